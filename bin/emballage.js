@@ -1,0 +1,3 @@
+#!/usr/bin/env node
+'use strict';
+require('../dist/cli/start.js');

@@ -1,0 +1,15 @@
+// Writes the JSON Schemas of sheet, destination and waybill into schemas/, from the schemas that check them.
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+
+const require = createRequire(import.meta.url);
+const { z } = require('zod');
+const { sheetSchema, destinationSchema } = require('../dist/core/sheet/index.js');
+const { waybillSchema } = require('../dist/core/waybill/schema.js');
+
+const folder = new URL('../schemas/', import.meta.url);
+mkdirSync(folder, { recursive: true });
+for (const [name, schema] of Object.entries({ sheet: sheetSchema, destination: destinationSchema, waybill: waybillSchema })) {
+  const document = z.toJSONSchema(schema, { target: 'draft-2020-12', io: 'input' });
+  writeFileSync(new URL(`${name}.schema.json`, folder), `${JSON.stringify(document, null, 2)}\n`);
+}

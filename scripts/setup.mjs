@@ -1,0 +1,52 @@
+// Makes a fresh clone ready: installs packages and builds the program where either is missing or out of date.
+// Needs nothing but Node.js and npm.
+import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { existsSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+const root = fileURLToPath(new URL('..', import.meta.url));
+process.chdir(root);
+const [major, minor] = process.versions.node.split('.').map(Number);
+if (major < 20 || (major === 20 && minor < 19)) fail(`Node.js 20.19 or newer is needed; this is ${process.versions.node}`);
+
+const lockDigest = digestOf(['package-lock.json', 'package.json']);
+if (stampIsOld('node_modules/.emballage-setup', lockDigest)) {
+  run('installing packages', 'npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
+  writeFileSync('node_modules/.emballage-setup', lockDigest);
+}
+const sources = ['tsconfig.json', 'tsconfig.build.json', 'scripts/build.mjs', ...filesBelow('src')].filter((file) => !file.endsWith('.test.ts'));
+const sourceDigest = digestOf(sources) + lockDigest;
+if (stampIsOld('dist/.emballage-setup', sourceDigest)) {
+  run('building', process.execPath, ['scripts/build.mjs']);
+  writeFileSync('dist/.emballage-setup', sourceDigest);
+}
+
+function stampIsOld(stamp, digest) {
+  return !existsSync(stamp) || readFileSync(stamp, 'utf8') !== digest;
+}
+
+function digestOf(files) {
+  const hash = createHash('sha256');
+  for (const file of files) hash.update(file).update('\0').update(readFileSync(file));
+  return hash.digest('hex');
+}
+
+function filesBelow(folder) {
+  return readdirSync(folder)
+    .sort()
+    .map((name) => join(folder, name))
+    .flatMap((path) => (statSync(path).isDirectory() ? filesBelow(path) : [path]));
+}
+
+function run(what, program, args) {
+  console.error(`setup: ${what} …`);
+  const { status, error } = spawnSync(program, args, { stdio: ['ignore', 2, 2] });
+  if (status !== 0) fail(`${what} failed${error ? `: ${error.message}` : ''}`);
+}
+
+function fail(message) {
+  console.error(`setup: ${message}`);
+  process.exit(3);
+}

@@ -1,0 +1,89 @@
+/** `build`: makes the artifacts and their waybills. */
+import { build, type BuildEvent, type BuiltFunction, type BuiltTarget } from '../../core/pipeline/build';
+import { selectFunctions } from '../../core/pipeline/targets';
+import { count } from '../../core/base/text';
+import { formatSize, formatTime } from '../../core/base/units';
+import { TOOL } from '../program';
+import type { Session } from '../session';
+import { EXIT, texts, type CommandModule } from './command';
+
+export const command: CommandModule = {
+  about:
+    'Makes the artifact and the waybill of every function, or of those named, under out/. What has not changed is\n' +
+    'left alone; what was built before comes from the store. SOURCE_DATE_EPOCH sets the time that files carry.',
+  examples: [
+    ['', 'build everything in the sheet'],
+    ['surge-alert --verbose', 'build one function, and say what was left out'],
+  ],
+  options: (yargs) => yargs,
+  async run(args, session) {
+    const begun = performance.now();
+    const project = await session.openProject();
+    const functions = selectFunctions(project.sheet, texts(args, '_'));
+    const epochSeconds = session.epochSeconds();
+    const built = await build({
+      project,
+      functions,
+      jobs: session.jobs,
+      now: () => session.now(),
+      tool: TOOL,
+      onEvent: (event) => showProgress(session, event),
+      ...(epochSeconds !== undefined && { epochSeconds }),
+    });
+    session.document({ targets: built.flatMap((one) => one.targets), hashed: sum(built, 'hashed'), packed: sum(built, 'packed') });
+    await show(session, built, performance.now() - begun);
+    const [only] = functions.length === 1 ? functions : [];
+    session.next(only === undefined ? 'check' : `check ${only.name}`, 'hold it against its destination');
+    return EXIT.done;
+  },
+};
+
+function showProgress(session: Session, event: BuildEvent): void {
+  if (event.kind === 'waiting') session.remark('waiting for another build in this project to finish');
+  else session.progress.show(`packing ${event.name}: ${formatSize(event.doneBytes)} of ${formatSize(event.totalBytes)}`);
+}
+
+const STATUS_WORDS: Readonly<Record<BuiltTarget['status'], string>> = {
+  unchanged: 'unchanged',
+  same: 'same bytes',
+  stored: 'from the store',
+  built: 'built',
+};
+
+async function show(session: Session, built: readonly BuiltFunction[], ms: number): Promise<void> {
+  const targets = built.flatMap((one) => one.targets);
+  const allUnchanged = targets.every((target) => target.status === 'unchanged');
+  if (allUnchanged && targets.length > 12 && !session.verbose) {
+    session.say(`${count(targets.length, 'artifact')} unchanged`);
+  } else if (!session.json) {
+    const { table } = await import('../views/table');
+    const { paint } = session;
+    const rows = targets.map((target, i) => [
+      targets[i - 1]?.name === target.name ? '' : paint.bold(target.name),
+      target.arch,
+      (target.status === 'built' ? paint.good : paint.dim)(STATUS_WORDS[target.status]),
+      formatSize(target.size),
+      paint.dim(`${count(target.files, 'file')}, ${formatSize(target.unpacked)}`),
+      paint.name(target.artifact),
+      paint.dim(`sha256 ${target.sha256.slice(0, 12)}`),
+    ]);
+    session.say(table(rows, [3]));
+  }
+  if (session.verbose) showDetails(session, built);
+  session.tell(session.paint.dim(`\n${summary(built)} in ${formatTime(ms)}`));
+}
+
+function showDetails(session: Session, built: readonly BuiltFunction[]): void {
+  for (const { leftOut, targets } of built)
+    for (const { path, by, kind } of leftOut) session.say(`  ${targets[0]?.name ?? ''}: left out ${path}${kind === 'folder' ? '/' : ''} (${by})`);
+}
+
+function summary(built: readonly BuiltFunction[]): string {
+  const made = built.filter((one) => one.targets.some((target) => target.status !== 'unchanged')).length;
+  const files = `${count(sum(built, 'hashed'), 'file')} hashed, ${count(sum(built, 'packed'), 'file')} packed`;
+  return `${count(built.length, 'function')}: ${String(made)} made, ${String(built.length - made)} unchanged (${files})`;
+}
+
+function sum(built: readonly BuiltFunction[], key: 'hashed' | 'packed'): number {
+  return built.reduce((total, one) => total + one[key], 0);
+}

@@ -1,0 +1,137 @@
+/** `check`: holds artifacts against their destination. */
+import { existsSync } from 'node:fs';
+import { basename, resolve } from 'node:path';
+import { EmballageError } from '../../core/base/errors';
+import { nearestWord, printable } from '../../core/base/text';
+import { readTextFile } from '../../core/disk/read-text';
+import { lookForChange } from '../../core/pipeline/build';
+import { checkFile, checkTarget, stopFindings, type CheckedArtifact } from '../../core/pipeline/check';
+import { selectFunctions, targetsOf, type Project } from '../../core/pipeline/targets';
+import type { FunctionFacts } from '../../core/rules';
+import { ARCHITECTURES, MAX_YAML_BYTES, readDestination, settleRuntime, type Destination } from '../../core/sheet';
+import { TOOL } from '../program';
+import { shellWord, type Session } from '../session';
+import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
+
+export const command: CommandModule = {
+  about:
+    'Holds the artifacts of functions, or any zip file, against a destination: sizes, architecture, runtime, entry,\n' +
+    'layout, settings. The answer is no (exit code 1) when a finding says stop and the sheet does not accept it.',
+  examples: [
+    ['', 'check everything that was built'],
+    ['other.zip --at slipway --entry alert.mjs#decide', 'check a file that something else made'],
+  ],
+  options: (yargs) =>
+    yargs
+      .option('at', { type: 'string', requiresArg: true, describe: 'for a file: the destination, by name in the sheet or by its file' })
+      .option('arch', { choices: ARCHITECTURES, requiresArg: true, describe: 'for a file: its architecture' })
+      .option('runtime', { type: 'string', requiresArg: true, describe: 'for a file: its runtime, such as "node 20"' })
+      .option('entry', { type: 'string', requiresArg: true, describe: 'for a file: its entry, FILE#MEMBER' })
+      .option('format', { choices: ['text', 'sarif', 'junit'], default: 'text', requiresArg: true, describe: 'what to write on standard output' }),
+  async run(args, session) {
+    const names = texts(args, '_');
+    const file = names.length === 1 ? await fileToCheck(names[0] ?? '', args, session) : undefined;
+    const checked = file === undefined ? await checkFunctions(names, args, session) : [await checkOneFile(file, args, session)];
+    return show(checked, args, session, names);
+  },
+};
+
+/** A single word is a file when it is one, unless it names a function of the sheet. */
+async function fileToCheck(word: string, args: Arguments, session: Session): Promise<string | undefined> {
+  const looksLikeFile = word.includes('/') || /\.[a-z]+$/.test(word) || text(args, 'at') !== undefined;
+  if (!looksLikeFile && !existsSync(resolve(session.cwd, word))) return undefined;
+  if (looksLikeFile) return word;
+  const isFunction = await session.openProject().then((project) => project.sheet.functions.some((spec) => spec.name === word), () => false);
+  return isFunction ? undefined : word;
+}
+
+async function checkFunctions(names: readonly string[], args: Arguments, session: Session): Promise<CheckedArtifact[]> {
+  for (const option of ['at', 'arch', 'runtime', 'entry'])
+    if (text(args, option) !== undefined)
+      throw new EmballageError('USAGE', { doing: 'reading the command line', where: `--${option}`, expected: 'it together with one artifact file', found: 'it without a file', mend: 'name the file; for functions the sheet says it' });
+  const project = await session.openProject();
+  const functions = selectFunctions(project.sheet, names);
+  const checked: CheckedArtifact[] = [];
+  for (const target of targetsOf(functions)) checked.push(await checkTarget(project, target, session.today()));
+  await remarkOutdated(project, functions.map((spec) => spec.name), session);
+  return checked;
+}
+
+async function remarkOutdated(project: Project, names: readonly string[], session: Session): Promise<void> {
+  const epochSeconds = session.epochSeconds();
+  const request = { project, now: () => session.now(), tool: TOOL, ...(epochSeconds !== undefined && { epochSeconds }) };
+  const outdated = project.sheet.functions.filter((spec) => names.includes(spec.name) && lookForChange(request, spec).unchanged === undefined);
+  for (const { name } of outdated) session.remark(`${session.paint.doubt('note')} ${name}: source or sheet changed since this was built; ${session.command(`build ${name}`)}`);
+  return Promise.resolve();
+}
+
+async function checkOneFile(file: string, args: Arguments, session: Session): Promise<CheckedArtifact> {
+  const destination = await findDestination(text(args, 'at'), session);
+  const path = resolve(session.cwd, file);
+  return checkFile({ path, shown: file, name: basename(file), destination, facts: factsFrom(args), accept: [], today: session.today(), isVerified: false });
+}
+
+function factsFrom(args: Arguments): FunctionFacts {
+  const [runtime, entry] = [text(args, 'runtime'), text(args, 'entry')];
+  const arch = ARCHITECTURES.find((one) => one === text(args, 'arch'));
+  const [, file, member] = entry === undefined ? [] : (/^([^#\s][^#]*)#([A-Za-z_$][\w$]*)$/.exec(entry) ?? []);
+  if (entry !== undefined && (file === undefined || member === undefined))
+    throw new EmballageError('USAGE', { doing: 'reading the command line', where: '--entry', expected: '`FILE#MEMBER`', found: `\`${printable(entry)}\``, mend: 'write it like `alert.mjs#decide`' });
+  return {
+    ...(arch !== undefined && { arch }),
+    ...(runtime !== undefined && { runtime: settleRuntime(runtime) }),
+    ...(entry !== undefined && file !== undefined && member !== undefined && { entry: { text: entry, file, member } }),
+  };
+}
+
+async function findDestination(at: string | undefined, session: Session): Promise<Destination> {
+  const doing = 'choosing the destination';
+  if (at !== undefined && /[./]/.test(at)) {
+    const content = readTextFile(resolve(session.cwd, at), { doing: 'reading the destination', shown: at, maxBytes: MAX_YAML_BYTES, mendMissing: 'correct the path' });
+    const { destination, problems } = readDestination(content, at);
+    if (destination !== undefined) return destination;
+    throw new EmballageError('SHEET_INVALID', { doing: 'reading the destination', found: `${String(problems.length)} mistakes`, mend: 'mend what is listed', problems });
+  }
+  const { sheet } = await session.openProject();
+  const known = Object.keys(sheet.destinations);
+  const [only] = known.length === 1 ? known : [];
+  const name = at ?? only;
+  const destination = name === undefined ? undefined : sheet.destinations[name];
+  if (destination !== undefined) return destination;
+  const near = at === undefined ? undefined : nearestWord(at, known);
+  throw new EmballageError('USAGE', {
+    doing,
+    where: '--at',
+    expected: `a destination: ${known.join(', ')}, or the path of a destination file`,
+    found: at === undefined ? 'none, and the sheet has several' : `\`${printable(at)}\``,
+    mend: near === undefined ? 'add --at DESTINATION' : `did you mean \`--at ${near}\`?`,
+  });
+}
+
+async function show(checked: readonly CheckedArtifact[], args: Arguments, session: Session, names: readonly string[]): Promise<ExitCode> {
+  const stops = stopFindings(checked);
+  const exit = stops.length > 0 ? EXIT.no : EXIT.done;
+  if (session.json) {
+    session.document({ fit: stops.length === 0, artifacts: checked.map(plainArtifact) });
+  } else if (text(args, 'format') === 'sarif') {
+    const { sarifLog } = await import('../views/sarif');
+    process.stdout.write(`${JSON.stringify(sarifLog(checked), null, 2)}\n`);
+  } else if (text(args, 'format') === 'junit') {
+    const { junitXml } = await import('../views/junit');
+    process.stdout.write(junitXml(checked));
+  } else {
+    const { checkTexts } = await import('../views/check-text');
+    session.say(checkTexts(checked, session));
+    const [first] = stops;
+    const name = names.length === 1 ? names[0] : checked[0]?.name;
+    if (first !== undefined) session.next(`rules ${first.rule}`, 'read what the rule means');
+    else if (name !== undefined && checked[0]?.arch !== undefined) session.next(`try ${shellWord(name)}`, 'call it from its artifact');
+    else session.next('rules', 'see what was looked for');
+  }
+  return exit;
+}
+
+/** The result without what the rules say about themselves. */
+function plainArtifact({ outcomes, ...head }: CheckedArtifact) {
+  return { ...head, rules: outcomes.map(({ rule, ...outcome }) => ({ id: rule.id, ...outcome })) };
+}

@@ -1,0 +1,32 @@
+/** What a command is: options, and a run that gives the exit code. */
+import type { Argv } from 'yargs';
+import type { Session } from '../session';
+
+/** 0 done; 1 the answer is no; 2 the command or a file is wrong; 3 a tool or service failed; 4 a fault of ours. */
+export const EXIT = { done: 0, no: 1, wrongInput: 2, unavailable: 3, fault: 4 } as const;
+
+export type ExitCode = (typeof EXIT)[keyof typeof EXIT];
+
+/** Arguments after parsing; each command knows its own. */
+export type Arguments = Readonly<Record<string, unknown>>;
+
+export interface CommandModule {
+  /** Two examples: the arguments after the command's name, and what they do. */
+  readonly examples: readonly (readonly [args: string, does: string])[];
+  /** What it does, in a few sentences, for its help. */
+  readonly about: string;
+  /** Adds positional arguments and options. */
+  options(yargs: Argv): Argv;
+  run(args: Arguments, session: Session): Promise<ExitCode>;
+}
+
+/** A list of texts among the arguments; one text counts as a list of one. */
+export function texts(args: Arguments, name: string): string[] {
+  const value = args[name];
+  if (value === undefined) return [];
+  return (Array.isArray(value) ? (value as unknown[]) : [value]).map(String);
+}
+
+export function text(args: Arguments, name: string): string | undefined {
+  return texts(args, name)[0];
+}

@@ -1,0 +1,26 @@
+/** What the program is, its commands in the order of work, and one example. */
+import { COMMANDS } from './commands/list';
+
+export const OVERVIEW_WORDS: readonly string[] = ['help', '--help', '-h'];
+
+export function overview(program: string): string {
+  const width = Math.max(...COMMANDS.map((command) => command.usage.length)) + 3;
+  const row = (usage: string, summary: string): string => `  ${usage.padEnd(width)}${summary}\n`;
+  const group = (title: string, names: readonly string[]): string =>
+    `${title}\n${COMMANDS.filter((c) => names.includes(c.name)).map((c) => row(c.usage, c.summary)).join('')}\n`;
+  return [
+    'Emballage makes deployment artifacts from the source of event-driven functions:\n',
+    'byte for byte the same on every machine, and checked before anyone uploads them.\n\n',
+    group('In the order of work:', ['build', 'check', 'try', 'prove']),
+    group('To look things up:', ['rules', 'toolchains', 'demo']),
+    'Options everywhere:\n',
+    row('--sheet FILE', 'the packing sheet; emballage.yaml in this folder otherwise'),
+    row('--json', 'one JSON document on standard output, nothing else'),
+    row('--quiet, --verbose', 'less, or more, to read'),
+    row('--no-color, --jobs N', 'plain text; threads to use'),
+    row('--offline', 'use no network (no command here does)'),
+    '\nExample: build what the sheet lists, check it, and call one function with an event\n',
+    `  ${program} build && ${program} check && ${program} try surge-alert\n\n`,
+    `${program} COMMAND --help says more about each. New here? ${program} demo\n`,
+  ].join('');
+}

@@ -1,0 +1,107 @@
+/** One run of the program: what it was asked for everywhere, where it writes, what time it is. */
+import { availableParallelism } from 'node:os';
+import { EmballageError } from '../core/base/errors';
+import { openProject, SHEET_NAME } from '../core/pipeline/open-project';
+import type { Project } from '../core/pipeline/targets';
+import { programName, TOOL } from './program';
+import { makePaint, type Paint } from './views/paint';
+import { Progress } from './views/progress';
+
+export interface SessionOptions {
+  readonly sheet?: string;
+  readonly json: boolean;
+  readonly quiet: boolean;
+  readonly verbose: boolean;
+  readonly color: boolean;
+  readonly jobs?: number;
+}
+
+export class Session {
+  readonly json: boolean;
+  readonly quiet: boolean;
+  readonly verbose: boolean;
+  readonly jobs: number;
+  readonly paint: Paint;
+  readonly progress: Progress;
+  readonly cwd = process.cwd();
+  readonly #sheet: string | undefined;
+
+  constructor(options: SessionOptions) {
+    this.json = options.json;
+    this.quiet = options.quiet;
+    this.verbose = options.verbose;
+    this.#sheet = options.sheet;
+    this.jobs = options.jobs ?? availableParallelism();
+    this.paint = makePaint(options.color);
+    this.progress = new Progress(process.stderr, !options.quiet && !options.json);
+  }
+
+  /** Milliseconds since 1970. */
+  now(): number {
+    return Date.now();
+  }
+
+  /** `2026-11-24`, UTC. */
+  today(): string {
+    return new Date(this.now()).toISOString().slice(0, 10);
+  }
+
+  /** The project of `--sheet`, or of the folder the command runs in. */
+  openProject(): Promise<Project> {
+    return openProject(this.#sheet ?? SHEET_NAME, this.cwd, TOOL);
+  }
+
+  /** Seconds since 1970 that SOURCE_DATE_EPOCH asks for. */
+  epochSeconds(): number | undefined {
+    const value = process.env['SOURCE_DATE_EPOCH'];
+    if (value === undefined || value === '') return undefined;
+    if (/^\d{1,12}$/.test(value)) return Number(value);
+    throw new EmballageError('USAGE', {
+      doing: 'reading the environment',
+      where: 'SOURCE_DATE_EPOCH',
+      expected: 'whole seconds since 1970',
+      found: `\`${value}\``,
+      mend: 'correct or unset SOURCE_DATE_EPOCH',
+    });
+  }
+
+  /** Text for people, on standard output; nothing with `--json`. */
+  say(text: string): void {
+    if (this.json) return;
+    this.progress.clear();
+    process.stdout.write(`${text}\n`);
+  }
+
+  /** Like `say`, but left out with `--quiet`. */
+  tell(text: string): void {
+    if (!this.quiet) this.say(text);
+  }
+
+  /** The one JSON document of `--json`. */
+  document(value: unknown): void {
+    if (this.json) process.stdout.write(`${JSON.stringify(value, null, 2)}\n`);
+  }
+
+  /** A remark on standard error. */
+  remark(text: string): void {
+    if (this.quiet) return;
+    this.progress.clear();
+    process.stderr.write(`${text}\n`);
+  }
+
+  /** What to do next, the last line of every command. `args` come after the program's name; `to` as in "to call it". */
+  next(args: string, to: string): void {
+    this.tell(`\n${this.paint.dim(`Next, to ${to}:`)} ${this.paint.bold(this.command(args))}`);
+  }
+
+  /** A command as a person would type it now, for the same sheet. */
+  command(args: string): string {
+    const sheet = this.#sheet === undefined ? '' : ` --sheet ${shellWord(this.#sheet)}`;
+    return `${programName()} ${args}${sheet}`;
+  }
+}
+
+/** A word as the shell wants it. */
+export function shellWord(word: string): string {
+  return /^[\w./@%+=:,-]+$/.test(word) ? word : `'${word.replaceAll("'", "'\\''")}'`;
+}

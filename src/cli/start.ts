@@ -1,0 +1,20 @@
+/** Starts the program. Loads as little as it can: asking for help must not cost what building costs. */
+import { OVERVIEW_WORDS, overview } from './overview';
+import { programName } from './program';
+
+const args = process.argv.slice(2);
+const [first] = args;
+
+// A reader that goes away (`| head`) is no fault.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code === 'EPIPE') process.exit(0);
+  throw error;
+});
+
+if (first === undefined || (args.length === 1 && OVERVIEW_WORDS.includes(first))) {
+  process.stdout.write(overview(programName()));
+} else {
+  void import('./main').then(async ({ main }) => {
+    process.exitCode = await main(args);
+  });
+}

@@ -1,0 +1,22 @@
+/** A bar that shows how much of a limit is used. */
+import { percent, showAmount, type Gauge } from '../../core/rules';
+import type { Paint } from './paint';
+
+const WIDTH = 24;
+/** Eighths of a cell, for the part of a bar that fills no whole cell. */
+const PARTS = ['', '▏', '▎', '▍', '▌', '▋', '▊', '▉'] as const;
+const NEAR = 0.9;
+
+/** `████▌···········`, red when the limit is passed; whatever is used shows at least a sliver. */
+export function bar(gauge: Gauge, paint: Paint): string {
+  const share = gauge.allowed === 0 ? 1 : Math.min(1, gauge.used / gauge.allowed);
+  const eighths = Math.max(gauge.used > 0 ? 1 : 0, Math.round(share * WIDTH * 8));
+  const filled = '█'.repeat(eighths >> 3) + (PARTS[eighths & 7] ?? '');
+  const color = gauge.used > gauge.allowed ? paint.bad : gauge.used > gauge.allowed * NEAR ? paint.doubt : paint.good;
+  return color(filled) + paint.dim('·'.repeat(Math.max(0, WIDTH - filled.length)));
+}
+
+/** The cells of a gauge's row: used, allowed, per cent, who sets the limit. */
+export function gaugeCells(gauge: Gauge): [used: string, allowed: string, percent: string, by: string] {
+  return [showAmount(gauge.used, gauge.unit), `of ${showAmount(gauge.allowed, gauge.unit)}`, percent(gauge.used / Math.max(1, gauge.allowed)), gauge.by];
+}

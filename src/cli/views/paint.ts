@@ -1,0 +1,9 @@
+/** Colours, or none. */
+import picocolors from 'picocolors';
+
+export type Paint = Readonly<Record<'bold' | 'dim' | 'good' | 'bad' | 'doubt' | 'name', (text: string) => string>>;
+
+export function makePaint(color: boolean): Paint {
+  const c = picocolors.createColors(color);
+  return { bold: c.bold, dim: c.dim, good: c.green, bad: (t) => c.bold(c.red(t)), doubt: c.yellow, name: c.cyan };
+}

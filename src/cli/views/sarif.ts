@@ -1,0 +1,50 @@
+/** Check results as SARIF 2.1.0, for code scanning in CI. */
+import type { Log, ReportingDescriptor, Result } from 'sarif';
+import type { CheckedArtifact, CheckedFinding } from '../../core/pipeline/check';
+import { RULES, type Level } from '../../core/rules';
+import { VERSION } from '../program';
+
+const LEVELS = { stop: 'error', warn: 'warning', note: 'note' } as const satisfies Record<Level, Result.level>;
+
+export function sarifLog(checked: readonly CheckedArtifact[]): Log {
+  return {
+    $schema: 'https://json.schemastore.org/sarif-2.1.0.json',
+    version: '2.1.0',
+    runs: [
+      {
+        tool: { driver: { name: 'Emballage', version: VERSION, rules: RULES.map(descriptor) } },
+        columnKind: 'utf16CodeUnits',
+        results: checked.flatMap((one) => one.outcomes.flatMap((outcome) => outcome.findings.map((finding) => result(one, finding)))),
+      },
+    ],
+  };
+}
+
+function descriptor(rule: (typeof RULES)[number]): ReportingDescriptor {
+  return {
+    id: rule.id,
+    shortDescription: { text: rule.title },
+    fullDescription: { text: rule.why },
+    help: { text: rule.mend },
+    defaultConfiguration: { level: LEVELS[rule.level] },
+  };
+}
+
+function result(checked: CheckedArtifact, finding: CheckedFinding): Result {
+  const where = finding.where === undefined ? '' : `${finding.where}: `;
+  return {
+    ruleId: finding.rule,
+    ruleIndex: RULES.findIndex((rule) => rule.id === finding.rule),
+    level: LEVELS[finding.level],
+    message: { text: `${where}expected ${finding.expected}; found ${finding.found}. Mend: ${finding.mend}.` },
+    locations: [
+      {
+        physicalLocation: { artifactLocation: { uri: encodeURI(checked.artifact) } },
+        ...(finding.where !== undefined && { logicalLocations: [{ fullyQualifiedName: finding.where }] }),
+      },
+    ],
+    ...(finding.accepted !== undefined && {
+      suppressions: [{ kind: 'external', status: 'accepted', justification: `${finding.accepted.reason} (until ${finding.accepted.until})` }],
+    }),
+  };
+}

@@ -1,0 +1,62 @@
+/** Paths inside artifacts and projects: always relative, separated by `/`, compared by their UTF-8 bytes. */
+
+/**
+ * Orders two paths by their UTF-8 bytes.
+ * JavaScript compares UTF-16 units, which differs only where surrogates meet U+E000 to U+FFFF.
+ */
+export function comparePaths(a: string, b: string): number {
+  if (a === b) return 0;
+  if (!/[\ud800-\uffff]/.test(a) && !/[\ud800-\uffff]/.test(b)) return a < b ? -1 : 1;
+  return Buffer.compare(Buffer.from(a), Buffer.from(b));
+}
+
+/**
+ * Follows `.` and `..` in a relative path; undefined when it leaves the folder it starts from.
+ * `a/./b/../c` gives `a/c`; `../a` gives undefined.
+ */
+export function settlePath(path: string): string | undefined {
+  const parts: string[] = [];
+  for (const part of path.split('/')) {
+    if (part === '' || part === '.') continue;
+    if (part !== '..') parts.push(part);
+    else if (parts.pop() === undefined) return undefined;
+  }
+  return parts.join('/');
+}
+
+/** The folder part of a path, '' for a path without one. */
+export function folderOf(path: string): string {
+  const slash = path.lastIndexOf('/');
+  return slash < 0 ? '' : path.slice(0, slash);
+}
+
+/** The last part of a path. */
+export function baseOf(path: string): string {
+  return path.slice(path.lastIndexOf('/') + 1);
+}
+
+/** Joins two relative paths, either of which may be empty. */
+export function joinPath(folder: string, name: string): string {
+  return folder === '' ? name : name === '' ? folder : `${folder}/${name}`;
+}
+
+/** Why a path must not be unpacked, or undefined when it is safe. */
+export function unsafePathReason(path: string): string | undefined {
+  if (path === '') return 'an empty name';
+  if (path.includes('\0')) return 'a NUL character';
+  if (path.startsWith('/')) return 'an absolute path';
+  if (/^[A-Za-z]:/.test(path)) return 'a drive letter';
+  if (path.includes('\\')) return 'a backslash, which some systems take for a separator';
+  if (path.split('/').includes('..')) return 'a path that leaves the folder (`..`)';
+  // eslint-disable-next-line no-control-regex -- control characters are what this looks for
+  if (/[\u0001-\u001f\u007f]/.test(path)) return 'a control character';
+  if (path.split('/').some((part, i, all) => part === '.' || (part === '' && i < all.length - 1)))
+    return 'an empty or `.` part';
+  return undefined;
+}
+
+/** Whether a link at `path` that points to `target` stays inside the folder. */
+export function linkStaysInside(path: string, target: string): boolean {
+  if (target === '' || target.startsWith('/') || target.includes('\\') || /^[A-Za-z]:/.test(target)) return false;
+  return settlePath(joinPath(folderOf(path), target)) !== undefined;
+}

@@ -1,0 +1,46 @@
+/** Small text helpers that several layers share. */
+import { distance } from 'fastest-levenshtein';
+
+/**
+ * The valid word that is nearest to what was written, or undefined when none is near enough to be a slip of the pen.
+ * Case and the kind of separator do not count: `leave_out` is near `leave-out`.
+ */
+export function nearestWord(written: string, valid: readonly string[]): string | undefined {
+  const plain = (word: string): string => word.toLowerCase().replace(/[_\s]/g, '-');
+  let best: string | undefined;
+  let bestDistance = Infinity;
+  for (const word of valid) {
+    const steps = distance(plain(written), plain(word));
+    if (steps < bestDistance) [best, bestDistance] = [word, steps];
+  }
+  const allowed = Math.max(1, Math.floor(Math.max(written.length, best?.length ?? 0) / 3));
+  return bestDistance <= allowed ? best : undefined;
+}
+
+/**
+ * Makes a name from outside safe to print: control characters, line separators and direction marks become `\u{..}`.
+ * `a\nb` is shown as `a\u{a}b`.
+ */
+export function printable(name: string): string {
+  return name.replace(
+    // eslint-disable-next-line no-control-regex -- control characters are what this looks for
+    /[\u0000-\u001f\u007f-\u009f\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff]/g,
+    (char) => `\\u{${char.charCodeAt(0).toString(16)}}`,
+  );
+}
+
+/** `1 file`, `2 files`, `1,204 files`. */
+export function count(n: number, one: string, many = `${one}s`): string {
+  return `${grouped(n)} ${n === 1 ? one : many}`;
+}
+
+/** A whole number with commas between thousands, the same in every locale. */
+export function grouped(n: number): string {
+  return String(n).replace(/\B(?=(\d{3})+(?!\d))/g, ',');
+}
+
+/** `a`, `a and b`, `a, b and c`. */
+export function listed(words: readonly string[], last = 'and'): string {
+  if (words.length < 2) return words.join('');
+  return `${words.slice(0, -1).join(', ')} ${last} ${words[words.length - 1] ?? ''}`;
+}

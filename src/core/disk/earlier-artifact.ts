@@ -1,0 +1,23 @@
+/** Tells an artifact or a waybill of ours from any other file, by its content. */
+import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
+import { ARTIFACT_ENDINGS, endsAsArtifact, WAYBILL_ENDING, WAYBILL_START } from '../formats/artifact-marks';
+
+/** Whether the file is something that an earlier build made: only files with such an ending are opened. */
+export function looksLikeArtifact(path: string): boolean {
+  const isArchive = ARTIFACT_ENDINGS.some((ending) => path.endsWith(ending));
+  if (!isArchive && !path.endsWith(WAYBILL_ENDING)) return false;
+  let fd: number | undefined;
+  try {
+    fd = openSync(path, 'r');
+    const { size } = fstatSync(fd);
+    const length = Math.min(size, 256);
+    const bytes = Buffer.alloc(length);
+    readSync(fd, bytes, 0, length, isArchive ? size - length : 0);
+    return isArchive ? endsAsArtifact(bytes) : bytes.toString('utf8').startsWith(WAYBILL_START);
+  } catch {
+    // Whatever is wrong with it comes up when it is read to be packed.
+    return false;
+  } finally {
+    if (fd !== undefined) closeSync(fd);
+  }
+}

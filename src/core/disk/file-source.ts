@@ -1,0 +1,104 @@
+/** Files as sources of bytes: archives at any offset, source files front to back. */
+import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
+import { EmballageError, messageOf, systemCode } from '../base/errors';
+import { printable } from '../base/text';
+import type { ByteSource } from '../formats/zip';
+import { sameStamp, stampOf, type Stamp } from './stamp';
+
+/** Runs `use` with an open file; closes it whatever happens. `shown` names it in messages. */
+export async function withFileSource<T>(path: string, shown: string, use: (source: ByteSource) => T | Promise<T>): Promise<T> {
+  let fd: number;
+  try {
+    fd = openSync(path, 'r');
+  } catch (error) {
+    throw unreadable(shown, error);
+  }
+  try {
+    const stat = fstatSync(fd);
+    if (!stat.isFile()) throw unreadable(shown, new Error(stat.isDirectory() ? 'it is a folder' : 'it is no plain file'));
+    return await use({ size: stat.size, read: (offset, length) => readExactly(fd, offset, length, shown) });
+  } finally {
+    closeSync(fd);
+  }
+}
+
+function readExactly(fd: number, offset: number, length: number, shown: string): Buffer {
+  const bytes = Buffer.allocUnsafe(length);
+  for (let done = 0; done < length; ) {
+    const n = readSync(fd, bytes, done, length - done, offset + done);
+    if (n === 0) throw unreadable(shown, new Error('it became shorter while it was read'));
+    done += n;
+  }
+  return bytes;
+}
+
+function unreadable(shown: string, error: unknown): EmballageError {
+  const missing = systemCode(error) === 'ENOENT';
+  return new EmballageError(
+    missing ? 'FILE_MISSING' : 'FILE_UNREADABLE',
+    {
+      doing: 'reading the artifact',
+      where: printable(shown),
+      expected: 'an artifact file',
+      found: missing ? 'nothing there' : messageOf(error),
+      mend: missing ? 'correct the path' : 'name a file that can be read',
+    },
+    error,
+  );
+}
+
+/**
+ * A source file in pieces of `pieceBytes`, the last one shorter; one empty piece for an empty file. Each piece has its
+ * own memory, which the receiver owns.
+ * @param stamp what the file looked like when it was collected
+ * @throws EmballageError FILE_CHANGED when it is no longer that file, before or after reading
+ */
+export function* filePieces(path: string, shown: string, stamp: Stamp, pieceBytes: number): Generator<Buffer<ArrayBuffer>> {
+  let fd: number | undefined;
+  try {
+    fd = openSync(path, 'r');
+    if (!sameStamp(stampOf(fstatSync(fd)), stamp)) throw changed(shown);
+    let left = stamp.size;
+    do {
+      const piece = Buffer.from(new ArrayBuffer(Math.min(left, pieceBytes)));
+      for (let done = 0; done < piece.length; ) {
+        const n = readSync(fd, piece, done, piece.length - done, null);
+        if (n === 0) throw changed(shown);
+        done += n;
+      }
+      left -= piece.length;
+      if (left === 0 && !sameStamp(stampOf(fstatSync(fd)), stamp)) throw changed(shown);
+      yield piece;
+    } while (left > 0);
+  } catch (error) {
+    if (error instanceof EmballageError) throw error;
+    if (systemCode(error) === 'ENOENT') throw changed(shown, error);
+    throw new EmballageError(
+      'FILE_UNREADABLE',
+      {
+        doing: 'reading the source',
+        where: printable(shown),
+        expected: 'a file that can be read',
+        found: messageOf(error),
+        mend: 'give yourself permission to read it, or leave it out',
+      },
+      error,
+    );
+  } finally {
+    if (fd !== undefined) closeSync(fd);
+  }
+}
+
+function changed(shown: string, cause?: unknown): EmballageError {
+  return new EmballageError(
+    'FILE_CHANGED',
+    {
+      doing: 'reading the source',
+      where: printable(shown),
+      expected: 'a file that stays as it is while it is packed',
+      found: 'one that changed or vanished meanwhile',
+      mend: 'let whatever writes it finish, then build again',
+    },
+    cause,
+  );
+}

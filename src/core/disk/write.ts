@@ -1,0 +1,156 @@
+/** Writes files so that they appear whole or not at all: a temporary file beside the target, synced, then renamed. */
+import { createHash } from 'node:crypto';
+import { closeSync, fsyncSync, mkdirSync, openSync, readdirSync, readSync, renameSync, rmSync, writeSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { EmballageError, messageOf, systemCode } from '../base/errors';
+import { printable } from '../base/text';
+import type { ZipSink } from '../formats/zip';
+
+const BUFFER_BYTES = 256 * 1024;
+const TEMPORARY = /^\.emballage-[0-9a-z]+\.part$/;
+
+let serial = 0;
+
+/** A name beside `path` that no other process uses. */
+export function temporaryBeside(path: string): string {
+  serial += 1;
+  return join(dirname(path), `.emballage-${process.pid.toString(36)}z${serial.toString(36)}.part`);
+}
+
+/** Removes what interrupted runs left in a folder. Only for folders that no other run writes to at the time. */
+export function removeLeftovers(folder: string): void {
+  let names: string[];
+  try {
+    names = readdirSync(folder);
+  } catch {
+    return;
+  }
+  for (const name of names) if (TEMPORARY.test(name)) rmSync(join(folder, name), { force: true });
+}
+
+/** Writes a small file whole. */
+export function writeWhole(path: string, content: string | Uint8Array, shown: string): void {
+  const bytes = typeof content === 'string' ? Buffer.from(content) : content;
+  guarded(shown, () => {
+    mkdirSync(dirname(path), { recursive: true });
+    const temporary = temporaryBeside(path);
+    try {
+      const fd = openSync(temporary, 'wx', 0o666);
+      try {
+        writeAll(fd, bytes, null);
+        fsyncSync(fd);
+      } finally {
+        closeSync(fd);
+      }
+      renameSync(temporary, path);
+    } catch (error) {
+      rmSync(temporary, { force: true });
+      throw error;
+    }
+  });
+}
+
+/** A file under construction: appended to in large writes, patched in place, then moved to its name or discarded. */
+export class FileSink implements ZipSink {
+  readonly path: string;
+  readonly #shown: string;
+  readonly #fd: number;
+  readonly #buffer = Buffer.allocUnsafe(BUFFER_BYTES);
+  readonly #hash = createHash('sha256');
+  #held = 0;
+  #written = 0;
+  #open = true;
+  /** From where on bytes may still be patched, and so are not hashed yet. */
+  #holdFrom: number | undefined;
+
+  /** @param target the path that the file will have in the end; it is built beside it */
+  constructor(target: string, shown: string) {
+    this.path = temporaryBeside(target);
+    this.#shown = shown;
+    this.#fd = guarded(shown, () => {
+      mkdirSync(dirname(target), { recursive: true });
+      return openSync(this.path, 'wx+', 0o666);
+    });
+  }
+
+  append(bytes: Uint8Array): void {
+    if (this.#holdFrom === undefined) this.#hash.update(bytes);
+    if (this.#held + bytes.length > BUFFER_BYTES) this.#flush();
+    if (bytes.length > BUFFER_BYTES) {
+      guarded(this.#shown, () => writeAll(this.#fd, bytes, this.#written));
+      this.#written += bytes.length;
+      return;
+    }
+    this.#buffer.set(bytes, this.#held);
+    this.#held += bytes.length;
+  }
+
+  hold(): void {
+    this.#holdFrom = this.#written + this.#held;
+  }
+
+  release(): void {
+    this.#flush();
+    const chunk = Buffer.allocUnsafe(BUFFER_BYTES);
+    for (let at = this.#holdFrom ?? this.#written; at < this.#written; ) {
+      const n = readSync(this.#fd, chunk, 0, Math.min(chunk.length, this.#written - at), at);
+      this.#hash.update(chunk.subarray(0, n));
+      at += n;
+    }
+    this.#holdFrom = undefined;
+  }
+
+  patch(offset: number, bytes: Uint8Array): void {
+    this.#flush();
+    guarded(this.#shown, () => writeAll(this.#fd, bytes, offset));
+  }
+
+  /** Writes everything out and syncs it; the file stays under its temporary name. Gives its SHA-256, in hexadecimal. */
+  close(): string {
+    this.#flush();
+    guarded(this.#shown, () => fsyncSync(this.#fd));
+    this.#open = false;
+    closeSync(this.#fd);
+    return this.#hash.digest('hex');
+  }
+
+  /** Removes the file. */
+  discard(): void {
+    if (this.#open) closeSync(this.#fd);
+    this.#open = false;
+    rmSync(this.path, { force: true });
+  }
+
+  #flush(): void {
+    if (this.#held === 0) return;
+    guarded(this.#shown, () => writeAll(this.#fd, this.#buffer.subarray(0, this.#held), this.#written));
+    this.#written += this.#held;
+    this.#held = 0;
+  }
+}
+
+function writeAll(fd: number, bytes: Uint8Array, at: number | null): void {
+  for (let done = 0; done < bytes.length; )
+    done += writeSync(fd, bytes, done, bytes.length - done, at === null ? null : at + done);
+}
+
+/** Runs something that writes; a full disk and the like become errors that say so. */
+export function guarded<T>(shown: string, write: () => T): T {
+  try {
+    return write();
+  } catch (error) {
+    if (error instanceof EmballageError || systemCode(error) === undefined) throw error;
+    const full = ['ENOSPC', 'EDQUOT', 'EFBIG'].includes(systemCode(error) ?? '');
+    throw new EmballageError(
+      full ? 'DISK_FULL' : 'DISK_FAILED',
+      {
+        doing: 'writing',
+        where: printable(shown),
+        expected: full ? 'room on the disk' : 'a folder that can be written to',
+        found: full ? 'none left; what was there before is unharmed' : messageOf(error),
+        mend: full ? 'make room, then run the command again' : 'mend the folder or its permissions',
+      },
+      error,
+    );
+  }
+}

@@ -1,0 +1,139 @@
+/** Collects a function's source folder into a file set. */
+import { join } from 'node:path';
+import { EmballageError } from '../base/errors';
+import { comparePaths, joinPath, unsafePathReason } from '../base/paths';
+import { count, printable } from '../base/text';
+import { looksLikeArtifact } from '../disk/earlier-artifact';
+import { walkFolder, type WalkedItem } from '../disk/walk';
+import { FILE_MODE, LINK_MODE, PROGRAM_MODE, type FileSet, type LeftOut, type PackedEntry, type Reason } from './model';
+import { makeSelection, OUTPUT_FOLDER, type Selection } from './selection';
+
+export interface CollectRequest {
+  /** Absolute path of the project folder. */
+  readonly projectRoot: string;
+  /** Source folder relative to the project. */
+  readonly source: string;
+  /** Entry file relative to the source folder. */
+  readonly entryFile: string;
+  readonly leaveOut: readonly string[];
+  readonly keep: readonly string[];
+  readonly links: 'follow' | 'keep';
+  readonly emptyFolders: boolean;
+}
+
+/** Everything that stands in a source folder and is not left out by name: what has to be the same for nothing to have changed. */
+export interface Survey {
+  readonly items: readonly WalkedItem[];
+  readonly refused: readonly string[];
+  readonly leftOut: readonly LeftOut[];
+}
+
+/** Looks at a source folder without reading any file. */
+export function surveySource(request: CollectRequest): Survey {
+  const selection = makeSelection(request.leaveOut, request.keep);
+  const leftOut: LeftOut[] = [];
+  const root = join(request.projectRoot, request.source);
+  const isWanted = (path: string, name: string, isFolder: boolean): boolean => {
+    const by = isProjectOutput(request, path) ? 'output-folder' : selection.leftOutBy(path, name, isFolder);
+    if (by === undefined) return true;
+    if (!isFolder) return selection.keptBy(path) !== undefined || !leftOut.push({ path, by, kind: 'file' });
+    if (!selection.searchesAll || isProjectOutput(request, path)) leftOut.push({ path, by, kind: 'folder' });
+    return selection.searchesAll && !isProjectOutput(request, path);
+  };
+  const { items, refused } = walkFolder(root, request.source === '' ? '.' : request.source, {
+    links: request.links,
+    enter: (path, name) => isWanted(path, name, true),
+    take: (path, name) => isWanted(path, name, false),
+  });
+  if (!selection.searchesAll) return { items, refused, leftOut };
+  return { refused, ...dropBelowLeftOut(items, leftOut, selection) };
+}
+
+/**
+ * Turns a survey into the file set.
+ * @throws EmballageError SOURCE_UNPACKABLE naming everything that cannot be packed
+ */
+export function collect(request: CollectRequest, survey: Survey): FileSet {
+  const selection = makeSelection([], request.keep);
+  const leftOut = [...survey.leftOut];
+  const refused = [...survey.refused];
+  const entries: PackedEntry[] = [];
+  for (const item of survey.items) {
+    const unsafe = unsafePathReason(item.path);
+    if (unsafe !== undefined) refused.push(`${printable(item.path)}: its name holds ${unsafe}; rename it`);
+    else if (item.kind === 'folder' && !(request.emptyFolders && item.empty === true)) continue;
+    else if (item.kind === 'file' && selection.keptBy(item.path) === undefined && looksLikeArtifact(item.source))
+      leftOut.push({ path: item.path, by: 'earlier-artifact', kind: 'file' });
+    else entries.push(packedEntry(request, item, selection));
+  }
+  if (refused.length > 0) throw unpackable(request, refused);
+  if (!entries.some((entry) => entry.kind === 'file')) throw nothingToPack(request);
+  return { entries: sortEntries(entries), leftOut };
+}
+
+/** Orders entries by the bytes of their archive names, in which a folder ends in `/`. */
+function sortEntries(entries: PackedEntry[]): PackedEntry[] {
+  const name = (entry: PackedEntry): string => (entry.kind === 'folder' ? `${entry.path}/` : entry.path);
+  return entries.sort((a, b) => comparePaths(name(a), name(b)));
+}
+
+/** The project's own output folder is left out wherever the source folder holds it. */
+function isProjectOutput(request: CollectRequest, path: string): boolean {
+  return joinPath(request.source, path) === OUTPUT_FOLDER;
+}
+
+/** With `keep` patterns every folder is searched, and what lies in one that is left out stays only when it is kept. */
+function dropBelowLeftOut(items: readonly WalkedItem[], leftOut: LeftOut[], selection: Selection): Pick<Survey, 'items' | 'leftOut'> {
+  const dropped = new Map<string, LeftOut['by']>();
+  const above = (path: string): LeftOut['by'] | undefined => dropped.get(path.slice(0, Math.max(0, path.lastIndexOf('/'))));
+  const taken = items.filter((item) => {
+    const name = item.path.slice(item.path.lastIndexOf('/') + 1);
+    const by = above(item.path) ?? (item.kind === 'folder' ? selection.leftOutBy(item.path, name, true) : undefined);
+    if (by === undefined) return true;
+    if (item.kind === 'folder') dropped.set(item.path, by);
+    if (item.kind !== 'folder' && selection.keptBy(item.path) !== undefined) return true;
+    if (above(item.path) === undefined) leftOut.push({ path: item.path, by, kind: item.kind === 'folder' ? 'folder' : 'file' });
+    return false;
+  });
+  return { items: taken, leftOut };
+}
+
+function packedEntry(request: CollectRequest, item: WalkedItem, selection: Selection): PackedEntry {
+  const common = {
+    path: item.path,
+    origin: { from: 'source', at: joinPath(request.source, item.path) } as const,
+    reason: reasonFor(request, item, selection),
+  };
+  if (item.kind === 'folder') return { ...common, kind: 'folder', mode: PROGRAM_MODE };
+  if (item.kind === 'link') return { ...common, kind: 'link', mode: LINK_MODE, target: item.target ?? '' };
+  const mode = (item.mode & 0o100) !== 0 ? PROGRAM_MODE : FILE_MODE;
+  return { ...common, kind: 'file', mode, source: item.source, size: item.stamp.size, stamp: item.stamp };
+}
+
+function reasonFor(request: CollectRequest, item: WalkedItem, selection: Selection): Reason {
+  if (item.path === request.entryFile) return { why: 'entry' };
+  if (item.throughLink !== undefined) return { why: 'through-link', by: item.throughLink };
+  const pattern = selection.keptBy(item.path);
+  return pattern === undefined ? { why: 'in-source' } : { why: 'kept', by: pattern };
+}
+
+function unpackable(request: CollectRequest, refused: readonly string[]): EmballageError {
+  return new EmballageError('SOURCE_UNPACKABLE', {
+    doing: 'collecting the source',
+    where: request.source === '' ? '.' : request.source,
+    expected: 'files, folders and links that an archive can hold',
+    found: `${count(refused.length, 'thing')} that cannot be packed`,
+    mend: 'mend what is listed, or name it under `leave-out` in the sheet',
+    details: refused,
+  });
+}
+
+function nothingToPack(request: CollectRequest): EmballageError {
+  return new EmballageError('SOURCE_UNPACKABLE', {
+    doing: 'collecting the source',
+    where: request.source === '' ? '.' : request.source,
+    expected: 'at least one file',
+    found: 'none that is not left out',
+    mend: 'correct `source`, or take back what `leave-out` says',
+  });
+}

@@ -1,0 +1,57 @@
+/** Decides what of a source folder is wanted: the built-in exclusions, the sheet's patterns, and what `keep` brings back. */
+import type { Ignore } from 'ignore';
+import type { LeftOut } from './model';
+
+const VERSION_CONTROL = new Set(['.git', '.hg', '.svn', '.bzr', '.jj', '.pijul', '_darcs', 'CVS']);
+const EDITOR_FOLDERS = new Set(['.idea', '.vscode', '.vs', '.fleet', '.settings']);
+const LITTER_NAMES = new Set(['.DS_Store', 'Thumbs.db', 'desktop.ini', '.directory']);
+/** Backup and swap files of editors: `a~`, `.a.swp`, `#a#`, `.#a`. */
+const LITTER_PATTERN = /^(?:.*~|\..*\.sw[a-p]|#.*#|\.#.*)$/;
+/** What the tool itself writes. */
+export const STATE_FOLDER = '.emballage';
+export const OUTPUT_FOLDER = 'out';
+
+export interface Selection {
+  /** What leaves a path out, or undefined when it is wanted. */
+  leftOutBy(path: string, name: string, isFolder: boolean): LeftOut['by'] | undefined;
+  /** The `keep` pattern that wants a file. */
+  keptBy(path: string): string | undefined;
+  /** Whether a folder that is left out must be searched all the same, since `keep` may want something in it. */
+  readonly searchesAll: boolean;
+}
+
+/** @param projectFolderIsSource whether the source folder is the project itself, or holds it */
+export function makeSelection(leaveOut: readonly string[], keep: readonly string[]): Selection {
+  const left = leaveOut.length > 0 ? matcher(leaveOut) : undefined;
+  const kept = keep.length > 0 ? matcher(keep) : undefined;
+  return {
+    leftOutBy(path, name, isFolder) {
+      const builtIn = isFolder ? folderLeftOutBy(path, name) : fileLeftOutBy(name);
+      return builtIn ?? (left?.ignores(isFolder ? `${path}/` : path) === true ? 'pattern' : undefined);
+    },
+    keptBy(path) {
+      const verdict = kept?.test(path);
+      return verdict?.ignored === true ? (verdict.rule?.pattern ?? 'keep') : undefined;
+    },
+    searchesAll: kept !== undefined,
+  };
+}
+
+function folderLeftOutBy(path: string, name: string): LeftOut['by'] | undefined {
+  if (VERSION_CONTROL.has(name)) return 'version-control';
+  if (name === STATE_FOLDER || path === OUTPUT_FOLDER) return 'output-folder';
+  return EDITOR_FOLDERS.has(name) ? 'editor-litter' : undefined;
+}
+
+function fileLeftOutBy(name: string): LeftOut['by'] | undefined {
+  // A worktree or submodule has a file of this name in place of the folder.
+  if (name === '.git') return 'version-control';
+  return LITTER_NAMES.has(name) || LITTER_PATTERN.test(name) ? 'editor-litter' : undefined;
+}
+
+function matcher(patterns: readonly string[]): Ignore {
+  // Loaded only by sheets that have patterns.
+  // eslint-disable-next-line @typescript-eslint/no-require-imports
+  const ignore = require('ignore') as typeof import('ignore');
+  return ignore({ ignorecase: false }).add([...patterns]);
+}

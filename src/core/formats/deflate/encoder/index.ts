@@ -1,0 +1,121 @@
+// The deflate encoder (RFC 1951). Whole-number arithmetic on linear memory only, so that the same input gives the same
+// bytes on every machine: WebAssembly leaves such code no freedom. Compiled to encoder-module.ts by scripts/encoder.mjs.
+import { OUTPUT, alignBits, outputLength, startBits } from './bits';
+import { addLiteral, addMatch, blockIsEmpty, startBlock, writeBlock, writeStored } from './blocks';
+import { INPUT, enter, findMatch, foundDistance, startMatches } from './matches';
+import { MIN_MATCH } from './tables';
+
+/** How hard to look: candidates tried, and the length that is good enough. Part of what pins the output. */
+const DEPTH: i32 = 40;
+const NICE_LENGTH: i32 = 80;
+/** Rough price of a match without the extra bits of its distance. */
+const MATCH_BITS: i32 = 10;
+const seen = memory.data(256);
+let literalBits: i32 = 8;
+/** Bytes that must follow a position that is hashed. */
+const HASHED: i32 = 4;
+
+export function input(): usize {
+  return INPUT;
+}
+
+export function output(): usize {
+  return OUTPUT;
+}
+
+/**
+ * Deflates `segmentLength` bytes that lie in the input area after `dictionaryLength` bytes to which matches may reach.
+ * `last` ends the stream; otherwise it ends at a byte boundary with an empty stored block. Gives the output's length.
+ */
+export function deflate(dictionaryLength: i32, segmentLength: i32, last: bool): i32 {
+  const start = INPUT + dictionaryLength;
+  const end = start + segmentLength;
+  // Reads past the end must not depend on what an earlier segment left there.
+  store<u64>(end, 0);
+  startMatches(dictionaryLength + segmentLength);
+  startBits();
+  startBlock();
+  for (let at = INPUT; at < start && at + HASHED <= end; at++) enter(at);
+  literalBits = priceOfLiterals(start, end);
+  const blockStart = compress(start, end);
+  if (last || !blockIsEmpty()) writeBlock(blockStart, <i32>(end - blockStart), last);
+  if (!last) writeStored(end, 0, false);
+  alignBits();
+  return outputLength();
+}
+
+/** Lazy matching: a match is put off by a byte when the next position has a longer one. Gives where the open block starts. */
+function compress(start: usize, end: usize): usize {
+  let blockStart = start;
+  let at = start;
+  let length = 0;
+  let distance = 0;
+  while (at < end) {
+    if (length == 0 && at + HASHED <= end) {
+      length = matchAt(at, MIN_MATCH - 1, DEPTH);
+      distance = foundDistance;
+    }
+    if (length < MIN_MATCH || !isWorth(length, distance)) {
+      length = 0;
+      if (addLiteral(load<u8>(at++))) blockStart = flush(blockStart, at);
+      continue;
+    }
+    if (length < NICE_LENGTH && at + 1 + HASHED <= end) {
+      const next = matchAt(at + 1, length - 1, DEPTH >> 1);
+      if (next >= length && isBetter(next - length, distance, foundDistance)) {
+        length = next;
+        distance = foundDistance;
+        if (addLiteral(load<u8>(at++))) blockStart = flush(blockStart, at);
+        continue;
+      }
+      enterRest(at + 2, at + length, end);
+    } else {
+      enterRest(at + 1, at + length, end);
+    }
+    const full = addMatch(distance, length);
+    at += length;
+    length = 0;
+    if (full) blockStart = flush(blockStart, at);
+  }
+  return blockStart;
+}
+
+/** Whether a match costs fewer bits than its literals, by a rough price of both; long ones always do. */
+// @ts-ignore: decorator
+@inline function isWorth(length: i32, distance: i32): bool {
+  return length >= 6 || length * literalBits >= MATCH_BITS + (31 - clz(distance));
+}
+
+/** Bits of a literal if all bytes that occur were equally frequent: an upper bound, good enough to price matches. */
+function priceOfLiterals(from: usize, to: usize): i32 {
+  memory.fill(seen, 0, 256);
+  let kinds = 0;
+  for (let at = from; at < to; at++) {
+    const slot = seen + load<u8>(at);
+    kinds += 1 - load<u8>(slot);
+    store<u8>(slot, 1);
+  }
+  return 32 - clz(max(kinds, 2) - 1);
+}
+
+/** Whether a match a byte later is worth the literal: a longer one, or one much nearer, since near ones cost fewer bits. */
+// @ts-ignore: decorator
+@inline function isBetter(longer: i32, distance: i32, nextDistance: i32): bool {
+  return 4 * longer + (clz(nextDistance) - clz(distance)) > 2;
+}
+
+// @ts-ignore: decorator
+@inline function matchAt(at: usize, longerThan: i32, depth: i32): i32 {
+  return findMatch(at, longerThan, depth, NICE_LENGTH);
+}
+
+// @ts-ignore: decorator
+@inline function enterRest(from: usize, to: usize, end: usize): void {
+  const stop = min(to, end - HASHED + 1);
+  for (let at = from; at < stop; at++) enter(at);
+}
+
+function flush(blockStart: usize, at: usize): usize {
+  writeBlock(blockStart, <i32>(at - blockStart), false);
+  return at;
+}

@@ -1,0 +1,125 @@
+/** Builds functions: those whose folder looks as it did are done by a look; the others are made again. */
+import { lstatSync } from 'node:fs';
+import { join } from 'node:path';
+import { sameStamp, stampOf, type Stamp } from '../disk/stamp';
+import { surveySource, type CollectRequest, type Survey } from '../fileset/collect';
+import type { Arch, FunctionSpec } from '../sheet';
+import { StatIndex } from './stat-index';
+import { artifactPath, indexPath, stateFolder, waybillPath, type Project } from './targets';
+
+export interface BuildRequest {
+  readonly project: Project;
+  readonly functions: readonly FunctionSpec[];
+  /** Threads that compress. */
+  readonly jobs: number;
+  /** Seconds since 1970 that entries carry (SOURCE_DATE_EPOCH); the format's floor where there is none. */
+  readonly epochSeconds?: number;
+  /** Milliseconds since 1970. */
+  readonly now: () => number;
+  /** Name and version of the tool. */
+  readonly tool: string;
+  readonly onEvent: (event: BuildEvent) => void;
+}
+
+export type BuildEvent =
+  | { readonly kind: 'waiting' }
+  | { readonly kind: 'packing'; readonly name: string; readonly doneBytes: number; readonly totalBytes: number };
+
+export interface BuiltTarget {
+  readonly name: string;
+  readonly arch: Arch;
+  /** `unchanged`: nothing was done. `same`: made again, with the same bytes. `stored`: taken from the store. */
+  readonly status: 'unchanged' | 'same' | 'stored' | 'built';
+  /** Relative to the project. */
+  readonly artifact: string;
+  readonly waybill: string;
+  readonly size: number;
+  readonly unpacked: number;
+  readonly files: number;
+  readonly sha256: string;
+}
+
+export interface BuiltFunction {
+  readonly targets: readonly BuiltTarget[];
+  /** Files whose content was read and hashed, and files that were packed. */
+  readonly hashed: number;
+  readonly packed: number;
+  readonly leftOut: Survey['leftOut'];
+}
+
+export async function build(request: BuildRequest): Promise<BuiltFunction[]> {
+  const quick = request.functions.map((spec) => lookForChange(request, spec));
+  if (quick.every((look) => look.unchanged !== undefined)) return quick.flatMap((look) => look.unchanged ?? []);
+  const [{ withBuildLock }, { makeFunctions }] = await Promise.all([import('./build-lock'), import('./make')]);
+  const lock = { stateFolder: stateFolder(request.project), onWait: () => request.onEvent({ kind: 'waiting' }) };
+  return withBuildLock(lock, async () => {
+    // Another build may have done the work while this one waited for the lock, so it is looked at afresh.
+    const looks = request.functions.map((spec) => lookForChange(request, spec));
+    return makeFunctions(request, looks);
+  });
+}
+
+export interface Look {
+  readonly spec: FunctionSpec;
+  readonly survey: Survey;
+  /** When the look began. */
+  readonly lookedAtMs: number;
+  readonly index: StatIndex | undefined;
+  readonly config: string;
+  /** Set where there is nothing to do. */
+  readonly unchanged?: BuiltFunction;
+}
+
+/** Looks at a function's source folder and artifacts without reading a file. */
+export function lookForChange(request: Omit<BuildRequest, 'functions' | 'onEvent' | 'jobs'>, spec: FunctionSpec): Look {
+  const lookedAtMs = request.now();
+  const survey = surveySource(collectRequest(request.project, spec));
+  const index = StatIndex.read(indexPath(request.project, spec));
+  const config = configOf(request, spec);
+  const look = { spec, survey, lookedAtMs, index, config };
+  if (index === undefined || index.config !== config || survey.refused.length > 0) return look;
+  const targets = spec.archs.map((arch) => unchangedTarget(request.project, spec, arch, index));
+  const whole = targets.every((target) => target !== undefined);
+  if (!whole || !index.matches(survey.items)) return look;
+  return { ...look, unchanged: { targets: targets.flatMap((t) => t ?? []), hashed: 0, packed: 0, leftOut: survey.leftOut } };
+}
+
+export function collectRequest(project: Project, spec: FunctionSpec): CollectRequest {
+  return {
+    projectRoot: project.root,
+    source: spec.source,
+    entryFile: spec.entry.file,
+    leaveOut: spec.leaveOut,
+    keep: spec.keep,
+    links: spec.links,
+    emptyFolders: spec.emptyFolders,
+  };
+}
+
+/** Everything but the source files that artifact and waybill depend on. */
+function configOf(request: Pick<BuildRequest, 'project' | 'tool' | 'epochSeconds'>, spec: FunctionSpec): string {
+  const { place: _place, ...inputs } = spec;
+  const destination = request.project.sheet.destinations[spec.destination];
+  return JSON.stringify([request.tool, request.epochSeconds ?? null, request.project.sheet.project, inputs, destination?.entry ?? null]);
+}
+
+function unchangedTarget(project: Project, spec: FunctionSpec, arch: Arch, index: StatIndex): BuiltTarget | undefined {
+  const record = index.targets[arch];
+  if (record === undefined) return undefined;
+  const paths = { artifact: artifactPath({ spec, arch }), waybill: waybillPath({ spec, arch }) };
+  const isAsBefore = (path: string, stamp: Stamp): boolean => {
+    const now = outputStamp(join(project.root, path));
+    return now !== undefined && sameStamp(now, stamp);
+  };
+  if (!isAsBefore(paths.artifact, record.artifact) || !isAsBefore(paths.waybill, record.waybill)) return undefined;
+  const { sha256, size, unpacked, files } = record;
+  return { name: spec.name, arch, status: 'unchanged', ...paths, size, unpacked, files, sha256 };
+}
+
+/**
+ * The stamp of an output file, without its change time: that moves whenever the store links or drops the same content.
+ */
+export function outputStamp(path: string): Stamp | undefined {
+  const stat = lstatSync(path, { throwIfNoEntry: false });
+  return stat?.isFile() === true ? { ...stampOf(stat), ctimeMs: 0 } : undefined;
+}

@@ -1,0 +1,175 @@
+/** Holds artifacts against a destination: every rule that can be applied, and which findings the team accepts. */
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import picomatch from 'picomatch';
+import { EmballageError, systemCode } from '../base/errors';
+import { withFileSource } from '../disk/file-source';
+import { entryChunks, openZip, readEntry, type ByteSource, ZipFaultError, type ZipArchive, type ZipFault } from '../formats/zip';
+import { RULES, type Finding, type FunctionFacts, type Gauge, type Need, type Rule, type RuleContext, type Subject } from '../rules';
+import type { Acceptance, Destination } from '../sheet';
+import { readWaybill } from '../waybill';
+import { fileDigest } from './store';
+import { artifactPath, waybillPath, type Project, type Target } from './targets';
+
+export interface CheckedFinding extends Finding {
+  readonly rule: string;
+  /** The acceptance that covers it; it no longer counts. */
+  readonly accepted?: Acceptance;
+  /** An acceptance that covered it and has ended; it counts again. */
+  readonly endedAcceptance?: Acceptance;
+}
+
+export interface RuleOutcome {
+  readonly rule: Rule;
+  readonly findings: readonly CheckedFinding[];
+  readonly gauge?: Gauge;
+  /** Facts for want of which the rule was not applied. */
+  readonly lacking: readonly Need[];
+}
+
+export interface CheckedArtifact {
+  /** `surge-alert`, or the file's name. */
+  readonly name: string;
+  readonly arch?: string;
+  /** As shown to people. */
+  readonly artifact: string;
+  readonly destination: string;
+  readonly outcomes: readonly RuleOutcome[];
+}
+
+export interface CheckRequest {
+  /** Absolute path, and the name for messages. */
+  readonly path: string;
+  readonly shown: string;
+  readonly name: string;
+  readonly destination: Destination;
+  readonly facts: FunctionFacts;
+  readonly accept: readonly Acceptance[];
+  /** Today, `2026-11-24`. */
+  readonly today: string;
+  /** Whether the content of every entry is known to be whole, so that it need not be unpacked to see. */
+  readonly isVerified: boolean;
+}
+
+const MAX_TEXT_BYTES = 16 * 1024 * 1024;
+
+/** Checks the artifact that was built for a target; refuses when it is not the one its waybill describes. */
+export async function checkTarget(project: Project, target: Target, today: string): Promise<CheckedArtifact> {
+  const shown = artifactPath(target);
+  const path = join(project.root, shown);
+  const destination = project.sheet.destinations[target.spec.destination];
+  if (destination === undefined) throw new Error(`no destination ${target.spec.destination}`);
+  await verifyAgainstWaybill(project, target);
+  const { spec, arch } = target;
+  const { name, runtime, entry, settings, limits, memoryBytes, timeoutMs } = spec;
+  const facts: FunctionFacts = {
+    ...{ name, arch, runtime, entry, settings, limits },
+    ...(memoryBytes !== undefined && { memoryBytes }),
+    ...(timeoutMs !== undefined && { timeoutMs }),
+  };
+  const checked = await checkFile({ path, shown, name, destination, facts, accept: spec.accept, today, isVerified: true });
+  return { ...checked, arch };
+}
+
+/** Checks any artifact file. */
+export async function checkFile(request: CheckRequest): Promise<CheckedArtifact> {
+  return withFileSource(request.path, request.shown, async (source) => {
+    const archive = openZip(source, request.shown);
+    const contentFaults = request.isVerified ? [] : await findContentFaults(source, archive);
+    const subject = makeSubject(source, archive, contentFaults);
+    const context = { subject, destination: request.destination, facts: request.facts, today: request.today };
+    const outcomes = RULES.map((rule) => applyRule(rule, context, request.accept));
+    return { name: request.name, artifact: request.shown, destination: request.destination.name, outcomes };
+  });
+}
+
+/** Findings that make the answer no. */
+export function stopFindings(checked: readonly CheckedArtifact[]): CheckedFinding[] {
+  const all = checked.flatMap((one) => one.outcomes.flatMap((outcome) => outcome.findings));
+  return all.filter((finding) => finding.level === 'stop' && finding.accepted === undefined);
+}
+
+function applyRule(rule: Rule, context: RuleContext, accept: readonly Acceptance[]): RuleOutcome {
+  const lacking = rule.needs.filter((need) => context.facts[need] === undefined);
+  if (lacking.length > 0) return { rule, findings: [], lacking };
+  const { findings, gauge } = rule.check(context);
+  const judged = findings.map((finding) => judge(rule.id, finding, accept, context.today));
+  return { rule, findings: judged, lacking, ...(gauge !== undefined && { gauge }) };
+}
+
+function judge(rule: string, finding: Finding, accept: readonly Acceptance[], today: string): CheckedFinding {
+  const covering = accept.filter(
+    (one) => one.rule === rule && (one.where === undefined || (finding.where !== undefined && picomatch(one.where)(finding.where))),
+  );
+  const accepted = covering.find((one) => one.until >= today);
+  if (accepted !== undefined) return { rule, ...finding, accepted };
+  const [ended] = covering;
+  return ended === undefined ? { rule, ...finding } : { rule, ...finding, endedAcceptance: ended };
+}
+
+function makeSubject(source: ByteSource, archive: ZipArchive, contentFaults: readonly ZipFault[]): Subject {
+  const byPath = new Map(archive.entries.map((entry) => [entry.path, entry]));
+  const texts = new Map<string, string | undefined>();
+  const readBytes = (path: string, maxBytes: number): Uint8Array | undefined => {
+    const entry = byPath.get(path);
+    if (entry?.kind !== 'file' || entry.size > maxBytes) return undefined;
+    try {
+      return readEntry(source, entry, maxBytes);
+    } catch {
+      // What is wrong with it is a fault of its own.
+      return undefined;
+    }
+  };
+  const readText = (path: string): string | undefined => {
+    if (!texts.has(path)) {
+      const bytes = readBytes(path, MAX_TEXT_BYTES);
+      texts.set(path, bytes === undefined ? undefined : Buffer.from(bytes).toString('utf8').replace(/^\ufeff/, ''));
+    }
+    return texts.get(path);
+  };
+  return { form: 'zip', packedBytes: source.size, entries: archive.entries, faults: [...archive.faults, ...contentFaults], readText, readBytes };
+}
+
+/** Unpacks every entry to nowhere, to see whether it can be. Entries that are already at fault are passed over. */
+async function findContentFaults(source: ByteSource, archive: ZipArchive): Promise<ZipFault[]> {
+  const known = new Set(archive.faults.map((fault) => fault.entry));
+  const faults: ZipFault[] = [];
+  for (const entry of archive.entries) {
+    if (known.has(entry.path) || entry.kind === 'folder') continue;
+    try {
+      for await (const _chunk of entryChunks(source, entry));
+    } catch (error) {
+      if (!(error instanceof ZipFaultError)) throw error;
+      faults.push(error.fault);
+    }
+  }
+  return faults;
+}
+
+/**
+ * Makes sure that a target's artifact is there and is the one that its waybill describes.
+ * @throws EmballageError ARTIFACT_MISSING or ARTIFACT_MIXED
+ */
+export async function verifyAgainstWaybill(project: Project, target: Target): Promise<void> {
+  const shown = artifactPath(target);
+  const doing = 'looking for the artifact';
+  const mend = `run \`emballage build ${target.spec.name}\``;
+  let text: string;
+  let digest: string;
+  try {
+    digest = fileDigest(join(project.root, shown));
+    text = readFileSync(join(project.root, waybillPath(target)), 'utf8');
+  } catch (error) {
+    if (systemCode(error) !== 'ENOENT') throw error;
+    throw new EmballageError('ARTIFACT_MISSING', { doing, where: shown, expected: 'an artifact with its waybill', found: 'nothing, or only one of the two', mend }, error);
+  }
+  const waybill = await readWaybill(text, waybillPath(target));
+  if (waybill.artifact.sha256 === digest) return;
+  throw new EmballageError('ARTIFACT_MIXED', {
+    doing,
+    where: shown,
+    expected: `the artifact of its waybill, SHA-256 ${waybill.artifact.sha256}`,
+    found: `another, SHA-256 ${digest}`,
+    mend,
+  });
+}

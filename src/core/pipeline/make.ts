@@ -1,0 +1,181 @@
+/** Makes the artifacts of functions that have changed, and puts them where they belong. */
+import { createHash } from 'node:crypto';
+import { rmSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { filePieces } from '../disk/file-source';
+import { removeLeftovers, writeWhole } from '../disk/write';
+import { collect } from '../fileset/collect';
+import type { FileSet, PackedFile } from '../fileset/model';
+import { DEFLATE_ENCODER, SEGMENT_BYTES } from '../formats/deflate';
+import { DOS_FLOOR, toDosTime, type DosTime } from '../formats/zip';
+import { directCompressor, type Compressor } from '../forms/compress';
+import { compressInThreads } from '../forms/compress-pool';
+import { packZip } from '../forms/zip';
+import { filesDigest, formatWaybill, makeWaybill } from '../waybill';
+import { collectRequest, outputStamp, type BuildRequest, type BuiltFunction, type BuiltTarget, type Look } from './build';
+import { Store, type StoredArtifact } from './store';
+import { writeStatIndex, type TargetRecord } from './stat-index';
+import { artifactPath, indexPath, stateFolder, waybillPath, type Target } from './targets';
+
+/** Below so many bytes of source, starting threads takes longer than they save. */
+const THREADS_PAY_FROM_BYTES = 3 * 1024 * 1024;
+
+/** Makes what has changed. The caller holds the build lock. */
+export async function makeFunctions(request: BuildRequest, looks: readonly Look[]): Promise<BuiltFunction[]> {
+  const store = new Store(join(stateFolder(request.project), 'store'));
+  store.tidy();
+  const changed = looks.filter((look) => look.unchanged === undefined);
+  const bytes = changed.reduce((sum, look) => sum + look.survey.items.reduce((n, item) => n + item.stamp.size, 0), 0);
+  const threads = request.jobs > 1 && bytes >= THREADS_PAY_FROM_BYTES;
+  const compressor = threads ? compressInThreads(request.jobs) : directCompressor;
+  try {
+    const built: BuiltFunction[] = [];
+    for (const look of looks) built.push(look.unchanged ?? (await new Maker(request, look, store, compressor).run()));
+    return built;
+  } finally {
+    await compressor.close();
+  }
+}
+
+/** An artifact in the store, with the digest of each file in it. */
+interface Made {
+  readonly key: string;
+  readonly artifact: StoredArtifact;
+  readonly digests: ReadonlyMap<string, string>;
+  readonly packed: number;
+  readonly hashed: number;
+}
+
+class Maker {
+  readonly #request: BuildRequest;
+  readonly #look: Look;
+  readonly #store: Store;
+  readonly #compressor: Compressor;
+  readonly #time: DosTime;
+  readonly #fileSet: FileSet;
+
+  constructor(request: BuildRequest, look: Look, store: Store, compressor: Compressor) {
+    this.#request = request;
+    this.#look = look;
+    this.#store = store;
+    this.#compressor = compressor;
+    this.#time = request.epochSeconds === undefined ? DOS_FLOOR : toDosTime(request.epochSeconds);
+    this.#fileSet = collect(collectRequest(request.project, look.spec), look.survey);
+  }
+
+  async run(): Promise<BuiltFunction> {
+    const made = this.#findInStore() ?? (await this.#pack());
+    const targets = this.#look.spec.archs.map((arch) => this.#place({ spec: this.#look.spec, arch }, made));
+    const records: Record<string, TargetRecord> = {};
+    for (const target of targets) {
+      const artifact = outputStamp(join(this.#request.project.root, target.artifact));
+      const waybill = outputStamp(join(this.#request.project.root, target.waybill));
+      if (artifact === undefined || waybill === undefined) continue;
+      const { sha256, size, unpacked, files } = target;
+      records[target.arch] = { sha256, size, unpacked, files, artifact, waybill };
+    }
+    writeStatIndex(indexPath(this.#request.project, this.#look.spec), {
+      config: this.#look.config,
+      targets: records,
+      items: this.#look.survey.items,
+      digests: made.digests,
+      lookedAtMs: this.#look.lookedAtMs,
+    });
+    return { targets, hashed: made.hashed, packed: made.packed, leftOut: this.#fileSet.leftOut };
+  }
+
+  /** After an earlier build most digests are known; the rest is read, and the store is asked. */
+  #findInStore(): Made | undefined {
+    if (this.#look.index === undefined) return undefined;
+    const known = this.#look.index.knownDigests(this.#look.survey.items);
+    const digests = new Map<string, string>();
+    let hashed = 0;
+    for (const entry of this.#fileSet.entries) {
+      if (entry.kind === 'folder') continue;
+      const found = entry.kind === 'file' ? known.get(entry.path) : undefined;
+      if (found === undefined && entry.kind === 'file') hashed += 1;
+      digests.set(entry.path, found ?? (entry.kind === 'file' ? this.#hashFile(entry) : hashText(entry.target)));
+    }
+    const key = this.#key(digests);
+    const artifact = this.#store.find(key);
+    return artifact === undefined ? undefined : { key, artifact, digests, packed: 0, hashed };
+  }
+
+  async #pack(): Promise<Made> {
+    const { name } = this.#look.spec;
+    const totalBytes = this.#fileSet.entries.reduce((sum, e) => sum + (e.kind === 'file' ? e.size : 0), 0);
+    const sink = this.#store.begin();
+    try {
+      const { size, unpacked, digests } = await packZip({
+        fileSet: this.#fileSet,
+        pieces: (file) => this.#pieces(file),
+        compressor: this.#compressor,
+        sink,
+        time: this.#time,
+        onProgress: (doneBytes) => this.#request.onEvent({ kind: 'packing', name, doneBytes, totalBytes }),
+      });
+      const artifact = { sha256: sink.close(), size, unpacked };
+      const key = this.#key(digests);
+      this.#store.keep(key, sink, artifact);
+      return { key, artifact, digests, packed: this.#fileSet.entries.length, hashed: digests.size };
+    } catch (error) {
+      sink.discard();
+      throw error;
+    }
+  }
+
+  /** Puts artifact and waybill in place. There is never a moment in which an artifact lies beside the waybill of another. */
+  #place(target: Target, made: Made): BuiltTarget {
+    const root = this.#request.project.root;
+    const artifact = artifactPath(target);
+    const waybill = waybillPath(target);
+    const before = this.#look.index?.targets[target.arch];
+    const text = formatWaybill(
+      makeWaybill({
+        project: this.#request.project.sheet.project,
+        spec: target.spec,
+        destination: this.#destination(target),
+        arch: target.arch,
+        fileSet: this.#fileSet,
+        digests: made.digests,
+        artifact: { file: `${target.spec.name}.${target.spec.form}`, ...made.artifact },
+        time: this.#time,
+        tool: this.#request.tool,
+      }),
+    );
+    removeLeftovers(join(root, dirname(artifact)));
+    rmSync(join(root, waybill), { force: true });
+    this.#store.place(made.key, join(root, artifact));
+    writeWhole(join(root, waybill), text, waybill);
+    const status = before?.sha256 === made.artifact.sha256 ? 'same' : made.packed > 0 ? 'built' : 'stored';
+    const files = this.#fileSet.entries.length;
+    return { name: target.spec.name, arch: target.arch, status, artifact, waybill, files, ...made.artifact };
+  }
+
+  #destination(target: Target) {
+    const destination = this.#request.project.sheet.destinations[target.spec.destination];
+    if (destination === undefined) throw new Error(`no destination ${target.spec.destination}`);
+    return destination;
+  }
+
+  #pieces(file: PackedFile): Generator<Buffer<ArrayBuffer>> {
+    return filePieces(file.source, file.origin.at, file.stamp, SEGMENT_BYTES);
+  }
+
+  #hashFile(file: PackedFile): string {
+    const hash = createHash('sha256');
+    for (const piece of this.#pieces(file)) hash.update(piece);
+    return hash.digest('hex');
+  }
+
+  /** What the artifact's bytes depend on. */
+  #key(digests: ReadonlyMap<string, string>): string {
+    const { date, time } = this.#time;
+    return hashText(['zip', DEFLATE_ENCODER, this.#request.tool, date, time, filesDigest(this.#fileSet, digests)].join('\n'));
+  }
+}
+
+function hashText(text: string): string {
+  return createHash('sha256').update(text).digest('hex');
+}
+

@@ -1,0 +1,79 @@
+/** Proves that artifacts are reproducible: builds them again in changed surroundings and compares the bytes. */
+import { join } from 'node:path';
+import { listTree } from '../disk/copy-project';
+import { withFileSource } from '../disk/file-source';
+import { firstZipDifference, type ZipDifference } from '../formats/zip';
+import { OUTPUT_FOLDER, STATE_FOLDER } from '../fileset/selection';
+import { VARIATIONS, type Variation } from './variations';
+import { artifactPath, targetsOf, waybillPath, type Project, type Target } from './targets';
+import type { FunctionSpec } from '../sheet';
+import { fileDigest } from './store';
+
+/** Builds the functions again as a variation wants it; gives the absolute path of the project folder it built in. */
+export type Rebuild = (variation: Variation) => Promise<string>;
+
+export interface ProofDifference {
+  readonly name: string;
+  readonly arch: string;
+  /** Which of the two files differs. */
+  readonly file: 'artifact' | 'waybill';
+  /** The first difference inside the artifact; a waybill is only compared as a whole. */
+  readonly detail?: ZipDifference;
+}
+
+export interface ProofLine {
+  readonly variation: Variation;
+  readonly differences: readonly ProofDifference[];
+}
+
+/**
+ * @param project the project with its artifacts up to date
+ * @param onLine told after each variation
+ */
+export async function prove(
+  project: Project,
+  functions: readonly FunctionSpec[],
+  rebuild: Rebuild,
+  onLine: (line: ProofLine) => void,
+  variations: readonly Variation[] = VARIATIONS,
+): Promise<ProofLine[]> {
+  const lines: ProofLine[] = [];
+  for (const variation of variations) {
+    const otherRoot = await rebuild(variation);
+    const differences: ProofDifference[] = [];
+    for (const target of targetsOf(functions)) differences.push(...(await compareTarget(project.root, otherRoot, target)));
+    const line = { variation, differences };
+    lines.push(line);
+    onLine(line);
+  }
+  return lines;
+}
+
+/** What a build of the functions reads, for copying it elsewhere. Folders of other functions are there, but empty. */
+export function filesToCopy(project: Project, functions: readonly FunctionSpec[]): { files: string[]; folders: string[] } {
+  const files = new Set(project.files);
+  const folders = new Set<string>();
+  const skip = (path: string, name: string): boolean => path === OUTPUT_FOLDER || name === STATE_FOLDER || name === '.git';
+  for (const spec of project.sheet.functions) {
+    folders.add(spec.source);
+    // Events that are named without a pattern have to be there for the sheet to be right.
+    for (const event of spec.events) if (!/[*?[{]/.test(event)) files.add(event);
+    if (!functions.includes(spec)) continue;
+    const below = listTree(project.root, spec.source, skip);
+    below.files.forEach((file) => files.add(file));
+    below.folders.forEach((folder) => folders.add(folder));
+  }
+  return { files: [...files], folders: [...folders] };
+}
+
+async function compareTarget(rootA: string, rootB: string, target: Target): Promise<ProofDifference[]> {
+  const at = { name: target.spec.name, arch: target.arch };
+  const path = artifactPath(target);
+  const [a, b] = [join(rootA, path), join(rootB, path)];
+  if (fileDigest(a) !== fileDigest(b)) {
+    const detail = await withFileSource(a, path, (first) => withFileSource(b, path, (second) => firstZipDifference(first, second)));
+    return [{ ...at, file: 'artifact', ...(detail !== undefined && { detail }) }];
+  }
+  const waybill = waybillPath(target);
+  return fileDigest(join(rootA, waybill)) === fileDigest(join(rootB, waybill)) ? [] : [{ ...at, file: 'waybill' }];
+}

@@ -1,0 +1,58 @@
+/** Targets: one function for one architecture in one form, and where its files lie. */
+import { join } from 'node:path';
+import { EmballageError } from '../base/errors';
+import { listed, nearestWord, printable } from '../base/text';
+import { OUTPUT_FOLDER, STATE_FOLDER } from '../fileset/selection';
+import type { Arch, FunctionSpec, Sheet } from '../sheet';
+
+export interface Target {
+  readonly spec: FunctionSpec;
+  readonly arch: Arch;
+}
+
+/** A project on disk: its folder and what its sheet says. */
+export interface Project {
+  /** Absolute path. */
+  readonly root: string;
+  readonly sheet: Sheet;
+  /** The sheet and the destination files, relative to the project; the sheet comes first. */
+  readonly files: readonly string[];
+}
+
+/** The functions of those names, in the order of the sheet; all of them for no names. */
+export function selectFunctions(sheet: Sheet, names: readonly string[]): FunctionSpec[] {
+  const known = sheet.functions.map((spec) => spec.name);
+  for (const name of names) {
+    if (known.includes(name)) continue;
+    const near = nearestWord(name, known);
+    throw new EmballageError('USAGE', {
+      doing: 'choosing functions',
+      expected: `one of ${listed(known.map((k) => `\`${k}\``), 'or')}`,
+      found: `\`${printable(name)}\``,
+      mend: near === undefined ? 'name a function of the packing sheet' : `did you mean \`${near}\`?`,
+    });
+  }
+  return sheet.functions.filter((spec) => names.length === 0 || names.includes(spec.name));
+}
+
+export function targetsOf(specs: readonly FunctionSpec[]): Target[] {
+  return specs.flatMap((spec) => spec.archs.map((arch) => ({ spec, arch })));
+}
+
+/** Path of the artifact, relative to the project. */
+export function artifactPath({ spec, arch }: Target): string {
+  return `${OUTPUT_FOLDER}/${spec.name}/${arch}/${spec.name}.${spec.form}`;
+}
+
+/** Path of the waybill, relative to the project. */
+export function waybillPath({ spec, arch }: Target): string {
+  return `${OUTPUT_FOLDER}/${spec.name}/${arch}/${spec.name}.waybill.json`;
+}
+
+export function stateFolder(project: Pick<Project, 'root'>): string {
+  return join(project.root, STATE_FOLDER);
+}
+
+export function indexPath(project: Pick<Project, 'root'>, spec: FunctionSpec): string {
+  return join(stateFolder(project), 'index', `${spec.name}.index`);
+}

@@ -1,0 +1,50 @@
+import { listed, nearestWord, printable } from '../base/text';
+import { findMember } from '../languages/node';
+import type { Entry } from '../sheet';
+import { findings, type Finding, type Rule, type Subject } from './rule';
+
+const SHOWN_MEMBERS = 8;
+
+export const entryMissingMember: Rule = {
+  id: 'entry/missing-member',
+  level: 'stop',
+  title: 'The entry’s file exports a function of that name',
+  why: 'The name in the configuration and the name in the code drift apart, and nothing says so before the first call. The module is parsed, not run: named, default, CommonJS and re-exported members are seen.',
+  mend: 'Correct the member’s name in `entry`, or export it.',
+  needs: ['entry'],
+  check({ subject, facts: { entry } }) {
+    // A file that is missing is another rule's finding.
+    if (entry === undefined || !subject.entries.some((e) => e.path === entry.file)) return findings();
+    const finding = judge(subject, entry);
+    return finding === undefined ? findings() : findings(finding);
+  },
+};
+
+function judge(subject: Subject, { file, member }: Entry): Finding | undefined {
+  const where = printable(file);
+  const expected = `a function \`${member}\` among what \`${where}\` exports`;
+  const verdict = findMember(subject.readText, file, member);
+  switch (verdict.kind) {
+    case 'found':
+      return undefined;
+    case 'not-callable':
+      return { level: 'stop', where, expected, found: `\`${member}\`, which is ${verdict.what}`, mend: 'export a function' };
+    case 'syntax': {
+      const { line, column, message } = verdict.fault;
+      const at = `${printable(verdict.file)}:${String(line)}:${String(column)}`;
+      return { level: 'stop', where: at, expected: 'JavaScript that can be parsed', found: message, mend: 'mend the line' };
+    }
+    case 'unseen': {
+      const at = verdict.line === undefined ? printable(verdict.file) : `${printable(verdict.file)}:${String(verdict.line)}`;
+      return { level: 'note', where: at, expected, found: `no way to tell by reading: ${printable(verdict.why)}`, mend: 'try the function, which loads it for real' };
+    }
+    case 'missing': {
+      const { members } = verdict;
+      const near = nearestWord(member, members);
+      const names = members.slice(0, SHOWN_MEMBERS).map((m) => `\`${printable(m)}\``);
+      const more = members.length > SHOWN_MEMBERS ? [`${String(members.length - SHOWN_MEMBERS)} more`] : [];
+      const found = members.length === 0 ? 'no exports at all' : `only ${listed([...names, ...more])}`;
+      return { level: 'stop', where, expected, found, mend: near === undefined ? 'correct `entry`, or export it' : `did you mean \`${where}#${printable(near)}\`?` };
+    }
+  }
+}

@@ -1,0 +1,48 @@
+/** All rules, in the order in which they are shown. A new rule is a new file and a line here. */
+import { archUnsupported } from './arch-unsupported';
+import { entryMissingFile } from './entry-missing-file';
+import { entryMissingMember } from './entry-missing-member';
+import { layoutCaseClash } from './layout-case-clash';
+import { layoutDamaged } from './layout-damaged';
+import { layoutNestedRoot } from './layout-nested-root';
+import { layoutStaleArtifact } from './layout-stale-artifact';
+import { layoutUnreadableMode } from './layout-unreadable-mode';
+import { layoutUnsafePath } from './layout-unsafe-path';
+import { limitsMemory } from './limits-memory';
+import { limitsTimeout } from './limits-timeout';
+import type { Rule } from './rule';
+import { runtimeEnded } from './runtime-ended';
+import { runtimeUnsupported } from './runtime-unsupported';
+import { settingsMissing } from './settings-missing';
+import { settingsReserved } from './settings-reserved';
+import { settingsTotal } from './settings-total';
+import { sizeFiles } from './size-files';
+import { sizeOneFile } from './size-one-file';
+import { sizePacked } from './size-packed';
+import { sizeUnpacked } from './size-unpacked';
+
+export const RULES: readonly Rule[] = [
+  sizePacked,
+  sizeUnpacked,
+  sizeFiles,
+  sizeOneFile,
+  archUnsupported,
+  runtimeUnsupported,
+  runtimeEnded,
+  entryMissingFile,
+  entryMissingMember,
+  layoutNestedRoot,
+  layoutStaleArtifact,
+  layoutCaseClash,
+  layoutUnsafePath,
+  layoutDamaged,
+  layoutUnreadableMode,
+  limitsMemory,
+  limitsTimeout,
+  settingsMissing,
+  settingsTotal,
+  settingsReserved,
+];
+
+export { percent, showAmount } from './limit';
+export type { Finding, FunctionFacts, Gauge, Level, Need, Rule, RuleContext, Subject, SubjectEntry } from './rule';

@@ -1,0 +1,52 @@
+/** What the four size rules share: the lower of two limits, a finding when it is passed, a warning when it is near. */
+import { grouped } from '../base/text';
+import { formatSize } from '../base/units';
+import type { Limits } from '../sheet';
+import { findings, type Finding, type Gauge, type RuleContext, type RuleResult } from './rule';
+
+const NEAR = 0.9;
+
+export interface LimitQuestion {
+  readonly key: keyof Limits;
+  readonly used: number;
+  readonly unit: Gauge['unit'];
+  /** What is measured, as it stands before "of": `the artifact`. */
+  readonly what: string;
+  readonly where?: string;
+  readonly mend: string;
+}
+
+export function checkLimit(context: RuleContext, question: LimitQuestion): RuleResult {
+  const { used, unit } = question;
+  const limit = lowest(context, question.key);
+  if (limit === undefined) return findings();
+  const gauge: Gauge = { used, unit, ...limit };
+  const passed = used > limit.allowed;
+  if (!passed && used <= limit.allowed * NEAR) return { findings: [], gauge };
+  const exact = unit === 'bytes' && formatSize(used) === formatSize(limit.allowed) ? ` (${grouped(used)} bytes)` : '';
+  const finding: Finding = {
+    level: passed ? 'stop' : 'warn',
+    ...(question.where !== undefined && { where: question.where }),
+    expected: `at most ${showAmount(limit.allowed, unit)} (${limit.by})`,
+    found: `${question.what} of ${showAmount(used, unit)}${exact}${passed ? '' : `, ${percent(used / limit.allowed)} of it`}`,
+    mend: question.mend,
+  };
+  return { findings: [finding], gauge };
+}
+
+export function showAmount(amount: number, unit: Gauge['unit']): string {
+  return unit === 'bytes' ? formatSize(amount) : grouped(amount);
+}
+
+export function percent(share: number): string {
+  const value = share * 100;
+  return `${value >= 10 || value === 0 ? String(Math.floor(value)) : value < 0.1 ? '< 0.1' : value.toFixed(1)} %`;
+}
+
+/** The sheet may set a limit below that of the destination. */
+function lowest(context: RuleContext, key: keyof Limits): { allowed: number; by: string } | undefined {
+  const theirs = context.destination.accepts[context.subject.form]?.[key];
+  const own = context.facts.limits?.[key];
+  if (own !== undefined && own <= (theirs ?? Infinity)) return { allowed: own, by: 'packing sheet' };
+  return theirs === undefined ? undefined : { allowed: theirs, by: context.destination.name };
+}

@@ -1,0 +1,95 @@
+/** What a rule is: it holds an artifact against a destination and says what it finds. */
+import type { ReadText } from '../languages/node';
+import type { Arch, Destination, Entry, Form, Limits, Runtime, Setting } from '../sheet';
+import type { ZipFault } from '../formats/zip';
+
+/** `stop`: the destination would refuse it or it would not start. `warn`: it may hurt. `note`: worth knowing. */
+export type Level = 'stop' | 'warn' | 'note';
+
+export interface SubjectEntry {
+  readonly path: string;
+  readonly kind: 'file' | 'link' | 'folder';
+  /** Permission bits; undefined where the artifact does not say. */
+  readonly mode: number | undefined;
+  /** Bytes, unpacked. */
+  readonly size: number;
+  readonly target?: string;
+}
+
+/** The artifact under check. */
+export interface Subject {
+  readonly form: Form;
+  readonly packedBytes: number;
+  readonly entries: readonly SubjectEntry[];
+  readonly faults: readonly ZipFault[];
+  /** Text of a file; undefined where there is none of that name, or none that can be read. */
+  readonly readText: ReadText;
+  /** Bytes of a file; undefined as above, and where it is larger than `maxBytes`. */
+  readonly readBytes: (path: string, maxBytes: number) => Uint8Array | undefined;
+}
+
+/** What is known about the function, from the sheet or the command line; the rest is undefined. */
+export interface FunctionFacts {
+  readonly name?: string;
+  readonly arch?: Arch;
+  readonly runtime?: Runtime;
+  readonly entry?: Entry;
+  readonly settings?: readonly Setting[];
+  readonly limits?: Limits;
+  readonly memoryBytes?: number;
+  readonly timeoutMs?: number;
+}
+
+export interface RuleContext {
+  readonly subject: Subject;
+  readonly destination: Destination;
+  readonly facts: FunctionFacts;
+  /** Today, `2026-11-24`. */
+  readonly today: string;
+}
+
+export interface Finding {
+  readonly level: Level;
+  /** What it is about: a path in the artifact, a setting's name; undefined for the artifact as a whole. */
+  readonly where?: string;
+  readonly expected: string;
+  readonly found: string;
+  readonly mend: string;
+}
+
+/** How much of a limit is used. */
+export interface Gauge {
+  readonly used: number;
+  readonly allowed: number;
+  readonly unit: 'bytes' | 'count';
+  /** Who sets the limit. */
+  readonly by: string;
+}
+
+export interface RuleResult {
+  readonly findings: readonly Finding[];
+  readonly gauge?: Gauge;
+}
+
+/** Facts without which a rule cannot be applied. */
+export type Need = 'arch' | 'runtime' | 'entry' | 'settings';
+
+export interface Rule {
+  /** `size/packed`. */
+  readonly id: string;
+  /** The level of what it usually finds. */
+  readonly level: Level;
+  /** What it holds to be right, a sentence without its full stop. */
+  readonly title: string;
+  /** Why that matters, one or two sentences. */
+  readonly why: string;
+  /** What to do about a finding. */
+  readonly mend: string;
+  readonly needs: readonly Need[];
+  check(context: RuleContext): RuleResult;
+}
+
+/** The result of a rule that has no gauge. */
+export function findings(...found: readonly Finding[]): RuleResult {
+  return { findings: found };
+}

@@ -1,0 +1,28 @@
+import { listed, nearestWord } from '../base/text';
+import { findings, type Rule } from './rule';
+
+export const runtimeUnsupported: Rule = {
+  id: 'runtime/unsupported',
+  level: 'stop',
+  title: 'The destination offers the runtime, and takes the form',
+  why: 'A function needs its interpreter at the host, in the version it was written for, and the host must take what it is given.',
+  mend: 'Choose a runtime and a form that the destination lists.',
+  needs: ['runtime'],
+  check({ subject, destination, facts: { runtime } }) {
+    const found = [];
+    const forms = Object.keys(destination.accepts);
+    if (!forms.includes(subject.form))
+      found.push({ level: 'stop' as const, expected: `${listed(forms, 'or')} (${destination.name})`, found: `an artifact of form ${subject.form}`, mend: 'build another form, or deliver elsewhere' });
+    const names = destination.runtimes.map((offered) => offered.name);
+    if (runtime !== undefined && !names.includes(runtime.text)) {
+      const near = names.find((name) => name.startsWith(`${runtime.language} `)) ?? nearestWord(runtime.text, names);
+      found.push({
+        level: 'stop' as const,
+        expected: `${listed(names, 'or')} (${destination.name})`,
+        found: runtime.text,
+        mend: near === undefined ? 'deliver to a destination that has it' : `set \`runtime: ${near}\` and try the function with it`,
+      });
+    }
+    return findings(...found);
+  },
+};

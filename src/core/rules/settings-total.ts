@@ -1,0 +1,21 @@
+import { formatSize } from '../base/units';
+import { percent } from './limit';
+import { findings, type Rule } from './rule';
+
+export const settingsTotal: Rule = {
+  id: 'settings/total',
+  level: 'stop',
+  title: 'All settings together are no bigger than allowed',
+  why: 'Destinations limit the bytes of all names and values together. Values of secrets are not known here, so only their names count.',
+  mend: 'Move long values into a file of the source folder.',
+  needs: ['settings'],
+  check({ destination, facts: { settings = [] } }) {
+    const allowed = destination.settings.totalBytes;
+    if (allowed === undefined) return findings();
+    const used = settings.reduce((sum, { name, sample = '' }) => sum + Buffer.byteLength(name) + Buffer.byteLength(sample), 0);
+    const gauge = { used, allowed, unit: 'bytes' as const, by: destination.name };
+    if (used <= allowed) return { findings: [], gauge };
+    const found = `settings of ${formatSize(used)}, ${percent(used / allowed)}`;
+    return { findings: [{ level: 'stop', expected: `at most ${formatSize(allowed)} (${destination.name})`, found, mend: 'move long values into a file' }], gauge };
+  },
+};

@@ -1,0 +1,90 @@
+/** Reads a destination file: what the place takes, its limits, its runtimes, its form of the entry string. */
+import type { Problem } from '../base/errors';
+import { nearestWord, printable } from '../base/text';
+import { parseSize, parseTime } from '../base/units';
+import { unknownWord, validate } from './issues';
+import { ENTRY_WORDS } from './entry';
+import type { Destination, DestinationRuntime, Limits } from './model';
+import { destinationSchema, RUNTIME_PATTERN, type DestinationText, type LimitsText } from './schema';
+import { readYaml, type YamlFile } from './yaml';
+
+export interface DestinationFile {
+  readonly destination?: Destination;
+  readonly problems: readonly Problem[];
+}
+
+/**
+ * @param text the file's content
+ * @param file its name for messages
+ */
+export function readDestination(text: string, file: string): DestinationFile {
+  const yaml = readYaml(text, file);
+  if (yaml.value === undefined) return { problems: yaml.problems };
+  const { value, problems } = validate(destinationSchema, yaml.value, yaml);
+  const all = [...yaml.problems, ...problems, ...(value === undefined ? [] : checkWords(value, yaml))];
+  return value === undefined || all.length > 0 ? { problems: all } : { destination: settle(value, file), problems: [] };
+}
+
+/** Sizes of a limits mapping in bytes. */
+export function settleLimits(limits: LimitsText | undefined): Limits {
+  const packed = parseSize(limits?.packed ?? '');
+  const unpacked = parseSize(limits?.unpacked ?? '');
+  const oneFile = parseSize(limits?.['one-file'] ?? '');
+  return {
+    ...(packed !== undefined && { packed }),
+    ...(unpacked !== undefined && { unpacked }),
+    ...(limits?.files !== undefined && { files: limits.files }),
+    ...(oneFile !== undefined && { oneFile }),
+  };
+}
+
+function checkWords(value: DestinationText, yaml: YamlFile): Problem[] {
+  const problems: Problem[] = [];
+  for (const name of Object.keys(value.runtimes)) {
+    if (RUNTIME_PATTERN.test(name)) continue;
+    const near = nearestWord(name, ['python 3.11', 'node 20', 'java 17', 'dotnet 8', 'native']);
+    problems.push({
+      place: yaml.placeOf(['runtimes', name], 'key'),
+      expected: 'a runtime: `python X.Y`, `node X`, `java X`, `dotnet X` or `native`',
+      found: `\`${printable(name)}\``,
+      mend: near === undefined ? 'write language, space, version' : `write it like \`${near}\``,
+    });
+  }
+  for (const [language, form] of Object.entries(value.entry ?? {}))
+    for (const [, word] of (form ?? '').matchAll(/\{([^}]*)\}/g))
+      if (word !== undefined && !ENTRY_WORDS.some((known) => known === word))
+        problems.push(unknownWord(yaml, ['entry', language], word, ENTRY_WORDS, 'value'));
+  return problems;
+}
+
+function settle(value: DestinationText, file: string): Destination {
+  const least = parseSize(value.memory?.least ?? '');
+  const most = parseSize(value.memory?.most ?? '');
+  const timeoutMostMs = parseTime(value.timeout?.most ?? '');
+  const totalBytes = parseSize(value.settings?.total ?? '');
+  return {
+    name: value.destination,
+    file,
+    archs: value.arch,
+    accepts: Object.fromEntries(Object.entries(value.accepts).map(([form, limits]) => [form, settleLimits(limits)])),
+    runtimes: Object.entries(value.runtimes).map(([name, runtime]) => settleRuntime(name, runtime)),
+    entry: Object.fromEntries(Object.entries(value.entry ?? {}).map(([language, form]) => [language, form ?? ''])),
+    memory: { ...(least !== undefined && { least }), ...(most !== undefined && { most }) },
+    ...(timeoutMostMs !== undefined && { timeoutMostMs }),
+    settings: {
+      ...(totalBytes !== undefined && { totalBytes }),
+      reserved: value.settings?.reserved ?? [],
+      required: value.settings?.required ?? [],
+    },
+  };
+}
+
+function settleRuntime(name: string, runtime: DestinationText['runtimes'][string]): DestinationRuntime {
+  return {
+    name,
+    provides: runtime.provides ?? [],
+    ...(runtime.glibc !== undefined && { glibc: runtime.glibc }),
+    ...(runtime.start !== undefined && { start: runtime.start }),
+    ...(runtime.ends !== undefined && { ends: runtime.ends }),
+  };
+}

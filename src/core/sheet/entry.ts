@@ -1,0 +1,19 @@
+/** Entries as a destination wants to be told of them. */
+import type { Destination, Entry, Runtime } from './model';
+
+/** The words that may stand in braces in a destination's form of the entry string. */
+export const ENTRY_WORDS = ['path', 'module', 'member', 'class', 'file'] as const;
+
+/** The entry string in the destination's own form: `{path}#{member}` makes `alert.mjs#decide`. */
+export function entryString(destination: Destination, runtime: Runtime, entry: Entry): string {
+  const form = destination.entry[runtime.language] ?? '{path}#{member}';
+  const module = entry.file.replace(/\.[^./]+$/, '');
+  const words: Record<(typeof ENTRY_WORDS)[number], string> = {
+    path: entry.file,
+    file: entry.file,
+    module: runtime.language === 'python' ? module.replaceAll('/', '.') : module,
+    class: module,
+    member: entry.member,
+  };
+  return form.replace(/\{(\w+)\}/g, (_, word: keyof typeof words) => words[word]);
+}

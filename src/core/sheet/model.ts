@@ -1,0 +1,103 @@
+/** What a packing sheet and a destination say, settled: defaults filled in, sizes in bytes, times in milliseconds. Plain data. */
+import type { Place } from '../base/errors';
+
+export const ARCHITECTURES = ['x86_64', 'arm64'] as const;
+export type Arch = (typeof ARCHITECTURES)[number];
+
+/** The artifact forms that a destination can take. */
+export const FORMS = ['zip', 'jar', 'binary', 'image'] as const;
+export type Form = (typeof FORMS)[number];
+
+/** What the host calls: `alert.mjs#decide`. */
+export interface Entry {
+  readonly text: string;
+  readonly file: string;
+  readonly member: string;
+}
+
+export interface Runtime {
+  /** `node 20`. */
+  readonly text: string;
+  readonly language: string;
+  readonly version: string;
+}
+
+export interface Setting {
+  readonly name: string;
+  readonly sample?: string;
+  readonly secret: boolean;
+}
+
+/** Sizes in bytes, `files` a count. */
+export interface Limits {
+  readonly packed?: number;
+  readonly unpacked?: number;
+  readonly files?: number;
+  readonly oneFile?: number;
+}
+
+/** A finding that the team lives with for a while. */
+export interface Acceptance {
+  readonly rule: string;
+  readonly reason: string;
+  /** The last day on which it holds, `2027-01-31`. */
+  readonly until: string;
+  /** Pattern for what the finding is about; every finding of the rule without one. */
+  readonly where?: string;
+}
+
+export interface FunctionSpec {
+  readonly name: string;
+  /** Folder, relative to the project; '' is the project itself. */
+  readonly source: string;
+  readonly runtime: Runtime;
+  readonly entry: Entry;
+  readonly form: 'zip';
+  readonly archs: readonly Arch[];
+  /** Name of a destination of the sheet. */
+  readonly destination: string;
+  readonly leaveOut: readonly string[];
+  readonly keep: readonly string[];
+  readonly links: 'follow' | 'keep';
+  readonly emptyFolders: boolean;
+  readonly settings: readonly Setting[];
+  readonly limits: Limits;
+  readonly memoryBytes?: number;
+  readonly timeoutMs?: number;
+  readonly events: readonly string[];
+  readonly accept: readonly Acceptance[];
+  /** Where the function stands in the sheet. */
+  readonly place: Place;
+}
+
+export interface DestinationRuntime {
+  readonly name: string;
+  /** Version of the C library, `2.36`. */
+  readonly glibc?: string;
+  /** What the runtime brings along. */
+  readonly provides: readonly string[];
+  /** Name of the file that is started, for native code. */
+  readonly start?: string;
+  /** The last day on which the runtime is offered, `2026-04-30`. */
+  readonly ends?: string;
+}
+
+export interface Destination {
+  readonly name: string;
+  /** The file it was read from, relative to where the command runs. */
+  readonly file: string;
+  readonly archs: readonly Arch[];
+  readonly accepts: Readonly<Partial<Record<Form, Limits>>>;
+  readonly runtimes: readonly DestinationRuntime[];
+  /** Entry string of each language, with `{path}`, `{module}`, `{member}`, `{class}`. */
+  readonly entry: Readonly<Record<string, string>>;
+  readonly memory: { readonly least?: number; readonly most?: number };
+  readonly timeoutMostMs?: number;
+  readonly settings: { readonly totalBytes?: number; readonly reserved: readonly string[]; readonly required: readonly string[] };
+}
+
+export interface Sheet {
+  readonly project: string;
+  readonly functions: readonly FunctionSpec[];
+  readonly destinations: Readonly<Record<string, Destination>>;
+}

@@ -1,0 +1,170 @@
+/**
+ * The shape of packing sheets and destinations, as Zod schemas. The same schemas check what people write, give the JSON
+ * Schemas for editors, and give the reference in the docs. A schema's error text says what was expected, no more.
+ */
+import { z } from 'zod';
+import { SIZE_PATTERN, TIME_PATTERN } from '../base/units';
+import { ARCHITECTURES, FORMS } from './model';
+
+const text = (expected: string) => z.string({ error: expected });
+const pattern = (expression: RegExp, expected: string) => text(expected).regex(expression, { error: expected });
+const list = <T extends z.ZodType>(item: T, expected: string) => z.array(item, { error: expected });
+
+const size = () => pattern(SIZE_PATTERN, 'a size such as `64 MiB` (B, KiB, MiB or GiB)');
+const time = () => pattern(TIME_PATTERN, 'a time such as `30 s` (ms, s, min or h)');
+const day = () => pattern(/^\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])$/, 'a day such as `"2027-01-31"`');
+const wholeNumber = () => z.int({ error: 'a whole number' }).positive({ error: 'a number above 0' });
+const arch = () => z.enum(ARCHITECTURES, { error: `one of ${ARCHITECTURES.map((a) => `\`${a}\``).join(', ')}` });
+const archs = () => list(arch(), 'a list of architectures, such as `[arm64]`').min(1, { error: 'at least one architecture' });
+const globs = () => list(text('a pattern'), 'a list of patterns');
+
+export const NAME_PATTERN = /^[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/;
+const NAME_RULE = 'small letters, digits and hyphens, at most 63';
+const name = () => pattern(NAME_PATTERN, NAME_RULE);
+export const SETTING_PATTERN = /^[A-Za-z_][A-Za-z0-9_]*$/;
+export const RUNTIME_PATTERN = /^(python \d+\.\d+|node \d+|java \d+|dotnet \d+|native)$/;
+
+const limits = () =>
+  z.strictObject(
+    {
+      packed: size().optional().meta({ description: 'Most bytes of the artifact file.' }),
+      unpacked: size().optional().meta({ description: 'Most bytes of all files together, unpacked.' }),
+      files: wholeNumber().optional().meta({ description: 'Most files.' }),
+      'one-file': size().optional().meta({ description: 'Most bytes of any one file, unpacked.' }),
+    },
+    { error: 'a mapping of limits' },
+  );
+
+const setting = z.strictObject(
+  {
+    sample: text('the value as text, in quotes: `"420"`')
+      .optional()
+      .meta({ description: 'The value that `try` sets, and that stands for the real one in checks.' }),
+    secret: z
+      .boolean({ error: 'true or false' })
+      .optional()
+      .meta({ description: 'The value is never in the sheet; `try` takes it from the environment of the same name.' }),
+  },
+  { error: 'a mapping with `sample` or `secret`' },
+);
+
+const acceptance = z.strictObject(
+  {
+    rule: pattern(/^[a-z]+\/[a-z-]+$/, 'a rule id such as `size/packed`').meta({ description: 'Id of the rule.' }),
+    reason: text('a sentence').min(3, { error: 'a reason in words' }).meta({ description: 'Why it is right to live with it.' }),
+    until: day().meta({ description: 'The last day on which the acceptance holds.' }),
+    where: text('a pattern').optional().meta({ description: 'Only findings about paths that match this pattern.' }),
+  },
+  { error: 'a mapping with `rule`, `reason` and `until`' },
+);
+
+const functionFields = {
+  source: text('a folder of the project').meta({ description: 'Folder with the function’s source; its contents are packed, not the folder.' }),
+  runtime: pattern(/^node [1-9]\d*$/, 'a runtime such as `node 20`').meta({ description: 'What runs the function: `node X`.' }),
+  entry: pattern(/^[^#\s][^#]*#[A-Za-z_$][\w$]*$/, 'an entry written `FILE#MEMBER`, such as `alert.mjs#decide`').meta({
+    description: 'What the host calls: a file of the source and a member that it exports, `FILE#MEMBER`.',
+  }),
+  artifact: z.enum(['zip'], { error: '`zip`' }).meta({ description: 'Form of the artifact.' }),
+  arch: archs().optional().meta({ description: 'Architectures to build for; the sheet’s defaults otherwise.' }),
+  destination: text('the name of a destination').optional().meta({ description: 'Where it is to run; the sheet’s default otherwise.' }),
+  'leave-out': globs().optional().meta({ description: 'Patterns, as in a gitignore file, for what is not packed.' }),
+  keep: globs().optional().meta({ description: 'Patterns for what is packed even though something else leaves it out.' }),
+  links: z
+    .enum(['follow', 'keep'], { error: '`follow` or `keep`' })
+    .optional()
+    .meta({ description: 'Symbolic links: packed as what they point to (`follow`, the default), or as links (`keep`).' }),
+  'empty-folders': z.boolean({ error: 'true or false' }).optional().meta({ description: 'Pack empty folders too. Default: false.' }),
+  settings: z
+    .record(z.string(), setting, { error: 'a mapping of setting names' })
+    .optional()
+    .meta({ description: 'Environment variables that the function reads.' }),
+  limits: limits().optional().meta({ description: 'Limits of the team’s own, below those of the destination.' }),
+  memory: size().optional().meta({ description: 'Memory that the function gets.' }),
+  timeout: time().optional().meta({ description: 'Time that one call may take.' }),
+  events: z
+    .union([text('a pattern'), globs()], { error: 'a file pattern, or a list of them' })
+    .optional()
+    .meta({ description: 'Event files that `try` calls the function with.' }),
+  accept: list(acceptance, 'a list of acceptances').optional().meta({ description: 'Findings that the team lives with.' }),
+};
+
+export const functionSchema = z.strictObject(functionFields, { error: 'a mapping that describes the function' });
+
+const defaults = z.strictObject(
+  {
+    destination: functionFields.destination,
+    arch: functionFields.arch,
+    memory: functionFields.memory,
+    timeout: functionFields.timeout,
+    limits: functionFields.limits,
+  },
+  { error: 'a mapping of defaults' },
+);
+
+export const sheetSchema = z
+  .strictObject(
+    {
+      project: name().meta({ description: 'Name of the project.' }),
+      destinations: z
+        .record(z.string(), text('the path of a destination file'), { error: 'a mapping of names and files' })
+        .meta({ description: 'Destinations by name, each with its file.' }),
+      defaults: defaults.optional().meta({ description: 'What functions get that do not say otherwise.' }),
+      functions: z.record(z.string(), functionSchema, { error: 'a mapping of functions' }).meta({ description: 'The functions by name.' }),
+    },
+    { error: 'a mapping with `project`, `destinations` and `functions`' },
+  )
+  .meta({ title: 'Emballage packing sheet' });
+
+export type SheetText = z.output<typeof sheetSchema>;
+export type FunctionText = z.output<typeof functionSchema>;
+export type DefaultsText = z.output<typeof defaults>;
+export type LimitsText = z.output<ReturnType<typeof limits>>;
+
+const destinationRuntime = z.strictObject(
+  {
+    glibc: pattern(/^\d+\.\d+$/, 'a version in quotes, such as `"2.36"`').optional().meta({ description: 'Version of the GNU C library there.' }),
+    provides: list(text('a package name'), 'a list of package names').optional().meta({ description: 'Packages that need not be packed.' }),
+    start: text('a file name').optional().meta({ description: 'Name under which native code is started.' }),
+    ends: day().optional().meta({ description: 'The last day on which the runtime is offered.' }),
+  },
+  { error: 'a mapping, `{}` if there is nothing to say' },
+);
+
+export const ENTRY_LANGUAGES = ['python', 'node', 'jvm', 'dotnet'] as const;
+
+export const destinationSchema = z
+  .strictObject(
+    {
+      destination: name().meta({ description: 'Name of the destination.' }),
+      arch: archs().meta({ description: 'Architectures that it runs.' }),
+      accepts: z
+        .partialRecord(z.enum(FORMS), limits(), { error: `a mapping of artifact forms: ${FORMS.join(', ')}` })
+        .meta({ description: 'Artifact forms that it takes, each with its limits.' }),
+      runtimes: z
+        .record(z.string(), destinationRuntime, { error: 'a mapping of runtimes' })
+        .meta({ description: 'Runtimes that it offers: `python X.Y`, `node X`, `java X`, `dotnet X`, `native`.' }),
+      entry: z
+        .partialRecord(z.enum(ENTRY_LANGUAGES), text('a text such as `"{path}#{member}"`'), { error: 'a mapping of languages' })
+        .optional()
+        .meta({ description: 'Form of the entry string, by language.' }),
+      memory: z.strictObject({ least: size().optional(), most: size().optional() }, { error: '`least` and `most`' }).optional()
+        .meta({ description: 'Memory that a function can get.' }),
+      timeout: z.strictObject({ most: time().optional() }, { error: '`most`' }).optional().meta({ description: 'Longest time of a call.' }),
+      settings: z
+        .strictObject(
+          {
+            total: size().optional().meta({ description: 'Most bytes of all names and values together.' }),
+            reserved: globs().optional().meta({ description: 'Names that the destination sets itself.' }),
+            required: list(pattern(SETTING_PATTERN, 'a setting name'), 'a list of names').optional()
+              .meta({ description: 'Names that every function must declare.' }),
+          },
+          { error: 'a mapping' },
+        )
+        .optional()
+        .meta({ description: 'What the destination says about settings.' }),
+    },
+    { error: 'a mapping that describes the destination' },
+  )
+  .meta({ title: 'Emballage destination' });
+
+export type DestinationText = z.output<typeof destinationSchema>;

@@ -1,0 +1,103 @@
+/** Makes and reads waybills: what is in an artifact, where it comes from and why. Same inputs, same bytes. */
+import { createHash } from 'node:crypto';
+import { EmballageError } from '../base/errors';
+import { DEFLATE_ENCODER } from '../formats/deflate';
+import { formatDosTime, type DosTime } from '../formats/zip';
+import type { FileSet, PackedEntry } from '../fileset/model';
+import { entryString } from '../sheet/entry';
+import type { Arch, Destination, FunctionSpec } from '../sheet';
+import type { Waybill, WaybillFile } from './schema';
+
+export interface WaybillFacts {
+  readonly project: string;
+  readonly spec: FunctionSpec;
+  readonly destination: Destination;
+  readonly arch: Arch;
+  readonly fileSet: FileSet;
+  /** SHA-256 of each file, by path. */
+  readonly digests: ReadonlyMap<string, string>;
+  readonly artifact: { readonly file: string; readonly size: number; readonly sha256: string; readonly unpacked: number };
+  readonly time: DosTime;
+  /** Name and version of the tool. */
+  readonly tool: string;
+}
+
+export function makeWaybill(facts: WaybillFacts): Waybill {
+  const { spec } = facts;
+  const files = facts.fileSet.entries.map((entry) => describe(entry, facts.digests));
+  return {
+    waybill: 1,
+    function: spec.name,
+    project: facts.project,
+    runtime: spec.runtime.text,
+    arch: facts.arch,
+    form: spec.form,
+    destination: spec.destination,
+    artifact: { ...facts.artifact, files: files.length },
+    entry: { declared: spec.entry.text, host: entryString(facts.destination, spec.runtime, spec.entry) },
+    settings: spec.settings.map(({ name, secret }) => ({ name, secret })),
+    inputs: { function: digestOf(specInputs(spec)), files: filesDigest(facts.fileSet, facts.digests) },
+    made: { by: facts.tool, deflate: DEFLATE_ENCODER, time: formatDosTime(facts.time), toolchains: [] },
+    files,
+  };
+}
+
+/** The bytes of a waybill: one line a file, so that two can be compared line by line. */
+export function formatWaybill(waybill: Waybill): string {
+  const { files, ...head } = waybill;
+  const lines = files.map((file) => `    ${JSON.stringify(file)}`);
+  return `${JSON.stringify(head, null, 2).slice(0, -2)},\n  "files": [\n${lines.join(',\n')}\n  ]\n}\n`;
+}
+
+/** SHA-256 over paths, kinds, modes and contents, in order: what an archive's bytes depend on. */
+export function filesDigest(fileSet: FileSet, digests: ReadonlyMap<string, string>): string {
+  const hash = createHash('sha256');
+  for (const entry of fileSet.entries)
+    hash.update(`${entry.kind}\0${entry.path}\0${entry.mode.toString(8)}\0${digests.get(entry.path) ?? ''}\n`);
+  return hash.digest('hex');
+}
+
+/** Reads a waybill that lies beside an artifact. Loads the schema library, so only for those who need it. */
+export async function readWaybill(text: string, shown: string): Promise<Waybill> {
+  const { waybillSchema } = await import('./schema');
+  const bad = (found: string, cause?: unknown): EmballageError =>
+    new EmballageError(
+      'ARTIFACT_MIXED',
+      { doing: 'reading the waybill', where: shown, expected: 'a waybill of format 1', found, mend: 'build the function again' },
+      cause,
+    );
+  let value: unknown;
+  try {
+    value = JSON.parse(text);
+  } catch (cause) {
+    throw bad('text that is no JSON', cause);
+  }
+  const result = waybillSchema.safeParse(value);
+  if (result.success) return result.data;
+  throw bad(`\`${result.error.issues[0]?.path.map(String).join('.') ?? ''}\` is not as the format wants it`);
+}
+
+function describe(entry: PackedEntry, digests: ReadonlyMap<string, string>): WaybillFile {
+  const sha256 = digests.get(entry.path);
+  const target = entry.kind === 'link' ? entry.target : undefined;
+  return {
+    path: entry.path,
+    kind: entry.kind,
+    mode: `0${entry.mode.toString(8)}`,
+    size: entry.kind === 'file' ? entry.size : Buffer.byteLength(target ?? ''),
+    ...(sha256 !== undefined && { sha256 }),
+    ...(target !== undefined && { target }),
+    origin: entry.origin,
+    reason: entry.reason,
+  };
+}
+
+/** What the sheet says about a function, without where it says it. */
+function specInputs(spec: FunctionSpec): string {
+  const { place: _place, ...inputs } = spec;
+  return JSON.stringify(inputs);
+}
+
+function digestOf(text: string): string {
+  return createHash('sha256').update(text).digest('hex');
+}

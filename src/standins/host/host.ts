@@ -1,0 +1,144 @@
+/** The stand-in host: unpacks an artifact into a fresh read-only folder and calls the function in it with events. */
+import { chmodSync, chownSync, copyFileSync, mkdirSync, mkdtempSync, rmSync, statSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import { withFileSource } from '../../core/disk/file-source';
+import { unpackZip } from '../../core/disk/unpack';
+import type { NamedEvent } from './event';
+import type { Log } from './log';
+import { HostProcess, type Answer, type ProcessPlan } from './process';
+
+export interface HostPlan {
+  /** Absolute path of the artifact, and its name for messages. */
+  readonly artifact: string;
+  readonly shown: string;
+  /** Name of the function. */
+  readonly name: string;
+  /** Entry file in the artifact, and the member. */
+  readonly file: string;
+  readonly member: string;
+  /** The Node.js program. */
+  readonly program: string;
+  readonly env: Readonly<Record<string, string>>;
+  readonly memoryBytes: number;
+  readonly timeoutMs: number;
+  /** Milliseconds since 1970, and from some fixed moment. */
+  readonly now: () => number;
+  readonly elapsed: () => number;
+}
+
+export interface CallReport {
+  readonly event: string;
+  readonly answer: Answer;
+  /** Whether the process was started for this call. */
+  readonly cold: boolean;
+  /** From the start of the process to the member being ready, for cold calls. */
+  readonly startMs: number;
+  /** The call itself. */
+  readonly callMs: number;
+  readonly log: Log;
+  readonly peakBytes: number;
+}
+
+/** Who a function runs as when we are root, for whom read-only files are not read-only: nobody. */
+const NOBODY = 65_534;
+
+/** Calls the function with each event in turn; after a call that ended its process, the next one starts a new process. */
+export async function runInHost(plan: HostPlan, events: readonly NamedEvent[], onCall: (report: CallReport) => void): Promise<{ readonly asNobody: boolean }> {
+  const base = mkdtempSync(join(tmpdir(), 'emballage-host-'));
+  const folders: string[] = [];
+  const cleanUp = (): void => {
+    for (const folder of folders) chmodSync(folder, 0o755);
+    rmSync(base, { recursive: true, force: true });
+  };
+  const onExit = (): void => cleanUp();
+  process.once('exit', onExit);
+  try {
+    const root = join(base, 'artifact');
+    mkdirSync(root);
+    const made = await withFileSource(plan.artifact, plan.shown, (source) => unpackZip(source, plan.shown, root));
+    const asNobody = isRoot() && isOpenToAll(plan.program);
+    const processPlan = prepare(plan, base, root, asNobody);
+    for (const folder of [...made, root]) {
+      chmodSync(folder, 0o555);
+      folders.push(folder);
+    }
+    await callAll(plan, processPlan, root, events, onCall);
+    return { asNobody };
+  } finally {
+    process.removeListener('exit', onExit);
+    cleanUp();
+  }
+}
+
+function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean): ProcessPlan {
+  const runner = join(base, 'runner.mjs');
+  copyFileSync(join(__dirname, 'runner.mjs'), runner);
+  const scratch = join(base, 'scratch');
+  mkdirSync(scratch);
+  if (asNobody) {
+    chmodSync(base, 0o755);
+    chmodSync(runner, 0o644);
+    chownSync(scratch, NOBODY, NOBODY);
+  }
+  const heapMib = Math.max(16, Math.floor(plan.memoryBytes / 1024 ** 2));
+  return {
+    program: plan.program,
+    args: [`--max-old-space-size=${String(heapMib)}`, runner],
+    cwd: scratch,
+    env: plan.env,
+    ...(asNobody && { user: NOBODY }),
+    load: { file: join(root, plan.file), member: plan.member, name: plan.name, memory: plan.memoryBytes },
+    memoryBytes: plan.memoryBytes,
+    timeoutMs: plan.timeoutMs,
+  };
+}
+
+async function callAll(plan: HostPlan, processPlan: ProcessPlan, root: string, events: readonly NamedEvent[], onCall: (report: CallReport) => void): Promise<void> {
+  let host: HostProcess | undefined;
+  let serial = 0;
+  try {
+    for (const { name, event } of events) {
+      const cold = host === undefined || host.hasEnded;
+      const begun = plan.elapsed();
+      if (cold) host = new HostProcess(processPlan);
+      if (host === undefined) return;
+      const loadFailure = cold ? await host.load() : undefined;
+      const ready = plan.elapsed();
+      serial += 1;
+      const deadline = new Date(plan.now() + plan.timeoutMs).toISOString();
+      const answer: Answer = loadFailure === undefined ? await host.call(event, `run-${String(serial)}`, deadline) : { kind: 'failed', failure: loadFailure };
+      const times = { startMs: cold ? ready - begun : 0, callMs: plan.elapsed() - ready };
+      // What was written just before the answer is still on its way.
+      await new Promise((resolve) => setTimeout(resolve, 5));
+      const log = host.takeLog();
+      if (answer.kind === 'failed' || host.hasEnded) await host.close();
+      const judged = log.garbage === undefined || answer.kind === 'failed' ? answer : ({ kind: 'failed', failure: { kind: 'garbled', what: log.garbage } } as const);
+      onCall({ event: name, answer: withoutRoot(judged, root), cold, ...times, log, peakBytes: host.peakBytes });
+      if (answer.kind === 'failed') host = undefined;
+    }
+  } finally {
+    await host?.close();
+  }
+}
+
+/** Paths in stack traces become those in the artifact. */
+function withoutRoot(answer: Answer, root: string): Answer {
+  if (answer.kind !== 'failed') return answer;
+  const { failure } = answer;
+  if (failure.kind !== 'threw' && failure.kind !== 'load-failed') return answer;
+  const clean = (text: string): string => text.replaceAll(`file://${root}/`, '').replaceAll(`${root}/`, '');
+  return { kind: 'failed', failure: { ...failure, message: clean(failure.message), stack: clean(failure.stack) } };
+}
+
+function isRoot(): boolean {
+  return process.getuid?.() === 0;
+}
+
+/** Whether another user can start a program: it and every folder above it must be open. */
+function isOpenToAll(program: string): boolean {
+  for (let path = program; ; path = dirname(path)) {
+    if ((statSync(path).mode & 0o001) === 0) return false;
+    if (path === dirname(path)) return true;
+  }
+}

@@ -1,0 +1,196 @@
+/** One process of the stand-in host: loads a function, calls it, and holds it to its time and memory. */
+import { spawn, type ChildProcess } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import { createInterface } from 'node:readline';
+import type { Readable, Writable } from 'node:stream';
+import type { CloudEvent } from './event';
+import { LogKeeper } from './log';
+
+export type Failure =
+  | { readonly kind: 'threw' | 'load-failed'; readonly name: string; readonly message: string; readonly stack: string }
+  | { readonly kind: 'no-member'; readonly found: string; readonly members: readonly string[] }
+  | { readonly kind: 'hung'; readonly while: 'loading' | 'running'; readonly limitMs: number }
+  | { readonly kind: 'exited'; readonly code: number }
+  | { readonly kind: 'killed'; readonly signal: string }
+  | { readonly kind: 'memory'; readonly limitBytes: number }
+  | { readonly kind: 'not-json'; readonly fault: string }
+  | { readonly kind: 'garbled'; readonly what: string };
+
+export type Answer =
+  | { readonly kind: 'answered'; readonly json: string; readonly nothing: boolean }
+  | { readonly kind: 'failed'; readonly failure: Failure };
+
+export interface ProcessPlan {
+  /** The runtime's program and its arguments up to the runner. */
+  readonly program: string;
+  readonly args: readonly string[];
+  readonly cwd: string;
+  readonly env: Readonly<Record<string, string>>;
+  /** User and group to become; undefined to stay who we are. */
+  readonly user?: number;
+  readonly load: { readonly file: string; readonly member: string; readonly name: string; readonly memory: number };
+  readonly memoryBytes: number;
+  readonly timeoutMs: number;
+}
+
+const MEMORY_LOOK_MS = 20;
+/** Loading may take this long even where a call may not. */
+const LEAST_LOAD_MS = 10_000;
+
+type Message = { readonly mark?: unknown } & Readonly<Record<string, unknown>>;
+
+export class HostProcess {
+  readonly #plan: ProcessPlan;
+  readonly #child: ChildProcess;
+  readonly #mark = randomBytes(12).toString('hex');
+  readonly #log = new LogKeeper();
+  readonly #memoryWatch: NodeJS.Timeout;
+  #peakBytes = 0;
+  #waiting: ((end: Message | Failure) => void) | undefined;
+  #end: Failure | undefined;
+
+  constructor(plan: ProcessPlan) {
+    this.#plan = plan;
+    this.#child = spawn(plan.program, plan.args, {
+      cwd: plan.cwd,
+      env: { ...plan.env },
+      stdio: ['ignore', 'pipe', 'pipe', 'pipe', 'pipe'],
+      // A group of its own, so that what it starts ends with it.
+      detached: true,
+      ...(plan.user !== undefined && { uid: plan.user, gid: plan.user }),
+    });
+    this.#child.stdout?.on('data', (bytes: Buffer) => this.#log.add(bytes));
+    this.#child.stderr?.on('data', (bytes: Buffer) => this.#log.add(bytes));
+    const answers = this.#child.stdio[4] as Readable;
+    createInterface({ input: answers }).on('line', (line) => this.#hear(line));
+    (this.#child.stdio[3] as Writable).on('error', () => undefined);
+    this.#child.on('error', (error) => this.#finish({ kind: 'garbled', what: `the runtime cannot be started: ${error.message}` }));
+    this.#child.on('close', (code, signal) => this.#closed(code, signal));
+    this.#memoryWatch = setInterval(() => this.#watchMemory(), MEMORY_LOOK_MS);
+    this.#memoryWatch.unref();
+  }
+
+  /** Highest memory seen, in bytes. */
+  get peakBytes(): number {
+    return this.#peakBytes;
+  }
+
+  get hasEnded(): boolean {
+    return this.#end !== undefined;
+  }
+
+  /** What was logged since the last time this was asked. */
+  takeLog(): ReturnType<LogKeeper['take']> {
+    return this.#log.take();
+  }
+
+  async load(): Promise<Failure | undefined> {
+    const limitMs = Math.max(LEAST_LOAD_MS, this.#plan.timeoutMs);
+    const message = await this.#ask({ kind: 'load', mark: this.#mark, ...this.#plan.load }, limitMs, 'loading');
+    if (isFailure(message)) return message;
+    if (message['kind'] === 'loaded') return undefined;
+    if (message['kind'] === 'load-failed') return { kind: 'load-failed', ...errorOf(message) };
+    const members = Array.isArray(message['members']) ? message['members'].map(String) : [];
+    return { kind: 'no-member', found: String(message['found']), members };
+  }
+
+  async call(event: CloudEvent, run: string, deadline: string): Promise<Answer> {
+    const message = await this.#ask({ kind: 'call', run, deadline, event }, this.#plan.timeoutMs, 'running');
+    if (isFailure(message)) return { kind: 'failed', failure: message };
+    this.#peakBytes = Math.max(this.#peakBytes, Number(message['peak'] ?? 0));
+    if (message['kind'] === 'result') return { kind: 'answered', json: String(message['json']), nothing: message['nothing'] === true };
+    if (message['kind'] === 'not-json') return { kind: 'failed', failure: { kind: 'not-json', fault: String(message['fault']) } };
+    return { kind: 'failed', failure: { kind: 'threw', ...errorOf(message) } };
+  }
+
+  /** Ends the process and everything it started. */
+  async close(): Promise<void> {
+    clearInterval(this.#memoryWatch);
+    if (this.#child.exitCode !== null || this.#child.signalCode !== null || this.#child.pid === undefined) return;
+    const closed = new Promise((resolve) => this.#child.once('exit', resolve));
+    this.#kill();
+    await closed;
+  }
+
+  #ask(command: object, limitMs: number, doing: 'loading' | 'running'): Promise<Message | Failure> {
+    if (this.#end !== undefined) return Promise.resolve(this.#end);
+    return new Promise((resolve) => {
+      const timer = setTimeout(() => {
+        this.#finish({ kind: 'hung', while: doing, limitMs });
+        this.#kill();
+      }, limitMs);
+      this.#waiting = (end) => {
+        clearTimeout(timer);
+        this.#waiting = undefined;
+        resolve(end);
+      };
+      (this.#child.stdio[3] as Writable).write(`${JSON.stringify(command)}\n`);
+    });
+  }
+
+  #hear(line: string): void {
+    let message: Message | undefined;
+    try {
+      message = JSON.parse(line) as Message;
+    } catch {
+      message = undefined;
+    }
+    if (message?.mark === this.#mark) {
+      this.#waiting?.(message);
+      return;
+    }
+    this.#finish({ kind: 'garbled', what: `it wrote ${JSON.stringify(line.slice(0, 60))} where only the host writes` });
+    this.#kill();
+  }
+
+  #closed(code: number | null, signal: NodeJS.Signals | null): void {
+    // V8 ends the process with SIGABRT when its heap is full, and says so in the log.
+    if (this.#log.mentions('heap out of memory')) this.#finish({ kind: 'memory', limitBytes: this.#plan.memoryBytes });
+    else if (signal !== null) this.#finish({ kind: 'killed', signal });
+    else this.#finish({ kind: 'exited', code: code ?? 0 });
+  }
+
+  /** The first end is the true one: what follows comes of our own killing. */
+  #finish(failure: Failure): void {
+    this.#end ??= failure;
+    this.#waiting?.(this.#end);
+  }
+
+  #watchMemory(): void {
+    const bytes = residentBytes(this.#child.pid);
+    if (bytes === undefined) return;
+    this.#peakBytes = Math.max(this.#peakBytes, bytes);
+    if (bytes <= this.#plan.memoryBytes) return;
+    this.#finish({ kind: 'memory', limitBytes: this.#plan.memoryBytes });
+    this.#kill();
+  }
+
+  #kill(): void {
+    if (this.#child.pid === undefined) return;
+    try {
+      process.kill(-this.#child.pid, 'SIGKILL');
+    } catch {
+      // It has ended already.
+    }
+  }
+}
+
+function isFailure(message: Message | Failure): message is Failure {
+  return !('mark' in message);
+}
+
+function errorOf(message: Message): { name: string; message: string; stack: string } {
+  const error = (typeof message['error'] === 'object' ? message['error'] : {}) as Record<string, unknown>;
+  return { name: String(error['name'] ?? 'Error'), message: String(error['message'] ?? ''), stack: String(error['stack'] ?? '') };
+}
+
+/** Resident memory from /proc; undefined where the system has none. */
+function residentBytes(pid: number | undefined): number | undefined {
+  try {
+    const [, kib] = /^VmRSS:\s+(\d+) kB/m.exec(readFileSync(`/proc/${String(pid)}/status`, 'utf8')) ?? [];
+    return kib === undefined ? undefined : Number(kib) * 1024;
+  } catch {
+    return undefined;
+  }
+}

@@ -1,0 +1,82 @@
+// Runs inside the process that stands in for a host: loads one function and calls it with the events that arrive.
+// Commands come as JSON lines on descriptor 3, answers go as JSON lines on descriptor 4, each with the secret mark that
+// came with the first command, so that whatever the function writes there by itself is told from an answer.
+import { createReadStream, writeSync } from 'node:fs';
+import { createInterface } from 'node:readline';
+import { pathToFileURL } from 'node:url';
+
+const COMMANDS = 3;
+const ANSWERS = 4;
+const MAX_DEPTH = 1000;
+
+let mark = '';
+let member;
+let about;
+
+for await (const line of createInterface({ input: createReadStream('', { fd: COMMANDS }) })) {
+  const command = JSON.parse(line);
+  if (command.kind === 'load') await load(command);
+  else if (command.kind === 'call') await call(command);
+  else process.exit(0);
+}
+
+function answer(message) {
+  const bytes = Buffer.from(`${JSON.stringify({ mark, ...message })}\n`);
+  for (let done = 0; done < bytes.length; ) {
+    try {
+      done += writeSync(ANSWERS, bytes, done);
+    } catch (error) {
+      if (error.code !== 'EAGAIN') throw error;
+    }
+  }
+}
+
+async function load(command) {
+  mark = command.mark;
+  about = { name: command.name, memory: command.memory };
+  try {
+    const module = await import(pathToFileURL(command.file).href);
+    // CommonJS members that were not seen by reading stand on the default export only.
+    member = module[command.member] ?? module.default?.[command.member];
+    if (typeof member === 'function') answer({ kind: 'loaded' });
+    else answer({ kind: 'no-member', found: typeof member, members: Object.keys(module) });
+  } catch (error) {
+    answer({ kind: 'load-failed', error: describe(error) });
+  }
+}
+
+async function call({ run, deadline, event }) {
+  try {
+    const value = await member(event, { ...about, run, deadline });
+    const fault = value === undefined ? undefined : whyNotJson(value, '', []);
+    const peak = process.resourceUsage().maxRSS * 1024;
+    if (fault !== undefined) answer({ kind: 'not-json', fault, peak });
+    else answer({ kind: 'result', json: value === undefined ? 'null' : JSON.stringify(value), nothing: value === undefined, peak });
+  } catch (error) {
+    answer({ kind: 'threw', error: describe(error), peak: process.resourceUsage().maxRSS * 1024 });
+  }
+}
+
+function describe(error) {
+  if (error instanceof Error) return { name: error.name, message: error.message, stack: String(error.stack ?? '') };
+  return { name: 'not an Error', message: typeof error === 'string' ? error : String(error), stack: '' };
+}
+
+/** What JSON.stringify would lose or refuse, with its place; undefined for plain JSON. */
+function whyNotJson(value, at, above) {
+  const place = at === '' ? 'the answer' : `\`${at}\``;
+  if (value === null || typeof value === 'string' || typeof value === 'boolean') return undefined;
+  if (typeof value === 'number') return Number.isFinite(value) ? undefined : `${place} is ${value}`;
+  if (typeof value !== 'object') return `${place} is a ${typeof value}`;
+  if (typeof value.toJSON === 'function') return undefined;
+  if (above.includes(value)) return `${place} contains itself`;
+  if (above.length >= MAX_DEPTH) return `${place} is nested too deep`;
+  if (value instanceof Map || value instanceof Set) return `${place} is a ${value.constructor.name}, of which JSON keeps nothing`;
+  if (value instanceof Promise) return `${place} is a Promise that was not awaited`;
+  for (const [key, item] of Object.entries(value)) {
+    if (item === undefined && !Array.isArray(value)) continue;
+    const fault = whyNotJson(item, Array.isArray(value) ? `${at}[${key}]` : at === '' ? key : `${at}.${key}`, [...above, value]);
+    if (fault !== undefined) return fault;
+  }
+  return undefined;
+}
