@@ -14,6 +14,8 @@ process.stdout.on('error', (error: NodeJS.ErrnoException) => {
 if (first === undefined || (args.length === 1 && OVERVIEW_WORDS.includes(first))) {
   process.stdout.write(overview(programName()));
 } else {
+  // Should the program ever end before its command has, that is a fault of ours.
+  process.exitCode = 4;
   void import('./main').then(async ({ main }) => {
     process.exitCode = await main(args);
   });

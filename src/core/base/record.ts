@@ -8,34 +8,30 @@ export interface RecordType<Field extends string> {
   /** Reads the record at `offset`; the caller has checked that `size` bytes are there. */
   read(bytes: Uint8Array, offset?: number): Record<Field, number>;
   write(values: Readonly<Record<Field, number>>): Uint8Array;
-  /** Where a field stands in the record. */
-  offsetOf(field: Field): number;
 }
 
 /** Describes a record by its fields in order, each with its width in bytes. */
 export function record<const Field extends string>(
   fields: readonly (readonly [name: Field, width: Width])[],
 ): RecordType<Field> {
-  const offsets = new Map<Field, number>();
+  const layout: { readonly name: Field; readonly width: Width; readonly offset: number }[] = [];
   let size = 0;
   for (const [name, width] of fields) {
-    offsets.set(name, size);
+    layout.push({ name, width, offset: size });
     size += width;
   }
-  const viewOf = (bytes: Uint8Array): DataView => new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   return {
     size,
-    offsetOf: (field) => offsets.get(field) ?? 0,
     read(bytes, offset = 0) {
-      const view = viewOf(bytes);
+      const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
       const values = {} as Record<Field, number>;
-      for (const [name, width] of fields) values[name] = get(view, offset + (offsets.get(name) ?? 0), width);
+      for (const field of layout) values[field.name] = get(view, offset + field.offset, field.width);
       return values;
     },
     write(values) {
       const bytes = new Uint8Array(size);
-      const view = viewOf(bytes);
-      for (const [name, width] of fields) set(view, offsets.get(name) ?? 0, width, values[name]);
+      const view = new DataView(bytes.buffer);
+      for (const field of layout) set(view, field.offset, field.width, values[field.name]);
       return bytes;
     },
   };
@@ -49,8 +45,10 @@ function get(view: DataView, at: number, width: Width): number {
   return value <= BigInt(Number.MAX_SAFE_INTEGER) ? Number(value) : Infinity;
 }
 
+const LARGEST: Readonly<Record<Width, number>> = { 2: 0xffff, 4: 0xffffffff, 8: Number.MAX_SAFE_INTEGER };
+
 function set(view: DataView, at: number, width: Width, value: number): void {
-  if (!Number.isSafeInteger(value) || value < 0 || value >= 2 ** (8 * width))
+  if (!Number.isSafeInteger(value) || value < 0 || value > LARGEST[width])
     throw new RangeError(`${String(value)} does not fit ${String(width)} bytes`);
   if (width === 2) view.setUint16(at, value, true);
   else if (width === 4) view.setUint32(at, value, true);

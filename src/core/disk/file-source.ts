@@ -60,7 +60,8 @@ export function* filePieces(path: string, shown: string, stamp: Stamp, pieceByte
     if (!sameStamp(stampOf(fstatSync(fd)), stamp)) throw changed(shown);
     let left = stamp.size;
     do {
-      const piece = Buffer.from(new ArrayBuffer(Math.min(left, pieceBytes)));
+      // Memory of its own, since it is handed to another thread; not cleared, since it is filled.
+      const piece = Buffer.allocUnsafeSlow(Math.min(left, pieceBytes));
       for (let done = 0; done < piece.length; ) {
         const n = readSync(fd, piece, done, piece.length - done, null);
         if (n === 0) throw changed(shown);

@@ -65,6 +65,7 @@ class Pool implements Compressor {
     this.#open = { pieces: [], waiting: [], bytes: 0 };
     const lane = this.#lanes.reduce((a, b) => (load(b) < load(a) ? b : a));
     lane.sent.push(batch);
+    lane.worker.ref();
     lane.worker.postMessage(
       batch.pieces,
       batch.pieces.map((piece) => piece.bytes.buffer),
@@ -76,12 +77,13 @@ class Pool implements Compressor {
     const sent: Batch[] = [];
     worker.on('message', (results: readonly CompressedPiece[]) => {
       const batch = sent.shift();
+      // Idle threads must not keep the program alive when a build fails elsewhere; busy ones must.
+      if (sent.length === 0) worker.unref();
       results.forEach((result, i) => batch?.waiting[i]?.resolve(result));
     });
     worker.on('error', (error) => {
       for (const batch of sent.splice(0)) for (const waiting of batch.waiting) waiting.reject(error);
     });
-    // A build that fails elsewhere must not be kept alive by idle threads.
     worker.unref();
     return { worker, sent };
   }

@@ -141,23 +141,33 @@ function contentBits(near: Code, far: Code): i32 {
   return total;
 }
 
+/** A symbol goes out in one piece: at most 15 + 5 + 15 + 13 bits. */
 function writeSymbols(near: Code, far: Code): void {
-  for (let i = 0; i < symbolCount; i++) {
-    const symbol = load<u32>(symbols + (i << 2));
+  const nearCodes = near.codes;
+  const nearLengths = near.lengths;
+  const farCodes = far.codes;
+  const farLengths = far.lengths;
+  const end = symbols + (symbolCount << 2);
+  for (let at = symbols; at < end; at += 4) {
+    const symbol = load<u32>(at);
     const length: i32 = symbol >> 16;
     if (length == 0) {
-      putBits(load<u16>(near.codes + (symbol << 1)), load<u8>(near.lengths + symbol));
+      putBits(load<u16>(nearCodes + (symbol << 1)), load<u8>(nearLengths + symbol));
       continue;
     }
     const code = lengthCode(length);
-    putBits(load<u16>(near.codes + ((257 + code) << 1)), load<u8>(near.lengths + 257 + code));
-    putBits(length - lengthBase(code), lengthExtra(code));
     const distance: i32 = (symbol & 0xffff) + 1;
     const farCode = distanceCode(distance);
-    putBits(load<u16>(far.codes + (farCode << 1)), load<u8>(far.lengths + farCode));
-    putBits(distance - distanceBase(farCode), distanceExtra(farCode));
+    let bits: u64 = load<u16>(nearCodes + ((257 + code) << 1));
+    let count: u64 = load<u8>(nearLengths + 257 + code);
+    bits |= u64(length - lengthBase(code)) << count;
+    count += lengthExtra(code);
+    bits |= u64(load<u16>(farCodes + (farCode << 1))) << count;
+    count += load<u8>(farLengths + farCode);
+    bits |= u64(distance - distanceBase(farCode)) << count;
+    putBits(bits, count + distanceExtra(farCode));
   }
-  putBits(load<u16>(near.codes + (END_OF_BLOCK << 1)), load<u8>(near.lengths + END_OF_BLOCK));
+  putBits(load<u16>(nearCodes + (END_OF_BLOCK << 1)), load<u8>(nearLengths + END_OF_BLOCK));
 }
 
 /** RFC 1951 3.2.7: prepares the compact form of the two codes; gives its bits. */

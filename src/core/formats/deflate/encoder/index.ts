@@ -6,12 +6,21 @@ import { INPUT, enter, findMatch, foundDistance, startMatches } from './matches'
 import { MIN_MATCH } from './tables';
 
 /** How hard to look: candidates tried, and the length that is good enough. Part of what pins the output. */
-const DEPTH: i32 = 40;
-const NICE_LENGTH: i32 = 80;
+const DEPTH: i32 = 24;
+const NICE_LENGTH: i32 = 64;
+/** Where a match is as long as this, a longer one is looked for less hard. */
+const GOOD_LENGTH: i32 = 8;
+/** After so many literals in a row, positions are passed over, ever more of them, until something matches again. */
+const PATIENCE_SHIFT: i32 = 8;
+const MAX_STEP: i32 = 16;
+/** Matches as long as this are taken without looking whether the next one is longer. */
+const MAX_LAZY: i32 = 32;
 /** Rough price of a match without the extra bits of its distance. */
 const MATCH_BITS: i32 = 10;
 const seen = memory.data(256);
 let literalBits: i32 = 8;
+/** Whether matches of three bytes can be worth their bits. */
+let shortToo: bool = true;
 /** Bytes that must follow a position that is hashed. */
 const HASHED: i32 = 4;
 
@@ -37,6 +46,7 @@ export function deflate(dictionaryLength: i32, segmentLength: i32, last: bool): 
   startBlock();
   for (let at = INPUT; at < start && at + HASHED <= end; at++) enter(at);
   literalBits = priceOfLiterals(start, end);
+  shortToo = literalBits > 5;
   const blockStart = compress(start, end);
   if (last || !blockIsEmpty()) writeBlock(blockStart, <i32>(end - blockStart), last);
   if (!last) writeStored(end, 0, false);
@@ -50,6 +60,7 @@ function compress(start: usize, end: usize): usize {
   let at = start;
   let length = 0;
   let distance = 0;
+  let lastMatch = start;
   while (at < end) {
     if (length == 0 && at + HASHED <= end) {
       length = matchAt(at, MIN_MATCH - 1, DEPTH);
@@ -57,11 +68,12 @@ function compress(start: usize, end: usize): usize {
     }
     if (length < MIN_MATCH || !isWorth(length, distance)) {
       length = 0;
-      if (addLiteral(load<u8>(at++))) blockStart = flush(blockStart, at);
+      const step = min(1 + (<i32>(at - lastMatch) >> PATIENCE_SHIFT), MAX_STEP);
+      for (const next = min(at + step, end); at < next; ) if (addLiteral(load<u8>(at++))) blockStart = flush(blockStart, at);
       continue;
     }
-    if (length < NICE_LENGTH && at + 1 + HASHED <= end) {
-      const next = matchAt(at + 1, length - 1, DEPTH >> 1);
+    if (length < MAX_LAZY && at + 1 + HASHED <= end) {
+      const next = matchAt(at + 1, length - 1, length >= GOOD_LENGTH ? DEPTH >> 2 : DEPTH >> 1);
       if (next >= length && isBetter(next - length, distance, foundDistance)) {
         length = next;
         distance = foundDistance;
@@ -75,6 +87,7 @@ function compress(start: usize, end: usize): usize {
     const full = addMatch(distance, length);
     at += length;
     length = 0;
+    lastMatch = at;
     if (full) blockStart = flush(blockStart, at);
   }
   return blockStart;
@@ -106,7 +119,7 @@ function priceOfLiterals(from: usize, to: usize): i32 {
 
 // @ts-ignore: decorator
 @inline function matchAt(at: usize, longerThan: i32, depth: i32): i32 {
-  return findMatch(at, longerThan, depth, NICE_LENGTH);
+  return findMatch(at, longerThan, depth, NICE_LENGTH, shortToo);
 }
 
 // @ts-ignore: decorator

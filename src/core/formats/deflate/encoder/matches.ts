@@ -43,12 +43,11 @@ export function startMatches(length: i32): void {
   return (value * 0x9e3779b1) >> (32 - bits);
 }
 
-/** Enters a position without looking for a match. At least four bytes must follow. */
+/** Enters a position without looking for a match; only for matches of four bytes and more. Four bytes must follow. */
 // @ts-ignore: decorator
 @inline export function enter(at: usize): void {
   const value = load<u32>(at);
   const position = <i32>(at - INPUT) + base;
-  store<i32>(head3 + (hash(value << 8, HASH3_BITS) << 2), position);
   const slot = head4 + (hash(value, HASH4_BITS) << 2);
   store<i32>(chain + ((position & WINDOW_MASK) << 2), load<i32>(slot));
   store<i32>(slot, position);
@@ -56,26 +55,29 @@ export function startMatches(length: i32): void {
 
 /**
  * Enters a position and looks for a match longer than `longerThan`. Gives its length, or `longerThan` where there is
- * none; its distance is in foundDistance. At least four bytes must follow `at`.
+ * none; its distance is in foundDistance. At least four bytes must follow `at`. Matches of three bytes are looked for
+ * only when `shortToo` says so.
  */
-export function findMatch(at: usize, longerThan: i32, depth: i32, nice: i32): i32 {
+export function findMatch(at: usize, longerThan: i32, depth: i32, nice: i32, shortToo: bool): i32 {
   const value = load<u32>(at);
   const position = <i32>(at - INPUT) + base;
   // The slot of the position a whole window back has just been taken, so that one is out of reach.
   const oldest = max(position - MAX_DISTANCE + 1, base);
-  const slot3 = head3 + (hash(value << 8, HASH3_BITS) << 2);
   const slot4 = head4 + (hash(value, HASH4_BITS) << 2);
-  const candidate3 = load<i32>(slot3);
   let candidate = load<i32>(slot4);
-  store<i32>(slot3, position);
   store<i32>(slot4, position);
   store<i32>(chain + ((position & WINDOW_MASK) << 2), candidate);
 
   let best = longerThan;
-  if (best < 3 && candidate3 >= oldest && position - candidate3 <= MAX_DISTANCE_OF_3) {
-    if (load<u32>(INPUT + (candidate3 - base)) << 8 == value << 8) {
-      best = 3;
-      foundDistance = position - candidate3;
+  if (shortToo) {
+    const slot3 = head3 + (hash(value << 8, HASH3_BITS) << 2);
+    const candidate3 = load<i32>(slot3);
+    store<i32>(slot3, position);
+    if (best < 3 && candidate3 >= oldest && position - candidate3 <= MAX_DISTANCE_OF_3) {
+      if (load<u32>(INPUT + (candidate3 - base)) << 8 == value << 8) {
+        best = 3;
+        foundDistance = position - candidate3;
+      }
     }
   }
   const most = min(MAX_MATCH, <i32>(end - at));
