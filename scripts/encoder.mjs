@@ -8,12 +8,18 @@ const target = 'src/core/formats/deflate/encoder-module.ts';
 
 process.chdir(new URL('..', import.meta.url).pathname);
 let wasm;
-const { error, stderr } = await asc.main([source, '--outFile', 'encoder.wasm', '-O3', '--runtime', 'stub', '--noAssert'], {
-  writeFile: (_name, contents) => (wasm = contents),
-});
+const { error, stderr } = await asc.main(
+  [source, '--outFile', 'encoder.wasm', '-O3', '--runtime', 'stub', '--noAssert'],
+  {
+    writeFile: (_name, contents) => (wasm = contents),
+  },
+);
 if (error !== null || wasm === undefined) throw new Error(`the encoder does not compile:\n${stderr.toString()}`);
 
-const lines = Buffer.from(wasm).toString('base64').match(/.{1,110}/g).map((line) => `  '${line}'`);
+const lines = Buffer.from(wasm)
+  .toString('base64')
+  .match(/.{1,110}/g)
+  .map((line) => `  '${line}'`);
 const text = `// Written by scripts/encoder.mjs from the folder encoder/. Not for editing.
 /* eslint-disable */
 // prettier-ignore

@@ -9,7 +9,11 @@ const { waybillSchema } = require('../dist/core/waybill/schema.js');
 
 const folder = new URL('../schemas/', import.meta.url);
 mkdirSync(folder, { recursive: true });
-for (const [name, schema] of Object.entries({ sheet: sheetSchema, destination: destinationSchema, waybill: waybillSchema })) {
+for (const [name, schema] of Object.entries({
+  sheet: sheetSchema,
+  destination: destinationSchema,
+  waybill: waybillSchema,
+})) {
   const document = z.toJSONSchema(schema, { target: 'draft-2020-12', io: 'input' });
   writeFileSync(new URL(`${name}.schema.json`, folder), `${JSON.stringify(document, null, 2)}\n`);
 }

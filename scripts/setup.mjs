@@ -9,14 +9,17 @@ import { fileURLToPath } from 'node:url';
 const root = fileURLToPath(new URL('..', import.meta.url));
 process.chdir(root);
 const [major, minor] = process.versions.node.split('.').map(Number);
-if (major < 20 || (major === 20 && minor < 19)) fail(`Node.js 20.19 or newer is needed; this is ${process.versions.node}`);
+if (major < 20 || (major === 20 && minor < 19))
+  fail(`Node.js 20.19 or newer is needed; this is ${process.versions.node}`);
 
 const lockDigest = digestOf(['package-lock.json', 'package.json']);
 if (stampIsOld('node_modules/.emballage-setup', lockDigest)) {
   run('installing packages', 'npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
   writeFileSync('node_modules/.emballage-setup', lockDigest);
 }
-const sources = ['tsconfig.json', 'tsconfig.build.json', 'scripts/build.mjs', ...filesBelow('src')].filter((file) => !file.endsWith('.test.ts'));
+const sources = ['tsconfig.json', 'tsconfig.build.json', 'scripts/build.mjs', ...filesBelow('src')].filter(
+  (file) => !file.endsWith('.test.ts'),
+);
 const sourceDigest = digestOf(sources) + lockDigest;
 if (stampIsOld('dist/.emballage-setup', sourceDigest)) {
   run('building', process.execPath, ['scripts/build.mjs']);

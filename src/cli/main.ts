@@ -45,9 +45,18 @@ function makeParser(entry: CommandEntry, command: CommandModule, words: readonly
     .help(false)
     .version(false)
     .exitProcess(false)
-    .parserConfiguration({ 'duplicate-arguments-array': true, 'camel-case-expansion': false, 'dot-notation': false, 'parse-positional-numbers': false })
-    .wrap(Math.min(110, process.stdout.columns ?? 110))
-    .option('sheet', { type: 'string', requiresArg: true, describe: 'the packing sheet; emballage.yaml in this folder otherwise' })
+    .parserConfiguration({
+      'duplicate-arguments-array': true,
+      'camel-case-expansion': false,
+      'dot-notation': false,
+      'parse-positional-numbers': false,
+    })
+    .wrap(process.stdout.isTTY ? Math.min(110, process.stdout.columns) : 110)
+    .option('sheet', {
+      type: 'string',
+      requiresArg: true,
+      describe: 'the packing sheet; emballage.yaml in this folder otherwise',
+    })
     .option('json', { type: 'boolean', default: false, describe: 'one JSON document on standard output' })
     .option('quiet', { type: 'boolean', default: false, describe: 'only results' })
     .option('verbose', { type: 'boolean', default: false, describe: 'more detail' })
@@ -65,18 +74,30 @@ function makeParser(entry: CommandEntry, command: CommandModule, words: readonly
 }
 
 function makeSession(args: Arguments): Session {
-  const jobs = args['jobs'];
+  const jobs = args.jobs;
   if (jobs !== undefined && !(Number.isInteger(jobs) && Number(jobs) > 0 && Number(jobs) <= 256))
-    throw new EmballageError('USAGE', { doing: 'reading the command line', where: '--jobs', expected: 'a whole number from 1 to 256', found: `\`${printable(String(jobs))}\``, mend: 'correct it or leave it out' });
+    throw new EmballageError('USAGE', {
+      doing: 'reading the command line',
+      where: '--jobs',
+      expected: 'a whole number from 1 to 256',
+      found: `\`${printable(String(jobs))}\``,
+      mend: 'correct it or leave it out',
+    });
   for (const name of ['sheet', 'jobs'])
     if (Array.isArray(args[name]))
-      throw new EmballageError('USAGE', { doing: 'reading the command line', where: `--${name}`, expected: 'the option once', found: 'it several times', mend: 'take one of them out' });
-  const sheet = args['sheet'];
+      throw new EmballageError('USAGE', {
+        doing: 'reading the command line',
+        where: `--${name}`,
+        expected: 'the option once',
+        found: 'it several times',
+        mend: 'take one of them out',
+      });
+  const sheet = args.sheet;
   return new Session({
-    json: args['json'] === true,
-    quiet: args['quiet'] === true,
-    verbose: args['verbose'] === true,
-    color: typeof args['color'] === 'boolean' ? args['color'] : wantsColor(),
+    json: args.json === true,
+    quiet: args.quiet === true,
+    verbose: args.verbose === true,
+    color: typeof args.color === 'boolean' ? args.color : wantsColor(),
     ...(typeof sheet === 'string' && { sheet }),
     ...(typeof jobs === 'number' && { jobs }),
   });
@@ -84,7 +105,7 @@ function makeSession(args: Arguments): Session {
 
 /** Colours on a terminal, unless NO_COLOR is set or the terminal is dumb. */
 function wantsColor(): boolean {
-  return process.stdout.isTTY && (process.env['NO_COLOR'] ?? '') === '' && process.env['TERM'] !== 'dumb';
+  return process.stdout.isTTY && (process.env.NO_COLOR ?? '') === '' && process.env.TERM !== 'dumb';
 }
 
 function unknownCommand(name: string): EmballageError {
@@ -110,7 +131,7 @@ function usageError(entry: CommandEntry, message: string): EmballageError {
 function report(error: unknown, args: readonly string[]): ExitCode {
   const known = asKnown(error);
   if (args.includes('--json')) process.stdout.write(`${JSON.stringify(errorDocument(known), null, 2)}\n`);
-  const color = process.stderr.isTTY && !args.includes('--no-color') && (process.env['NO_COLOR'] ?? '') === '';
+  const color = process.stderr.isTTY && !args.includes('--no-color') && (process.env.NO_COLOR ?? '') === '';
   process.stderr.write(`${errorText(known, makePaint(color), args.includes('--verbose'))}\n`);
   if (!(known instanceof EmballageError)) return EXIT.fault;
   return known.kind === 'input' ? EXIT.wrongInput : EXIT.unavailable;
@@ -119,5 +140,14 @@ function report(error: unknown, args: readonly string[]): ExitCode {
 /** A full disk may show up anywhere; it is no fault of ours. */
 function asKnown(error: unknown): unknown {
   if (systemCode(error) !== 'ENOSPC') return error;
-  return new EmballageError('DISK_FULL', { doing: 'writing', expected: 'room on the disk', found: 'none left', mend: 'make room, then run the command again' }, error);
+  return new EmballageError(
+    'DISK_FULL',
+    {
+      doing: 'writing',
+      expected: 'room on the disk',
+      found: 'none left',
+      mend: 'make room, then run the command again',
+    },
+    error,
+  );
 }

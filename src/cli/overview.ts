@@ -7,7 +7,9 @@ export function overview(program: string): string {
   const width = Math.max(...COMMANDS.map((command) => command.usage.length)) + 3;
   const row = (usage: string, summary: string): string => `  ${usage.padEnd(width)}${summary}\n`;
   const group = (title: string, names: readonly string[]): string =>
-    `${title}\n${COMMANDS.filter((c) => names.includes(c.name)).map((c) => row(c.usage, c.summary)).join('')}\n`;
+    `${title}\n${COMMANDS.filter((c) => names.includes(c.name))
+      .map((c) => row(c.usage, c.summary))
+      .join('')}\n`;
   return [
     'Emballage makes deployment artifacts from the source of event-driven functions:\n',
     'byte for byte the same on every machine, and checked before anyone uploads them.\n\n',

@@ -53,7 +53,7 @@ export class Session {
 
   /** Seconds since 1970 that SOURCE_DATE_EPOCH asks for. */
   epochSeconds(): number | undefined {
-    const value = process.env['SOURCE_DATE_EPOCH'];
+    const value = process.env.SOURCE_DATE_EPOCH;
     if (value === undefined || value === '') return undefined;
     if (/^\d{1,12}$/.test(value)) return Number(value);
     throw new EmballageError('USAGE', {

@@ -30,7 +30,11 @@ export const command: CommandModule = {
       onEvent: (event) => showProgress(session, event),
       ...(epochSeconds !== undefined && { epochSeconds }),
     });
-    session.document({ targets: built.flatMap((one) => one.targets), hashed: sum(built, 'hashed'), packed: sum(built, 'packed') });
+    session.document({
+      targets: built.flatMap((one) => one.targets),
+      hashed: sum(built, 'hashed'),
+      packed: sum(built, 'packed'),
+    });
     await show(session, built, performance.now() - begun);
     const [only] = functions.length === 1 ? functions : [];
     session.next(only === undefined ? 'check' : `check ${only.name}`, 'hold it against its destination');
@@ -40,7 +44,8 @@ export const command: CommandModule = {
 
 function showProgress(session: Session, event: BuildEvent): void {
   if (event.kind === 'waiting') session.remark('waiting for another build in this project to finish');
-  else session.progress.show(`packing ${event.name}: ${formatSize(event.doneBytes)} of ${formatSize(event.totalBytes)}`);
+  else
+    session.progress.show(`packing ${event.name}: ${formatSize(event.doneBytes)} of ${formatSize(event.totalBytes)}`);
 }
 
 const STATUS_WORDS: Readonly<Record<BuiltTarget['status'], string>> = {
@@ -75,7 +80,8 @@ async function show(session: Session, built: readonly BuiltFunction[], ms: numbe
 
 function showDetails(session: Session, built: readonly BuiltFunction[]): void {
   for (const { leftOut, targets } of built)
-    for (const { path, by, kind } of leftOut) session.say(`  ${targets[0]?.name ?? ''}: left out ${path}${kind === 'folder' ? '/' : ''} (${by})`);
+    for (const { path, by, kind } of leftOut)
+      session.say(`  ${targets[0]?.name ?? ''}: left out ${path}${kind === 'folder' ? '/' : ''} (${by})`);
 }
 
 function summary(built: readonly BuiltFunction[]): string {

@@ -23,15 +23,25 @@ export const command: CommandModule = {
   ],
   options: (yargs) =>
     yargs
-      .option('at', { type: 'string', requiresArg: true, describe: 'for a file: the destination, by name in the sheet or by its file' })
+      .option('at', {
+        type: 'string',
+        requiresArg: true,
+        describe: 'for a file: the destination, by name in the sheet or by its file',
+      })
       .option('arch', { choices: ARCHITECTURES, requiresArg: true, describe: 'for a file: its architecture' })
       .option('runtime', { type: 'string', requiresArg: true, describe: 'for a file: its runtime, such as "node 20"' })
       .option('entry', { type: 'string', requiresArg: true, describe: 'for a file: its entry, FILE#MEMBER' })
-      .option('format', { choices: ['text', 'sarif', 'junit'], default: 'text', requiresArg: true, describe: 'what to write on standard output' }),
+      .option('format', {
+        choices: ['text', 'sarif', 'junit'],
+        default: 'text',
+        requiresArg: true,
+        describe: 'what to write on standard output',
+      }),
   async run(args, session) {
     const names = texts(args, '_');
     const file = names.length === 1 ? await fileToCheck(names[0] ?? '', args, session) : undefined;
-    const checked = file === undefined ? await checkFunctions(names, args, session) : [await checkOneFile(file, args, session)];
+    const checked =
+      file === undefined ? await checkFunctions(names, args, session) : [await checkOneFile(file, args, session)];
     return show(checked, args, session, names);
   },
 };
@@ -41,34 +51,66 @@ async function fileToCheck(word: string, args: Arguments, session: Session): Pro
   const looksLikeFile = word.includes('/') || /\.[a-z]+$/.test(word) || text(args, 'at') !== undefined;
   if (!looksLikeFile && !existsSync(resolve(session.cwd, word))) return undefined;
   if (looksLikeFile) return word;
-  const isFunction = await session.openProject().then((project) => project.sheet.functions.some((spec) => spec.name === word), () => false);
+  const isFunction = await session.openProject().then(
+    (project) => project.sheet.functions.some((spec) => spec.name === word),
+    () => false,
+  );
   return isFunction ? undefined : word;
 }
 
 async function checkFunctions(names: readonly string[], args: Arguments, session: Session): Promise<CheckedArtifact[]> {
   for (const option of ['at', 'arch', 'runtime', 'entry'])
     if (text(args, option) !== undefined)
-      throw new EmballageError('USAGE', { doing: 'reading the command line', where: `--${option}`, expected: 'it together with one artifact file', found: 'it without a file', mend: 'name the file; for functions the sheet says it' });
+      throw new EmballageError('USAGE', {
+        doing: 'reading the command line',
+        where: `--${option}`,
+        expected: 'it together with one artifact file',
+        found: 'it without a file',
+        mend: 'name the file; for functions the sheet says it',
+      });
   const project = await session.openProject();
   const functions = selectFunctions(project.sheet, names);
   const checked: CheckedArtifact[] = [];
   for (const target of targetsOf(functions)) checked.push(await checkTarget(project, target, session.today()));
-  await remarkOutdated(project, functions.map((spec) => spec.name), session);
+  await remarkOutdated(
+    project,
+    functions.map((spec) => spec.name),
+    session,
+  );
   return checked;
 }
 
 async function remarkOutdated(project: Project, names: readonly string[], session: Session): Promise<void> {
   const epochSeconds = session.epochSeconds();
-  const request = { project, now: () => session.now(), tool: TOOL, ...(epochSeconds !== undefined && { epochSeconds }) };
-  const outdated = project.sheet.functions.filter((spec) => names.includes(spec.name) && lookForChange(request, spec).unchanged === undefined);
-  for (const { name } of outdated) session.remark(`${session.paint.doubt('note')} ${name}: source or sheet changed since this was built; ${session.command(`build ${name}`)}`);
+  const request = {
+    project,
+    now: () => session.now(),
+    tool: TOOL,
+    ...(epochSeconds !== undefined && { epochSeconds }),
+  };
+  const outdated = project.sheet.functions.filter(
+    (spec) => names.includes(spec.name) && lookForChange(request, spec).unchanged === undefined,
+  );
+  for (const { name } of outdated)
+    session.remark(
+      `${session.paint.doubt('note')} ${name}: source or sheet changed since this was built; ${session.command(`build ${name}`)}`,
+    );
   return Promise.resolve();
 }
 
 async function checkOneFile(file: string, args: Arguments, session: Session): Promise<CheckedArtifact> {
   const destination = await findDestination(text(args, 'at'), session);
   const path = resolve(session.cwd, file);
-  return checkFile({ path, shown: file, name: basename(file), destination, facts: factsFrom(args), accept: [], today: session.today(), isVerified: false });
+  return checkFile({
+    path,
+    shown: file,
+    name: basename(file),
+    destination,
+    facts: factsFrom(args),
+    accept: [],
+    today: session.today(),
+    isVerified: false,
+  });
 }
 
 function factsFrom(args: Arguments): FunctionFacts {
@@ -76,7 +118,13 @@ function factsFrom(args: Arguments): FunctionFacts {
   const arch = ARCHITECTURES.find((one) => one === text(args, 'arch'));
   const [, file, member] = entry === undefined ? [] : (/^([^#\s][^#]*)#([A-Za-z_$][\w$]*)$/.exec(entry) ?? []);
   if (entry !== undefined && (file === undefined || member === undefined))
-    throw new EmballageError('USAGE', { doing: 'reading the command line', where: '--entry', expected: '`FILE#MEMBER`', found: `\`${printable(entry)}\``, mend: 'write it like `alert.mjs#decide`' });
+    throw new EmballageError('USAGE', {
+      doing: 'reading the command line',
+      where: '--entry',
+      expected: '`FILE#MEMBER`',
+      found: `\`${printable(entry)}\``,
+      mend: 'write it like `alert.mjs#decide`',
+    });
   return {
     ...(arch !== undefined && { arch }),
     ...(runtime !== undefined && { runtime: settleRuntime(runtime) }),
@@ -87,10 +135,20 @@ function factsFrom(args: Arguments): FunctionFacts {
 async function findDestination(at: string | undefined, session: Session): Promise<Destination> {
   const doing = 'choosing the destination';
   if (at !== undefined && /[./]/.test(at)) {
-    const content = readTextFile(resolve(session.cwd, at), { doing: 'reading the destination', shown: at, maxBytes: MAX_YAML_BYTES, mendMissing: 'correct the path' });
+    const content = readTextFile(resolve(session.cwd, at), {
+      doing: 'reading the destination',
+      shown: at,
+      maxBytes: MAX_YAML_BYTES,
+      mendMissing: 'correct the path',
+    });
     const { destination, problems } = readDestination(content, at);
     if (destination !== undefined) return destination;
-    throw new EmballageError('SHEET_INVALID', { doing: 'reading the destination', found: `${String(problems.length)} mistakes`, mend: 'mend what is listed', problems });
+    throw new EmballageError('SHEET_INVALID', {
+      doing: 'reading the destination',
+      found: `${String(problems.length)} mistakes`,
+      mend: 'mend what is listed',
+      problems,
+    });
   }
   const { sheet } = await session.openProject();
   const known = Object.keys(sheet.destinations);
@@ -108,7 +166,12 @@ async function findDestination(at: string | undefined, session: Session): Promis
   });
 }
 
-async function show(checked: readonly CheckedArtifact[], args: Arguments, session: Session, names: readonly string[]): Promise<ExitCode> {
+async function show(
+  checked: readonly CheckedArtifact[],
+  args: Arguments,
+  session: Session,
+  names: readonly string[],
+): Promise<ExitCode> {
   const stops = stopFindings(checked);
   const exit = stops.length > 0 ? EXIT.no : EXIT.done;
   if (session.json) {
@@ -125,7 +188,8 @@ async function show(checked: readonly CheckedArtifact[], args: Arguments, sessio
     const [first] = stops;
     const name = names.length === 1 ? names[0] : checked[0]?.name;
     if (first !== undefined) session.next(`rules ${first.rule}`, 'read what the rule means');
-    else if (name !== undefined && checked[0]?.arch !== undefined) session.next(`try ${shellWord(name)}`, 'call it from its artifact');
+    else if (name !== undefined && checked[0]?.arch !== undefined)
+      session.next(`try ${shellWord(name)}`, 'call it from its artifact');
     else session.next('rules', 'see what was looked for');
   }
   return exit;

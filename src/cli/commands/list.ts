@@ -9,11 +9,46 @@ export interface CommandEntry {
 }
 
 export const COMMANDS: readonly CommandEntry[] = [
-  { name: 'build', usage: 'build [NAME…]', summary: 'makes the artifacts and their waybills; only what changed is made again', load: () => import('./build') },
-  { name: 'check', usage: 'check [NAME… | FILE]', summary: 'holds artifacts against their destination', load: () => import('./check') },
-  { name: 'try', usage: 'try NAME', summary: 'calls the function from its unpacked artifact with events', load: () => import('./try') },
-  { name: 'prove', usage: 'prove [NAME…]', summary: 'builds again in changed surroundings and compares the bytes', load: () => import('./prove') },
-  { name: 'rules', usage: 'rules [ID]', summary: 'what check looks for, and what each rule means', load: () => import('./rules') },
-  { name: 'toolchains', usage: 'toolchains', summary: 'the runtimes found on this machine', load: () => import('./toolchains') },
-  { name: 'demo', usage: 'demo', summary: 'the full example, from source to proof, on made-up data', load: () => import('./demo') },
+  {
+    name: 'build',
+    usage: 'build [NAME…]',
+    summary: 'makes the artifacts and their waybills; only what changed is made again',
+    load: () => import('./build'),
+  },
+  {
+    name: 'check',
+    usage: 'check [NAME… | FILE]',
+    summary: 'holds artifacts against their destination',
+    load: () => import('./check'),
+  },
+  {
+    name: 'try',
+    usage: 'try NAME',
+    summary: 'calls the function from its unpacked artifact with events',
+    load: () => import('./try'),
+  },
+  {
+    name: 'prove',
+    usage: 'prove [NAME…]',
+    summary: 'builds again in changed surroundings and compares the bytes',
+    load: () => import('./prove'),
+  },
+  {
+    name: 'rules',
+    usage: 'rules [ID]',
+    summary: 'what check looks for, and what each rule means',
+    load: () => import('./rules'),
+  },
+  {
+    name: 'toolchains',
+    usage: 'toolchains',
+    summary: 'the runtimes found on this machine',
+    load: () => import('./toolchains'),
+  },
+  {
+    name: 'demo',
+    usage: 'demo',
+    summary: 'the full example, from source to proof, on made-up data',
+    load: () => import('./demo'),
+  },
 ];

@@ -34,12 +34,25 @@ export const command: CommandModule = {
     const functions = selectFunctions(project.sheet, texts(args, '_'));
     const epochSeconds = session.epochSeconds();
     const onEvent = (): void => session.progress.show('building');
-    await build({ project, functions, jobs: session.jobs, now: () => session.now(), tool: TOOL, onEvent, ...(epochSeconds !== undefined && { epochSeconds }) });
+    await build({
+      project,
+      functions,
+      jobs: session.jobs,
+      now: () => session.now(),
+      tool: TOOL,
+      onEvent,
+      ...(epochSeconds !== undefined && { epochSeconds }),
+    });
     const base = mkdtempSync(join(tmpdir(), 'emballage-prove-'));
     const cleanUp = (): void => rmSync(base, { recursive: true, force: true });
     process.once('exit', cleanUp);
     try {
-      const lines = await prove(project, functions, (variation) => rebuild(base, project, functions, variation, session), (line) => session.tell(lineText(line, session.paint)));
+      const lines = await prove(
+        project,
+        functions,
+        (variation) => rebuild(base, project, functions, variation, session),
+        (line) => session.tell(lineText(line, session.paint)),
+      );
       return conclude(lines, functions, session);
     } finally {
       process.removeListener('exit', cleanUp);
@@ -48,14 +61,22 @@ export const command: CommandModule = {
   },
 };
 
-async function rebuild(base: string, project: Project, functions: readonly FunctionSpec[], variation: Variation, session: Session): Promise<string> {
+async function rebuild(
+  base: string,
+  project: Project,
+  functions: readonly FunctionSpec[],
+  variation: Variation,
+  session: Session,
+): Promise<string> {
   session.progress.show(`building with ${variation.title}`);
   const root = join(base, variation.folder);
   const plan = filesToCopy(project, functions);
   copyProject(project.root, root, { ...plan, ...variation.copy });
   const again = (): Promise<void> => runBuild(root, project, functions, variation);
   await again();
-  const changed = plan.files.find((file) => functions.some((spec) => file.startsWith(`${spec.source}/`) && statSync(join(root, file)).isFile()));
+  const changed = plan.files.find((file) =>
+    functions.some((spec) => file.startsWith(`${spec.source}/`) && statSync(join(root, file)).isFile()),
+  );
   if (variation.throughStore === true && changed !== undefined) {
     appendFileSync(join(root, changed), '\n');
     await again();
@@ -66,19 +87,41 @@ async function rebuild(base: string, project: Project, functions: readonly Funct
 }
 
 /** Builds in a process of its own, since umask, time zone and locale belong to a process. */
-async function runBuild(root: string, project: Project, functions: readonly FunctionSpec[], variation: Variation): Promise<void> {
-  const umask = (variation.umask ?? process.umask()).toString(8);
+async function runBuild(
+  root: string,
+  project: Project,
+  functions: readonly FunctionSpec[],
+  variation: Variation,
+): Promise<void> {
+  const umask = variation.umask === undefined ? '' : `umask ${variation.umask.toString(8)}; `;
   const program = [process.execPath, process.argv[1] ?? ''];
   const sheet = join(root, basename(project.files[0] ?? ''));
-  const args = ['build', ...functions.map((spec) => spec.name), '--sheet', sheet, '--json', ...(variation.jobs === undefined ? [] : ['--jobs', String(variation.jobs)])];
+  const args = [
+    'build',
+    ...functions.map((spec) => spec.name),
+    '--sheet',
+    sheet,
+    '--json',
+    ...(variation.jobs === undefined ? [] : ['--jobs', String(variation.jobs)]),
+  ];
   const env = { ...process.env, ...variation.env };
   try {
-    await promisify(execFile)('/bin/sh', ['-c', `umask ${umask}; exec "$@"`, 'sh', ...program, ...args], { cwd: root, env, maxBuffer: MAX_OUTPUT });
+    await promisify(execFile)('/bin/sh', ['-c', `${umask}exec "$@"`, 'sh', ...program, ...args], {
+      cwd: root,
+      env,
+      maxBuffer: MAX_OUTPUT,
+    });
   } catch (cause) {
     const stderr = typeof cause === 'object' && cause !== null && 'stderr' in cause ? String(cause.stderr) : '';
     throw new EmballageError(
       'REBUILD_FAILED',
-      { doing: `building with ${variation.title}`, expected: 'the build to work there too', found: 'it failed', mend: 'see what it said', details: stderr.trim().split('\n') },
+      {
+        doing: `building with ${variation.title}`,
+        expected: 'the build to work there too',
+        found: 'it failed',
+        mend: 'see what it said',
+        details: stderr.trim().split('\n'),
+      },
       cause,
     );
   }
@@ -86,7 +129,10 @@ async function runBuild(root: string, project: Project, functions: readonly Func
 
 function lineText({ variation, differences }: ProofLine, paint: Paint): string {
   const verdict = differences.length === 0 ? paint.good('same bytes') : paint.bad('differs   ');
-  return [`  ${verdict}  ${variation.title}`, ...differences.map((difference) => differenceText(difference, paint))].join('\n');
+  return [
+    `  ${verdict}  ${variation.title}`,
+    ...differences.map((difference) => differenceText(difference, paint)),
+  ].join('\n');
 }
 
 function differenceText({ name, arch, file, detail }: ProofDifference, paint: Paint): string {
@@ -101,11 +147,22 @@ function conclude(lines: readonly ProofLine[], functions: readonly FunctionSpec[
   const targets = targetsOf(functions).length;
   session.document({
     reproducible: differing.length === 0,
-    variations: lines.map(({ variation, differences }) => ({ id: variation.id, title: variation.title, same: differences.length === 0, differences })),
+    variations: lines.map(({ variation, differences }) => ({
+      id: variation.id,
+      title: variation.title,
+      same: differences.length === 0,
+      differences,
+    })),
   });
   const what = `${count(targets, 'artifact')} and ${targets === 1 ? 'its waybill' : 'their waybills'}`;
-  if (differing.length === 0) session.say(`\n${session.paint.good('Reproducible:')} ${what} came out the same in ${count(VARIATIONS.length, 'variation')} (${formatTime(performance.now())})`);
-  else session.say(`\n${session.paint.bad('Not reproducible:')} ${what} differ in ${String(differing.length)} of ${count(lines.length, 'variation')}`);
+  if (differing.length === 0)
+    session.say(
+      `\n${session.paint.good('Reproducible:')} ${what} came out the same in ${count(VARIATIONS.length, 'variation')} (${formatTime(performance.now())})`,
+    );
+  else
+    session.say(
+      `\n${session.paint.bad('Not reproducible:')} ${what} differ in ${String(differing.length)} of ${count(lines.length, 'variation')}`,
+    );
   session.next('rules', 'see what check looks for');
   return differing.length === 0 ? EXIT.done : EXIT.no;
 }

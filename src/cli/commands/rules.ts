@@ -6,7 +6,8 @@ import type { Session } from '../session';
 import { EXIT, texts, type CommandModule } from './command';
 
 export const command: CommandModule = {
-  about: 'Lists the rules that check applies, or says what one of them means, why it is there and how to mend what it finds.',
+  about:
+    'Lists the rules that check applies, or says what one of them means, why it is there and how to mend what it finds.',
   examples: [
     ['', 'all rules'],
     ['entry/missing-member', 'one of them'],
@@ -15,14 +16,19 @@ export const command: CommandModule = {
   async run(args, session) {
     const ids = texts(args, '_');
     const rules = ids.length === 0 ? RULES : ids.map(findRule);
-    session.document({ rules: rules.map(({ check: _check, ...rule }) => rule) });
+    session.document({
+      rules: rules.map(({ id, level, title, why, mend, needs }) => ({ id, level, title, why, mend, needs })),
+    });
     if (session.json) return EXIT.done;
     if (ids.length > 0) session.say(rules.map((rule) => ruleText(rule, session)).join('\n\n'));
     else {
       const { table } = await import('../views/table');
       session.say(table(rules.map((rule) => [session.paint.bold(rule.id), rule.level, rule.title])));
     }
-    session.next(ids.length === 0 ? 'rules entry/missing-member' : 'check', ids.length === 0 ? 'read more about one' : 'apply the rules');
+    session.next(
+      ids.length === 0 ? 'rules entry/missing-member' : 'check',
+      ids.length === 0 ? 'read more about one' : 'apply the rules',
+    );
     return EXIT.done;
   },
 };
@@ -31,7 +37,8 @@ function findRule(id: string): Rule {
   const rule = RULES.find((one) => one.id === id);
   if (rule !== undefined) return rule;
   const ids = RULES.map((one) => one.id);
-  const near = nearestWord(id, ids) ?? ids.find((one) => one.endsWith(`/${id}`)) ?? ids.find((one) => one.startsWith(`${id}/`));
+  const near =
+    nearestWord(id, ids) ?? ids.find((one) => one.endsWith(`/${id}`)) ?? ids.find((one) => one.startsWith(`${id}/`));
   throw new EmballageError('USAGE', {
     doing: 'looking up a rule',
     expected: 'the id of a rule, such as `size/packed`',
@@ -43,5 +50,10 @@ function findRule(id: string): Rule {
 function ruleText(rule: Rule, { paint }: Session): string {
   const row = (label: string, text: string): string => `  ${paint.dim(label.padEnd(8))} ${text}`;
   const needs = rule.needs.length === 0 ? 'nothing but the artifact' : rule.needs.join(', ');
-  return [`${paint.bold(rule.id)} (${rule.level})  ${rule.title}.`, row('why', rule.why), row('mend', rule.mend), row('needs', needs)].join('\n');
+  return [
+    `${paint.bold(rule.id)} (${rule.level})  ${rule.title}.`,
+    row('why', rule.why),
+    row('mend', rule.mend),
+    row('needs', needs),
+  ].join('\n');
 }

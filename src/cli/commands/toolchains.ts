@@ -12,11 +12,12 @@ export function ownNode(): NodeRuntime {
 }
 
 export function findNodes(): Promise<NodeRuntime[]> {
-  return findNodeRuntimes(ownNode(), process.env['PATH'] ?? '');
+  return findNodeRuntimes(ownNode(), process.env.PATH ?? '');
 }
 
 export const command: CommandModule = {
-  about: 'Shows the runtimes found on this machine that `try` can use, and whether each function of the sheet has its own.',
+  about:
+    'Shows the runtimes found on this machine that `try` can use, and whether each function of the sheet has its own.',
   examples: [
     ['', 'what is here'],
     ['--json', 'the same for a program'],
@@ -24,7 +25,7 @@ export const command: CommandModule = {
   options: (yargs) => yargs,
   async run(args, session) {
     const nodes = await findNodes();
-    const wanted = await wantedRuntimes(args['sheet'] !== undefined, session);
+    const wanted = await wantedRuntimes(args.sheet !== undefined, session);
     const functions = wanted.map(({ name, runtime, major }) => {
       const chosen = chooseNode(nodes, major);
       return { name, runtime, found: chosen?.major === major, path: chosen?.path ?? null };
@@ -33,8 +34,23 @@ export const command: CommandModule = {
     if (session.json) return EXIT.done;
     const { table } = await import('../views/table');
     const { paint } = session;
-    session.say(table(nodes.map((node) => [paint.bold('node'), node.version, paint.name(node.path), 'runs functions of runtime', `node ${String(node.major)}`])));
-    const rows = functions.map(({ name, runtime, found, path }) => [paint.bold(name), runtime, found ? paint.good('found') : paint.doubt('not here'), found ? '' : `try uses ${path ?? 'nothing'}; install ${runtime} and put it on the PATH`]);
+    session.say(
+      table(
+        nodes.map((node) => [
+          paint.bold('node'),
+          node.version,
+          paint.name(node.path),
+          'runs functions of runtime',
+          `node ${String(node.major)}`,
+        ]),
+      ),
+    );
+    const rows = functions.map(({ name, runtime, found, path }) => [
+      paint.bold(name),
+      runtime,
+      found ? paint.good('found') : paint.doubt('not here'),
+      found ? '' : `try uses ${path ?? 'nothing'}; install ${runtime} and put it on the PATH`,
+    ]);
     if (rows.length > 0) session.say(`\n${table(rows)}`);
     session.next('build', 'make the artifacts');
     return EXIT.done;

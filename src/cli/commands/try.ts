@@ -32,16 +32,21 @@ export const command: CommandModule = {
     yargs
       .option('event', { type: 'string', requiresArg: true, describe: 'an event file; may be given several times' })
       .option('repeat', { type: 'number', requiresArg: true, default: 1, describe: 'go through the events so often' })
-      .option('arch', { choices: ARCHITECTURES, requiresArg: true, describe: 'which of the artifacts; this machine’s otherwise' }),
+      .option('arch', {
+        choices: ARCHITECTURES,
+        requiresArg: true,
+        describe: 'which of the artifacts; this machine’s otherwise',
+      }),
   async run(args, session) {
     const project = await session.openProject();
     const spec = oneFunction(project, texts(args, '_'));
     const arch = chooseArch(spec, text(args, 'arch'));
     await verifyAgainstWaybill(project, { spec, arch });
-    const events = repeated(await readEvents(project, spec, texts(args, 'event'), session), args['repeat']);
+    const events = repeated(await readEvents(project, spec, texts(args, 'event'), session), args.repeat);
     const program = await chooseProgram(spec, session);
     const reports: CallReport[] = [];
-    const memoryBytes = spec.memoryBytes ?? Math.max(DEFAULT_MEMORY, project.sheet.destinations[spec.destination]?.memory.least ?? 0);
+    const memoryBytes =
+      spec.memoryBytes ?? Math.max(DEFAULT_MEMORY, project.sheet.destinations[spec.destination]?.memory.least ?? 0);
     const most = project.sheet.destinations[spec.destination]?.timeoutMostMs ?? DEFAULT_TIMEOUT_MS;
     const plan = {
       artifact: join(project.root, artifactPath({ spec, arch })),
@@ -56,12 +61,15 @@ export const command: CommandModule = {
       now: () => session.now(),
       elapsed: () => performance.now(),
     };
-    session.tell(`${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(memoryBytes)}, from ${session.paint.name(plan.shown)}\n`);
+    session.tell(
+      `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
+    );
     const { asNobody } = await runInHost(plan, events, (report) => {
       reports.push(report);
       session.say(callText(report, plan, session));
     });
-    if (process.getuid?.() === 0 && !asNobody) session.remark('note: run as root, for whom the read-only folder is not read-only');
+    if (process.getuid?.() === 0 && !asNobody)
+      session.remark('note: run as root, for whom the read-only folder is not read-only');
     const failed = reports.filter((report) => report.answer.kind === 'failed').length;
     session.document({ name: spec.name, arch, failed, calls: reports });
     session.tell(summaryText(reports, plan, session.paint));
@@ -90,26 +98,49 @@ function chooseArch(spec: FunctionSpec, asked: string | undefined): Arch {
   const wanted = asked ?? (spec.archs.includes(own) ? own : spec.archs[0]);
   const arch = spec.archs.find((one) => one === wanted);
   if (arch !== undefined) return arch;
-  throw new EmballageError('USAGE', { doing: 'reading the command line', where: '--arch', expected: listed(spec.archs, 'or'), found: String(asked), mend: 'build for it first: `arch` in the sheet' });
+  throw new EmballageError('USAGE', {
+    doing: 'reading the command line',
+    where: '--arch',
+    expected: listed(spec.archs, 'or'),
+    found: String(asked),
+    mend: 'build for it first: `arch` in the sheet',
+  });
 }
 
-async function readEvents(project: Project, spec: FunctionSpec, files: readonly string[], session: Session): Promise<NamedEvent[]> {
+async function readEvents(
+  project: Project,
+  spec: FunctionSpec,
+  files: readonly string[],
+  session: Session,
+): Promise<NamedEvent[]> {
   const time = new Date(session.now()).toISOString();
   if (files.length > 0) return files.map((file) => readEvent(resolve(session.cwd, file), file, time));
   const { glob } = await import('tinyglobby');
-  const found = spec.events.length === 0 ? [] : await glob([...spec.events], { cwd: project.root, onlyFiles: true, expandDirectories: false });
+  const found =
+    spec.events.length === 0
+      ? []
+      : await glob([...spec.events], { cwd: project.root, onlyFiles: true, expandDirectories: false });
   if (found.length > 0) return found.sort().map((file) => readEvent(join(project.root, file), file, time));
   throw new EmballageError('EVENT_INVALID', {
     doing: 'looking for events',
     expected: 'an event to call the function with',
-    found: spec.events.length === 0 ? 'none: the sheet names no `events`' : `no file that matches ${spec.events.map((e) => `\`${e}\``).join(', ')}`,
+    found:
+      spec.events.length === 0
+        ? 'none: the sheet names no `events`'
+        : `no file that matches ${spec.events.map((e) => `\`${e}\``).join(', ')}`,
     mend: 'add --event FILE, or `events` to the sheet',
   });
 }
 
 function repeated(events: readonly NamedEvent[], repeat: unknown): NamedEvent[] {
   if (typeof repeat !== 'number' || !Number.isInteger(repeat) || repeat < 1 || repeat > MAX_REPEATS)
-    throw new EmballageError('USAGE', { doing: 'reading the command line', where: '--repeat', expected: `a whole number from 1 to ${String(MAX_REPEATS)}`, found: String(repeat), mend: 'correct it' });
+    throw new EmballageError('USAGE', {
+      doing: 'reading the command line',
+      where: '--repeat',
+      expected: `a whole number from 1 to ${String(MAX_REPEATS)}`,
+      found: String(repeat),
+      mend: 'correct it',
+    });
   return Array.from({ length: repeat }, () => events).flat();
 }
 
@@ -119,7 +150,12 @@ function settingsFor(spec: FunctionSpec, session: Session): Record<string, strin
   for (const { name, sample, secret } of spec.settings) {
     const value = secret ? process.env[name] : sample;
     if (value !== undefined) env[name] = value;
-    else session.remark(secret ? `note: ${name} is a secret and not set here; ${name}=… before the command sets it` : `note: ${name} has no sample and is not set`);
+    else
+      session.remark(
+        secret
+          ? `note: ${name} is a secret and not set here; ${name}=… before the command sets it`
+          : `note: ${name} has no sample and is not set`,
+      );
   }
   return env;
 }
@@ -127,7 +163,16 @@ function settingsFor(spec: FunctionSpec, session: Session): Record<string, strin
 async function chooseProgram(spec: FunctionSpec, session: Session): Promise<string> {
   const major = Number(spec.runtime.version);
   const chosen = chooseNode(await findNodes(), major);
-  if (chosen === undefined) throw new EmballageError('TOOLCHAIN_MISSING', { doing: 'looking for the runtime', expected: spec.runtime.text, found: 'no Node.js at all', mend: 'install Node.js' });
-  if (chosen.major !== major) session.remark(`${session.paint.doubt('note')}: ${spec.runtime.text} is not on this machine; called with Node.js ${chosen.version}, the nearest, so the result may differ`);
+  if (chosen === undefined)
+    throw new EmballageError('TOOLCHAIN_MISSING', {
+      doing: 'looking for the runtime',
+      expected: spec.runtime.text,
+      found: 'no Node.js at all',
+      mend: 'install Node.js',
+    });
+  if (chosen.major !== major)
+    session.remark(
+      `${session.paint.doubt('note')}: ${spec.runtime.text} is not on this machine; called with Node.js ${chosen.version}, the nearest, so the result may differ`,
+    );
   return chosen.path;
 }

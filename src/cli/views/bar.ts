@@ -18,5 +18,10 @@ export function bar(gauge: Gauge, paint: Paint): string {
 
 /** The cells of a gauge's row: used, allowed, per cent, who sets the limit. */
 export function gaugeCells(gauge: Gauge): [used: string, allowed: string, percent: string, by: string] {
-  return [showAmount(gauge.used, gauge.unit), `of ${showAmount(gauge.allowed, gauge.unit)}`, percent(gauge.used / Math.max(1, gauge.allowed)), gauge.by];
+  return [
+    showAmount(gauge.used, gauge.unit),
+    `of ${showAmount(gauge.allowed, gauge.unit)}`,
+    percent(gauge.used / Math.max(1, gauge.allowed)),
+    gauge.by,
+  ];
 }

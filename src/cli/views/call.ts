@@ -17,10 +17,13 @@ const SHOWN_RESULT = 4000;
 
 export function callText(report: CallReport, plan: Pick<HostPlan, 'file'>, options: CallTextOptions): string {
   const { paint } = options;
-  const times = report.cold ? `cold start ${formatTime(report.startMs)}, call ${formatTime(report.callMs)}` : `call ${formatTime(report.callMs)}`;
+  const times = report.cold
+    ? `cold start ${formatTime(report.startMs)}, call ${formatTime(report.callMs)}`
+    : `call ${formatTime(report.callMs)}`;
   const verdict = report.answer.kind === 'answered' ? paint.good('answered') : paint.bad('failed');
   const parts = [`  ${verdict}  ${paint.name(report.event)}  ${paint.dim(times)}`];
-  if (report.answer.kind === 'answered') parts.push(...resultLines(report.answer.json, report.answer.nothing, paint, options.verbose));
+  if (report.answer.kind === 'answered')
+    parts.push(...resultLines(report.answer.json, report.answer.nothing, paint, options.verbose));
   else parts.push(...failureLines(report.answer.failure, plan.file, options));
   if (!options.quiet) parts.push(...logLines(report, options));
   return parts.join('\n');
@@ -32,7 +35,8 @@ export function summaryText(reports: readonly CallReport[], plan: Pick<HostPlan,
   const later = good.filter((report) => !report.cold).map((report) => report.callMs);
   const [cold] = reports.filter((report) => report.cold);
   const peak = Math.max(0, ...reports.map((report) => report.peakBytes));
-  const average = later.length === 0 ? 'none' : `${formatTime(later.reduce((a, b) => a + b, 0) / later.length)} on average`;
+  const average =
+    later.length === 0 ? 'none' : `${formatTime(later.reduce((a, b) => a + b, 0) / later.length)} on average`;
   return paint.dim(
     `\n${String(good.length)} of ${String(reports.length)} answered; cold start ${cold === undefined ? 'none' : formatTime(cold.startMs + cold.callMs)}, ` +
       `later calls ${average}, peak memory ${formatSize(peak)} of ${formatSize(plan.memoryBytes)}`,
@@ -42,7 +46,10 @@ export function summaryText(reports: readonly CallReport[], plan: Pick<HostPlan,
 function resultLines(json: string, nothing: boolean, paint: Paint, whole: boolean): string[] {
   if (nothing) return [`    ${paint.dim('result')}  nothing`];
   const text = JSON.stringify(JSON.parse(json), null, 2);
-  const shown = whole || text.length <= SHOWN_RESULT ? text : `${text.slice(0, SHOWN_RESULT)}\n… (--verbose shows all ${String(text.length)} characters)`;
+  const shown =
+    whole || text.length <= SHOWN_RESULT
+      ? text
+      : `${text.slice(0, SHOWN_RESULT)}\n… (--verbose shows all ${String(text.length)} characters)`;
   return shown.split('\n').map((line, i) => `    ${i === 0 ? paint.dim('result') : '      '}  ${printable(line)}`);
 }
 
@@ -52,7 +59,9 @@ function logLines(report: CallReport, { paint, verbose }: CallTextOptions): stri
   const left = all.length - shown.length;
   return [
     ...(left > 0 ? [`    ${paint.dim(`log     … ${String(left)} lines before (--verbose)`)}`] : []),
-    ...shown.map((line, i) => `    ${i === 0 && left === 0 ? paint.dim('log   ') : '      '}  ${paint.dim(printable(line))}`),
+    ...shown.map(
+      (line, i) => `    ${i === 0 && left === 0 ? paint.dim('log   ') : '      '}  ${paint.dim(printable(line))}`,
+    ),
     ...(droppedBytes > 0 ? [`    ${paint.doubt(`        ${formatSize(droppedBytes)} more were not kept`)}`] : []),
   ];
 }
@@ -72,22 +81,54 @@ function stackLines(failure: Failure, verbose: boolean, paint: Paint): string[] 
 function explain(failure: Failure, file: string): { expected: string; found: string; mend: string } {
   switch (failure.kind) {
     case 'threw':
-      return { expected: 'an answer', found: `it threw ${printable(failure.name)}: ${printable(failure.message)}`, mend: 'see the stack; paths are those in the artifact' };
+      return {
+        expected: 'an answer',
+        found: `it threw ${printable(failure.name)}: ${printable(failure.message)}`,
+        mend: 'see the stack; paths are those in the artifact',
+      };
     case 'load-failed':
-      return { expected: `\`${file}\` to load`, found: `${printable(failure.name)}: ${printable(failure.message)}`, mend: 'pack what is missing, or mend the module' };
+      return {
+        expected: `\`${file}\` to load`,
+        found: `${printable(failure.name)}: ${printable(failure.message)}`,
+        mend: 'pack what is missing, or mend the module',
+      };
     case 'no-member':
-      return { expected: 'the entry’s member to be a function', found: `${failure.found === 'undefined' ? 'no such member' : `a ${failure.found}`}; \`${file}\` exports ${failure.members.map(printable).join(', ') || 'nothing'}`, mend: 'correct `entry` in the sheet' };
+      return {
+        expected: 'the entry’s member to be a function',
+        found: `${failure.found === 'undefined' ? 'no such member' : `a ${failure.found}`}; \`${file}\` exports ${failure.members.map(printable).join(', ') || 'nothing'}`,
+        mend: 'correct `entry` in the sheet',
+      };
     case 'hung':
-      return { expected: `an end within ${formatTime(failure.limitMs)}`, found: `it was still ${failure.while} then, and was ended`, mend: 'look for a wait without end, or raise `timeout`' };
+      return {
+        expected: `an end within ${formatTime(failure.limitMs)}`,
+        found: `it was still ${failure.while} then, and was ended`,
+        mend: 'look for a wait without end, or raise `timeout`',
+      };
     case 'exited':
-      return { expected: 'an answer', found: `the process ended by itself, exit code ${String(failure.code)}`, mend: 'return the result instead of ending the process' };
+      return {
+        expected: 'an answer',
+        found: `the process ended by itself, exit code ${String(failure.code)}`,
+        mend: 'return the result instead of ending the process',
+      };
     case 'killed':
       return { expected: 'an answer', found: `the process was ended by ${failure.signal}`, mend: 'see its log' };
     case 'memory':
-      return { expected: `at most ${formatSize(failure.limitBytes)} of memory`, found: 'more than that, and it was ended', mend: 'use less at once, or raise `memory`' };
+      return {
+        expected: `at most ${formatSize(failure.limitBytes)} of memory`,
+        found: 'more than that, and it was ended',
+        mend: 'use less at once, or raise `memory`',
+      };
     case 'not-json':
-      return { expected: 'an answer that JSON can hold', found: failure.fault, mend: 'return plain objects, lists, texts, numbers' };
+      return {
+        expected: 'an answer that JSON can hold',
+        found: failure.fault,
+        mend: 'return plain objects, lists, texts, numbers',
+      };
     case 'garbled':
-      return { expected: 'text on standard output and error, nothing elsewhere', found: failure.what, mend: 'log lines of UTF-8 text' };
+      return {
+        expected: 'text on standard output and error, nothing elsewhere',
+        found: failure.what,
+        mend: 'log lines of UTF-8 text',
+      };
   }
 }

@@ -16,15 +16,16 @@ export interface CheckTextOptions {
 export function checkTexts(all: readonly CheckedArtifact[], options: CheckTextOptions): string {
   const groups: CheckedArtifact[][] = [];
   for (const one of all) {
-    const last = groups.at(-1);
-    if (last?.[0] !== undefined && last[0].name === one.name && isSaidAlike(last[0], one)) last.push(one);
-    else groups.push([one]);
+    const group = groups.at(-1);
+    const [alike] = group?.filter((other) => isSaidAlike(other, one)) ?? [];
+    if (group === undefined || alike === undefined) groups.push([one]);
+    else group.push(one);
   }
   return groups.map((group) => groupText(group, options)).join('\n\n');
 }
 
 function isSaidAlike(a: CheckedArtifact, b: CheckedArtifact): boolean {
-  return JSON.stringify([a.destination, a.outcomes]) === JSON.stringify([b.destination, b.outcomes]);
+  return JSON.stringify([a.name, a.destination, a.outcomes]) === JSON.stringify([b.name, b.destination, b.outcomes]);
 }
 
 function groupText(group: readonly CheckedArtifact[], options: CheckTextOptions): string {
@@ -35,7 +36,8 @@ function groupText(group: readonly CheckedArtifact[], options: CheckTextOptions)
   const parts = [headline(group, findings, paint)];
   const gauges = options.quiet ? '' : gaugeTable(checked.outcomes, paint);
   if (gauges !== '') parts.push(gauges);
-  for (const finding of findings) if (finding.accepted === undefined || !options.quiet) parts.push(findingText(finding, paint));
+  for (const finding of findings)
+    if (finding.accepted === undefined || !options.quiet) parts.push(findingText(finding, paint));
   if (!options.quiet) parts.push(footer(checked, findings, options));
   return parts.join('\n\n');
 }
@@ -74,7 +76,10 @@ function findingText(finding: CheckedFinding, paint: Paint): string {
       : endedAcceptance !== undefined
         ? { accepted: `only until ${endedAcceptance.until}, which is over: ${endedAcceptance.reason}` }
         : {};
-  return [`  ${levelWord(finding, paint)}  ${paint.bold(finding.rule)}${where}`, ...lines(paint, { ...parts, ...remark }, '        ')].join('\n');
+  return [
+    `  ${levelWord(finding, paint)}  ${paint.bold(finding.rule)}${where}`,
+    ...lines(paint, { ...parts, ...remark }, '        '),
+  ].join('\n');
 }
 
 function levelWord({ level, accepted }: CheckedFinding, paint: Paint): string {
@@ -83,7 +88,11 @@ function levelWord({ level, accepted }: CheckedFinding, paint: Paint): string {
   return level === 'warn' ? paint.doubt('warn') : paint.name('note');
 }
 
-function footer(checked: CheckedArtifact, findings: readonly CheckedFinding[], { paint, verbose }: CheckTextOptions): string {
+function footer(
+  checked: CheckedArtifact,
+  findings: readonly CheckedFinding[],
+  { paint, verbose }: CheckTextOptions,
+): string {
   const broken = new Set(findings.map((finding) => finding.rule));
   const applied = checked.outcomes.filter((outcome) => outcome.lacking.length === 0);
   const held = applied.filter(({ rule }) => !broken.has(rule.id));
@@ -93,7 +102,9 @@ function footer(checked: CheckedArtifact, findings: readonly CheckedFinding[], {
   if (lacking.length > 0) {
     const needs = [...new Set(lacking.flatMap((outcome) => outcome.lacking))];
     const told = needs.map((need) => (need === 'settings' ? 'the settings of a sheet' : `--${need}`)).join(', ');
-    rows.push(`  ${paint.doubt(`${count(lacking.length, 'rule')} not applied`)} for want of ${told}: ${lacking.map(({ rule }) => rule.id).join(', ')}`);
+    rows.push(
+      `  ${paint.doubt(`${count(lacking.length, 'rule')} not applied`)} for want of ${told}: ${lacking.map(({ rule }) => rule.id).join(', ')}`,
+    );
   }
   return rows.join('\n');
 }

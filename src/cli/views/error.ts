@@ -17,7 +17,8 @@ export function errorDocument(error: unknown): object {
 
 function knownError({ facts }: EmballageError, paint: Paint): string {
   const head = `${paint.bad('error')} while ${facts.doing}`;
-  if (facts.problems !== undefined) return [`${head}: ${facts.found}`, ...listProblems(facts.problems, paint), `\n${facts.mend}`].join('\n');
+  if (facts.problems !== undefined)
+    return [`${head}: ${facts.found}`, ...listProblems(facts.problems, paint), `\n${facts.mend}`].join('\n');
   const rows = lines(paint, { where: facts.where, expected: facts.expected, found: facts.found, mend: facts.mend });
   const details = (facts.details ?? []).slice(0, SHOWN_PROBLEMS).map((detail) => `    - ${detail}`);
   return [head, ...rows, ...details].join('\n');
@@ -28,12 +29,16 @@ function listProblems(problems: readonly Problem[], paint: Paint): string[] {
     const at = `${place.file}:${String(place.line)}:${String(place.column)}`;
     return [`\n  ${paint.name(at)}`, ...lines(paint, rest)].join('\n');
   });
-  return problems.length > SHOWN_PROBLEMS ? [...shown, `\n  and ${String(problems.length - SHOWN_PROBLEMS)} more`] : shown;
+  return problems.length > SHOWN_PROBLEMS
+    ? [...shown, `\n  and ${String(problems.length - SHOWN_PROBLEMS)} more`]
+    : shown;
 }
 
 /** `expected`, `found` and `mend` under each other, as findings show them too. */
 export function lines(paint: Paint, parts: Readonly<Record<string, string | undefined>>, indent = '    '): string[] {
-  return Object.entries(parts).flatMap(([label, text]) => (text === undefined ? [] : [`${indent}${paint.dim(label.padEnd(9))} ${text}`]));
+  return Object.entries(parts).flatMap(([label, text]) =>
+    text === undefined ? [] : [`${indent}${paint.dim(label.padEnd(9))} ${text}`],
+  );
 }
 
 function faultText(error: unknown, paint: Paint, verbose: boolean): string {

@@ -1,13 +1,24 @@
 /** Check results as JUnit XML: a suite for each artifact, a case for each rule. */
-import { XMLBuilder } from 'fast-xml-parser';
+import XMLBuilder from 'fast-xml-builder';
 import type { CheckedArtifact, CheckedFinding, RuleOutcome } from '../../core/pipeline/check';
 
 export function junitXml(checked: readonly CheckedArtifact[]): string {
-  const builder = new XMLBuilder({ ignoreAttributes: false, attributeNamePrefix: '@', format: true, suppressEmptyNode: true });
+  const builder = new XMLBuilder({
+    ignoreAttributes: false,
+    attributeNamePrefix: '@',
+    format: true,
+    suppressEmptyNode: true,
+  });
   const suites = checked.map(suite);
   const total = (key: '@tests' | '@failures' | '@skipped'): number => suites.reduce((sum, one) => sum + one[key], 0);
-  const document = { '@name': 'Emballage check', '@tests': total('@tests'), '@failures': total('@failures'), '@skipped': total('@skipped'), testsuite: suites };
-  return `<?xml version="1.0" encoding="UTF-8"?>\n${String(builder.build({ testsuites: document }))}`;
+  const document = {
+    '@name': 'Emballage check',
+    '@tests': total('@tests'),
+    '@failures': total('@failures'),
+    '@skipped': total('@skipped'),
+    testsuite: suites,
+  };
+  return `<?xml version="1.0" encoding="UTF-8"?>\n${builder.build({ testsuites: document })}`;
 }
 
 function suite(checked: CheckedArtifact) {
@@ -25,10 +36,16 @@ function suite(checked: CheckedArtifact) {
 function testCase(suiteName: string, { rule, findings, lacking }: RuleOutcome) {
   const head = { '@classname': suiteName, '@name': rule.id };
   const stops = findings.filter((finding) => finding.level === 'stop' && finding.accepted === undefined);
-  if (stops.length > 0) return { ...head, failure: stops.map((finding) => ({ '@message': summary(finding), '#text': detail(finding) })) };
+  if (stops.length > 0)
+    return { ...head, failure: stops.map((finding) => ({ '@message': summary(finding), '#text': detail(finding) })) };
   if (lacking.length > 0) return { ...head, skipped: { '@message': `not known: ${lacking.join(', ')}` } };
   if (findings.length === 0) return head;
-  return { ...head, 'system-out': findings.map((finding) => `${finding.accepted === undefined ? finding.level : 'accepted'}: ${detail(finding)}`).join('\n') };
+  return {
+    ...head,
+    'system-out': findings
+      .map((finding) => `${finding.accepted === undefined ? finding.level : 'accepted'}: ${detail(finding)}`)
+      .join('\n'),
+  };
 }
 
 function summary(finding: CheckedFinding): string {

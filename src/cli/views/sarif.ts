@@ -14,7 +14,9 @@ export function sarifLog(checked: readonly CheckedArtifact[]): Log {
       {
         tool: { driver: { name: 'Emballage', version: VERSION, rules: RULES.map(descriptor) } },
         columnKind: 'utf16CodeUnits',
-        results: checked.flatMap((one) => one.outcomes.flatMap((outcome) => outcome.findings.map((finding) => result(one, finding)))),
+        results: checked.flatMap((one) =>
+          one.outcomes.flatMap((outcome) => outcome.findings.map((finding) => result(one, finding))),
+        ),
       },
     ],
   };
@@ -44,7 +46,13 @@ function result(checked: CheckedArtifact, finding: CheckedFinding): Result {
       },
     ],
     ...(finding.accepted !== undefined && {
-      suppressions: [{ kind: 'external', status: 'accepted', justification: `${finding.accepted.reason} (until ${finding.accepted.until})` }],
+      suppressions: [
+        {
+          kind: 'external',
+          status: 'accepted',
+          justification: `${finding.accepted.reason} (until ${finding.accepted.until})`,
+        },
+      ],
     }),
   };
 }

@@ -48,7 +48,7 @@ export function unsafePathReason(path: string): string | undefined {
   if (/^[A-Za-z]:/.test(path)) return 'a drive letter';
   if (path.includes('\\')) return 'a backslash, which some systems take for a separator';
   if (path.split('/').includes('..')) return 'a path that leaves the folder (`..`)';
-  // eslint-disable-next-line no-control-regex -- control characters are what this looks for
+
   if (/[\u0001-\u001f\u007f]/.test(path)) return 'a control character';
   if (path.split('/').some((part, i, all) => part === '.' || (part === '' && i < all.length - 1)))
     return 'an empty or `.` part';

@@ -23,7 +23,6 @@ export function nearestWord(written: string, valid: readonly string[]): string |
  */
 export function printable(name: string): string {
   return name.replace(
-    // eslint-disable-next-line no-control-regex -- control characters are what this looks for
     /[\u0000-\u001f\u007f-\u009f\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff]/g,
     (char) => `\\u{${char.charCodeAt(0).toString(16)}}`,
   );

@@ -1,5 +1,14 @@
 /** Copies the parts of a project that a build reads into a fresh folder, in another order, with other times and modes. */
-import { chmodSync, copyFileSync, lstatSync, mkdirSync, readdirSync, readlinkSync, symlinkSync, utimesSync } from 'node:fs';
+import {
+  chmodSync,
+  copyFileSync,
+  lstatSync,
+  mkdirSync,
+  readdirSync,
+  readlinkSync,
+  symlinkSync,
+  utimesSync,
+} from 'node:fs';
 import { dirname, join } from 'node:path';
 import { joinPath } from '../base/paths';
 
@@ -21,7 +30,11 @@ export function copyProject(from: string, to: string, plan: CopyPlan): void {
 }
 
 /** Files and links below a folder, and its folders, relative to the project; nothing of what `skip` names. */
-export function listTree(root: string, folder: string, skip: (path: string, name: string) => boolean): { files: string[]; folders: string[] } {
+export function listTree(
+  root: string,
+  folder: string,
+  skip: (path: string, name: string) => boolean,
+): { files: string[]; folders: string[] } {
   const files: string[] = [];
   const folders = [folder];
   for (const entry of readdirSync(join(root, folder), { withFileTypes: true })) {

@@ -6,7 +6,11 @@ import type { ByteSource } from '../formats/zip';
 import { sameStamp, stampOf, type Stamp } from './stamp';
 
 /** Runs `use` with an open file; closes it whatever happens. `shown` names it in messages. */
-export async function withFileSource<T>(path: string, shown: string, use: (source: ByteSource) => T | Promise<T>): Promise<T> {
+export async function withFileSource<T>(
+  path: string,
+  shown: string,
+  use: (source: ByteSource) => T | Promise<T>,
+): Promise<T> {
   let fd: number;
   try {
     fd = openSync(path, 'r');
@@ -15,7 +19,8 @@ export async function withFileSource<T>(path: string, shown: string, use: (sourc
   }
   try {
     const stat = fstatSync(fd);
-    if (!stat.isFile()) throw unreadable(shown, new Error(stat.isDirectory() ? 'it is a folder' : 'it is no plain file'));
+    if (!stat.isFile())
+      throw unreadable(shown, new Error(stat.isDirectory() ? 'it is a folder' : 'it is no plain file'));
     return await use({ size: stat.size, read: (offset, length) => readExactly(fd, offset, length, shown) });
   } finally {
     closeSync(fd);
@@ -24,7 +29,7 @@ export async function withFileSource<T>(path: string, shown: string, use: (sourc
 
 function readExactly(fd: number, offset: number, length: number, shown: string): Buffer {
   const bytes = Buffer.allocUnsafe(length);
-  for (let done = 0; done < length; ) {
+  for (let done = 0; done < length;) {
     const n = readSync(fd, bytes, done, length - done, offset + done);
     if (n === 0) throw unreadable(shown, new Error('it became shorter while it was read'));
     done += n;
@@ -53,7 +58,12 @@ function unreadable(shown: string, error: unknown): EmballageError {
  * @param stamp what the file looked like when it was collected
  * @throws EmballageError FILE_CHANGED when it is no longer that file, before or after reading
  */
-export function* filePieces(path: string, shown: string, stamp: Stamp, pieceBytes: number): Generator<Buffer<ArrayBuffer>> {
+export function* filePieces(
+  path: string,
+  shown: string,
+  stamp: Stamp,
+  pieceBytes: number,
+): Generator<Buffer<ArrayBuffer>> {
   let fd: number | undefined;
   try {
     fd = openSync(path, 'r');
@@ -62,11 +72,7 @@ export function* filePieces(path: string, shown: string, stamp: Stamp, pieceByte
     do {
       // Memory of its own, since it is handed to another thread; not cleared, since it is filled.
       const piece = Buffer.allocUnsafeSlow(Math.min(left, pieceBytes));
-      for (let done = 0; done < piece.length; ) {
-        const n = readSync(fd, piece, done, piece.length - done, null);
-        if (n === 0) throw changed(shown);
-        done += n;
-      }
+      if (!fill(fd, piece)) throw changed(shown);
       left -= piece.length;
       if (left === 0 && !sameStamp(stampOf(fstatSync(fd)), stamp)) throw changed(shown);
       yield piece;
@@ -88,6 +94,16 @@ export function* filePieces(path: string, shown: string, stamp: Stamp, pieceByte
   } finally {
     if (fd !== undefined) closeSync(fd);
   }
+}
+
+/** Fills a buffer from where the file is read; false when the file ends before. */
+function fill(fd: number, piece: Buffer): boolean {
+  for (let done = 0; done < piece.length;) {
+    const n = readSync(fd, piece, done, piece.length - done, null);
+    if (n === 0) return false;
+    done += n;
+  }
+  return true;
 }
 
 function changed(shown: string, cause?: unknown): EmballageError {

@@ -34,7 +34,12 @@ export function projectFolder(root: string): ProjectFolder {
       }
     },
     read(path, doing, shown, maxBytes) {
-      return readTextFile(join(root, path), { doing, shown, maxBytes, mendMissing: 'correct the path or write the file' });
+      return readTextFile(join(root, path), {
+        doing,
+        shown,
+        maxBytes,
+        mendMissing: 'correct the path or write the file',
+      });
     },
   };
 }

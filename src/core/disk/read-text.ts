@@ -38,19 +38,34 @@ function readBytes(path: string, request: TextRequest): Buffer {
     }
     const bytes = Buffer.alloc(stat.size);
     let length = 0;
-    for (let n = -1; n !== 0 && length < bytes.length; length += n) n = readSync(fd, bytes, length, bytes.length - length, null);
+    for (let n = -1; n !== 0 && length < bytes.length; length += n)
+      n = readSync(fd, bytes, length, bytes.length - length, null);
     return bytes.subarray(0, length);
   } catch (error) {
     if (error instanceof EmballageError) throw error;
     if (systemCode(error) === 'ENOENT' || systemCode(error) === 'ENOTDIR')
       throw wrong('FILE_MISSING', request, 'a file', 'nothing there', request.mendMissing, error);
-    throw wrong('FILE_UNREADABLE', request, 'a file that can be read', messageOf(error), 'check its permissions', error);
+    throw wrong(
+      'FILE_UNREADABLE',
+      request,
+      'a file that can be read',
+      messageOf(error),
+      'check its permissions',
+      error,
+    );
   } finally {
     if (fd !== undefined) closeSync(fd);
   }
 }
 
-function wrong(code: ErrorCode, request: TextRequest, expected: string, found: string, mend: string, cause?: unknown): EmballageError {
+function wrong(
+  code: ErrorCode,
+  request: TextRequest,
+  expected: string,
+  found: string,
+  mend: string,
+  cause?: unknown,
+): EmballageError {
   return new EmballageError(code, { doing: request.doing, where: request.shown, expected, found, mend }, cause);
 }
 

@@ -38,7 +38,7 @@ async function writeEntry(source: ByteSource, entry: ZipEntry, path: string): Pr
   const fd = guarded(path, () => openSync(path, 'wx', mode));
   try {
     for await (const chunk of entryChunks(source, entry))
-      for (let done = 0; done < chunk.length; ) done += guarded(path, () => writeSync(fd, chunk, done));
+      for (let done = 0; done < chunk.length;) done += guarded(path, () => writeSync(fd, chunk, done));
   } finally {
     closeSync(fd);
   }

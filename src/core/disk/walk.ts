@@ -101,13 +101,28 @@ class Walker {
 
   #file(path: string, source: string, throughLink: string | undefined): void {
     const stat = this.#stat(path, () => lstatSync(source));
-    this.#push({ path, kind: 'file', mode: stat.mode, stamp: stampOf(stat), source, ...(throughLink !== undefined && { throughLink }) });
+    this.#push({
+      path,
+      kind: 'file',
+      mode: stat.mode,
+      stamp: stampOf(stat),
+      source,
+      ...(throughLink !== undefined && { throughLink }),
+    });
   }
 
   #pushFolder(path: string, source: string, empty: boolean, throughLink: string | undefined): void {
     // Times of folders change with everything in them; that they are there is all that counts.
     const stamp = { size: 0, mtimeMs: 0, ctimeMs: 0, ino: 0 };
-    this.#push({ path, kind: 'folder', mode: 0o755, stamp, source, empty, ...(throughLink !== undefined && { throughLink }) });
+    this.#push({
+      path,
+      kind: 'folder',
+      mode: 0o755,
+      stamp,
+      source,
+      empty,
+      ...(throughLink !== undefined && { throughLink }),
+    });
   }
 
   #link(path: string, source: string, throughLink: string | undefined, above: readonly string[]): void {

@@ -1,6 +1,16 @@
 /** Writes files so that they appear whole or not at all: a temporary file beside the target, synced, then renamed. */
 import { createHash } from 'node:crypto';
-import { closeSync, fsyncSync, mkdirSync, openSync, readdirSync, readSync, renameSync, rmSync, writeSync } from 'node:fs';
+import {
+  closeSync,
+  fsyncSync,
+  mkdirSync,
+  openSync,
+  readdirSync,
+  readSync,
+  renameSync,
+  rmSync,
+  writeSync,
+} from 'node:fs';
 import { dirname, join } from 'node:path';
 import { EmballageError, messageOf, systemCode } from '../base/errors';
 import { printable } from '../base/text';
@@ -92,7 +102,7 @@ export class FileSink implements ZipSink {
   release(): void {
     this.#flush();
     const chunk = Buffer.allocUnsafe(BUFFER_BYTES);
-    for (let at = this.#holdFrom ?? this.#written; at < this.#written; ) {
+    for (let at = this.#holdFrom ?? this.#written; at < this.#written;) {
       const n = readSync(this.#fd, chunk, 0, Math.min(chunk.length, this.#written - at), at);
       this.#hash.update(chunk.subarray(0, n));
       at += n;
@@ -130,7 +140,7 @@ export class FileSink implements ZipSink {
 }
 
 function writeAll(fd: number, bytes: Uint8Array, at: number | null): void {
-  for (let done = 0; done < bytes.length; )
+  for (let done = 0; done < bytes.length;)
     done += writeSync(fd, bytes, done, bytes.length - done, at === null ? null : at + done);
 }
 

@@ -83,16 +83,22 @@ function isProjectOutput(request: CollectRequest, path: string): boolean {
 }
 
 /** With `keep` patterns every folder is searched, and what lies in one that is left out stays only when it is kept. */
-function dropBelowLeftOut(items: readonly WalkedItem[], leftOut: LeftOut[], selection: Selection): Pick<Survey, 'items' | 'leftOut'> {
+function dropBelowLeftOut(
+  items: readonly WalkedItem[],
+  leftOut: LeftOut[],
+  selection: Selection,
+): Pick<Survey, 'items' | 'leftOut'> {
   const dropped = new Map<string, LeftOut['by']>();
-  const above = (path: string): LeftOut['by'] | undefined => dropped.get(path.slice(0, Math.max(0, path.lastIndexOf('/'))));
+  const above = (path: string): LeftOut['by'] | undefined =>
+    dropped.get(path.slice(0, Math.max(0, path.lastIndexOf('/'))));
   const taken = items.filter((item) => {
     const name = item.path.slice(item.path.lastIndexOf('/') + 1);
     const by = above(item.path) ?? (item.kind === 'folder' ? selection.leftOutBy(item.path, name, true) : undefined);
     if (by === undefined) return true;
     if (item.kind === 'folder') dropped.set(item.path, by);
     if (item.kind !== 'folder' && selection.keptBy(item.path) !== undefined) return true;
-    if (above(item.path) === undefined) leftOut.push({ path: item.path, by, kind: item.kind === 'folder' ? 'folder' : 'file' });
+    if (above(item.path) === undefined)
+      leftOut.push({ path: item.path, by, kind: item.kind === 'folder' ? 'folder' : 'file' });
     return false;
   });
   return { items: taken, leftOut };

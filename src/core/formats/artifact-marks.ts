@@ -10,5 +10,9 @@ export const WAYBILL_START = '{\n  "waybill": 1,\n';
 export function endsAsArtifact(tail: Uint8Array): boolean {
   const mark = Buffer.from(ARTIFACT_MARK);
   const end = Buffer.from(tail.subarray(Math.max(0, tail.length - mark.length - END_RECORD.size)));
-  return end.length === mark.length + END_RECORD.size && end.readUInt32LE(0) === 0x06054b50 && end.subarray(END_RECORD.size).equals(mark);
+  return (
+    end.length === mark.length + END_RECORD.size &&
+    end.readUInt32LE(0) === 0x06054b50 &&
+    end.subarray(END_RECORD.size).equals(mark)
+  );
 }

@@ -25,7 +25,9 @@ export interface Compressor {
 export function compressPiece(piece: Piece): CompressedPiece {
   if (piece.mayStore && piece.bytes.length === 0) return { data: piece.bytes, stored: true };
   const data = deflateSegment(piece.bytes, piece.dictionary, piece.last);
-  return piece.mayStore && data.length >= piece.bytes.length ? { data: piece.bytes, stored: true } : { data, stored: false };
+  return piece.mayStore && data.length >= piece.bytes.length
+    ? { data: piece.bytes, stored: true }
+    : { data, stored: false };
 }
 
 /** Compresses in the calling thread. */

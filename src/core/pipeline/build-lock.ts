@@ -34,7 +34,8 @@ export async function withBuildLock<T>(request: LockRequest, work: () => Promise
   const release = await waitFor(take, request);
   try {
     const result = await work();
-    if (state.lost !== undefined) throw busy('the lock was lost while building: this process stood still for too long', state.lost);
+    if (state.lost !== undefined)
+      throw busy('the lock was lost while building: this process stood still for too long', state.lost);
     return result;
   } finally {
     if (state.lost === undefined) await release().catch(() => undefined);
@@ -47,7 +48,8 @@ async function waitFor(take: () => Promise<() => Promise<void>>, request: LockRe
       return await take();
     } catch (error) {
       if (systemCode(error) !== 'ELOCKED') return guarded(request.stateFolder, () => raise(error));
-      if (waitedMs > PATIENCE_MS) throw busy('another build has been running in this project for a quarter of an hour', error);
+      if (waitedMs > PATIENCE_MS)
+        throw busy('another build has been running in this project for a quarter of an hour', error);
       if (waitedMs === POLL_MS) request.onWait();
       await sleep(POLL_MS);
     }
@@ -61,7 +63,12 @@ function raise(error: unknown): never {
 function busy(found: string, cause: unknown): EmballageError {
   return new EmballageError(
     'BUILD_BUSY',
-    { doing: 'building', expected: 'to be the only build in the project', found, mend: 'let the other build finish, then build again' },
+    {
+      doing: 'building',
+      expected: 'to be the only build in the project',
+      found,
+      mend: 'let the other build finish, then build again',
+    },
     cause,
   );
 }

@@ -77,11 +77,11 @@ export function lookForChange(request: Omit<BuildRequest, 'functions' | 'onEvent
   const index = StatIndex.read(indexPath(request.project, spec));
   const config = configOf(request, spec);
   const look = { spec, survey, lookedAtMs, index, config };
-  if (index === undefined || index.config !== config || survey.refused.length > 0) return look;
+  if (index?.config !== config || survey.refused.length > 0) return look;
   const targets = spec.archs.map((arch) => unchangedTarget(request.project, spec, arch, index));
-  const whole = targets.every((target) => target !== undefined);
-  if (!whole || !index.matches(survey.items)) return look;
-  return { ...look, unchanged: { targets: targets.flatMap((t) => t ?? []), hashed: 0, packed: 0, leftOut: survey.leftOut } };
+  const whole = targets.filter((target) => target !== undefined);
+  if (whole.length < targets.length || !index.matches(survey.items)) return look;
+  return { ...look, unchanged: { targets: whole, hashed: 0, packed: 0, leftOut: survey.leftOut } };
 }
 
 export function collectRequest(project: Project, spec: FunctionSpec): CollectRequest {
@@ -100,7 +100,13 @@ export function collectRequest(project: Project, spec: FunctionSpec): CollectReq
 function configOf(request: Pick<BuildRequest, 'project' | 'tool' | 'epochSeconds'>, spec: FunctionSpec): string {
   const { place: _place, ...inputs } = spec;
   const destination = request.project.sheet.destinations[spec.destination];
-  return JSON.stringify([request.tool, request.epochSeconds ?? null, request.project.sheet.project, inputs, destination?.entry ?? null]);
+  return JSON.stringify([
+    request.tool,
+    request.epochSeconds ?? null,
+    request.project.sheet.project,
+    inputs,
+    destination?.entry ?? null,
+  ]);
 }
 
 function unchangedTarget(project: Project, spec: FunctionSpec, arch: Arch, index: StatIndex): BuiltTarget | undefined {

@@ -4,8 +4,25 @@ import { join } from 'node:path';
 import picomatch from 'picomatch';
 import { EmballageError, systemCode } from '../base/errors';
 import { withFileSource } from '../disk/file-source';
-import { entryChunks, openZip, readEntry, type ByteSource, ZipFaultError, type ZipArchive, type ZipFault } from '../formats/zip';
-import { RULES, type Finding, type FunctionFacts, type Gauge, type Need, type Rule, type RuleContext, type Subject } from '../rules';
+import {
+  entryChunks,
+  openZip,
+  readEntry,
+  type ByteSource,
+  ZipFaultError,
+  type ZipArchive,
+  type ZipFault,
+} from '../formats/zip';
+import {
+  RULES,
+  type Finding,
+  type FunctionFacts,
+  type Gauge,
+  type Need,
+  type Rule,
+  type RuleContext,
+  type Subject,
+} from '../rules';
 import type { Acceptance, Destination } from '../sheet';
 import { readWaybill } from '../waybill';
 import { fileDigest } from './store';
@@ -67,7 +84,16 @@ export async function checkTarget(project: Project, target: Target, today: strin
     ...(memoryBytes !== undefined && { memoryBytes }),
     ...(timeoutMs !== undefined && { timeoutMs }),
   };
-  const checked = await checkFile({ path, shown, name, destination, facts, accept: spec.accept, today, isVerified: true });
+  const checked = await checkFile({
+    path,
+    shown,
+    name,
+    destination,
+    facts,
+    accept: spec.accept,
+    today,
+    isVerified: true,
+  });
   return { ...checked, arch };
 }
 
@@ -99,7 +125,9 @@ function applyRule(rule: Rule, context: RuleContext, accept: readonly Acceptance
 
 function judge(rule: string, finding: Finding, accept: readonly Acceptance[], today: string): CheckedFinding {
   const covering = accept.filter(
-    (one) => one.rule === rule && (one.where === undefined || (finding.where !== undefined && picomatch(one.where)(finding.where))),
+    (one) =>
+      one.rule === rule &&
+      (one.where === undefined || (finding.where !== undefined && picomatch(one.where)(finding.where))),
   );
   const accepted = covering.find((one) => one.until >= today);
   if (accepted !== undefined) return { rule, ...finding, accepted };
@@ -123,11 +151,25 @@ function makeSubject(source: ByteSource, archive: ZipArchive, contentFaults: rea
   const readText = (path: string): string | undefined => {
     if (!texts.has(path)) {
       const bytes = readBytes(path, MAX_TEXT_BYTES);
-      texts.set(path, bytes === undefined ? undefined : Buffer.from(bytes).toString('utf8').replace(/^\ufeff/, ''));
+      texts.set(
+        path,
+        bytes === undefined
+          ? undefined
+          : Buffer.from(bytes)
+              .toString('utf8')
+              .replace(/^\ufeff/, ''),
+      );
     }
     return texts.get(path);
   };
-  return { form: 'zip', packedBytes: source.size, entries: archive.entries, faults: [...archive.faults, ...contentFaults], readText, readBytes };
+  return {
+    form: 'zip',
+    packedBytes: source.size,
+    entries: archive.entries,
+    faults: [...archive.faults, ...contentFaults],
+    readText,
+    readBytes,
+  };
 }
 
 /** Unpacks every entry to nowhere, to see whether it can be. Entries that are already at fault are passed over. */
@@ -161,7 +203,11 @@ export async function verifyAgainstWaybill(project: Project, target: Target): Pr
     text = readFileSync(join(project.root, waybillPath(target)), 'utf8');
   } catch (error) {
     if (systemCode(error) !== 'ENOENT') throw error;
-    throw new EmballageError('ARTIFACT_MISSING', { doing, where: shown, expected: 'an artifact with its waybill', found: 'nothing, or only one of the two', mend }, error);
+    throw new EmballageError(
+      'ARTIFACT_MISSING',
+      { doing, where: shown, expected: 'an artifact with its waybill', found: 'nothing, or only one of the two', mend },
+      error,
+    );
   }
   const waybill = await readWaybill(text, waybillPath(target));
   if (waybill.artifact.sha256 === digest) return;

@@ -12,7 +12,14 @@ import { directCompressor, type Compressor } from '../forms/compress';
 import { compressInThreads } from '../forms/compress-pool';
 import { packZip } from '../forms/zip';
 import { filesDigest, formatWaybill, makeWaybill } from '../waybill';
-import { collectRequest, outputStamp, type BuildRequest, type BuiltFunction, type BuiltTarget, type Look } from './build';
+import {
+  collectRequest,
+  outputStamp,
+  type BuildRequest,
+  type BuiltFunction,
+  type BuiltTarget,
+  type Look,
+} from './build';
 import { Store, type StoredArtifact } from './store';
 import { writeStatIndex, type TargetRecord } from './stat-index';
 import { artifactPath, indexPath, stateFolder, waybillPath, type Target } from './targets';
@@ -171,11 +178,12 @@ class Maker {
   /** What the artifact's bytes depend on. */
   #key(digests: ReadonlyMap<string, string>): string {
     const { date, time } = this.#time;
-    return hashText(['zip', DEFLATE_ENCODER, this.#request.tool, date, time, filesDigest(this.#fileSet, digests)].join('\n'));
+    return hashText(
+      ['zip', DEFLATE_ENCODER, this.#request.tool, date, time, filesDigest(this.#fileSet, digests)].join('\n'),
+    );
   }
 }
 
 function hashText(text: string): string {
   return createHash('sha256').update(text).digest('hex');
 }
-

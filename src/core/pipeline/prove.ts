@@ -41,7 +41,8 @@ export async function prove(
   for (const variation of variations) {
     const otherRoot = await rebuild(variation);
     const differences: ProofDifference[] = [];
-    for (const target of targetsOf(functions)) differences.push(...(await compareTarget(project.root, otherRoot, target)));
+    for (const target of targetsOf(functions))
+      differences.push(...(await compareTarget(project.root, otherRoot, target)));
     const line = { variation, differences };
     lines.push(line);
     onLine(line);
@@ -50,10 +51,14 @@ export async function prove(
 }
 
 /** What a build of the functions reads, for copying it elsewhere. Folders of other functions are there, but empty. */
-export function filesToCopy(project: Project, functions: readonly FunctionSpec[]): { files: string[]; folders: string[] } {
+export function filesToCopy(
+  project: Project,
+  functions: readonly FunctionSpec[],
+): { files: string[]; folders: string[] } {
   const files = new Set(project.files);
   const folders = new Set<string>();
-  const skip = (path: string, name: string): boolean => path === OUTPUT_FOLDER || name === STATE_FOLDER || name === '.git';
+  const skip = (path: string, name: string): boolean =>
+    path === OUTPUT_FOLDER || name === STATE_FOLDER || name === '.git';
   for (const spec of project.sheet.functions) {
     folders.add(spec.source);
     // Events that are named without a pattern have to be there for the sheet to be right.
@@ -71,7 +76,9 @@ async function compareTarget(rootA: string, rootB: string, target: Target): Prom
   const path = artifactPath(target);
   const [a, b] = [join(rootA, path), join(rootB, path)];
   if (fileDigest(a) !== fileDigest(b)) {
-    const detail = await withFileSource(a, path, (first) => withFileSource(b, path, (second) => firstZipDifference(first, second)));
+    const detail = await withFileSource(a, path, (first) =>
+      withFileSource(b, path, (second) => firstZipDifference(first, second)),
+    );
     return [{ ...at, file: 'artifact', ...(detail !== undefined && { detail }) }];
   }
   const waybill = waybillPath(target);

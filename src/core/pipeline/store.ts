@@ -3,7 +3,19 @@
  * its bytes still have the digest recorded with it.
  */
 import { createHash } from 'node:crypto';
-import { closeSync, copyFileSync, linkSync, mkdirSync, openSync, readdirSync, readFileSync, readSync, renameSync, rmSync, statSync } from 'node:fs';
+import {
+  closeSync,
+  copyFileSync,
+  linkSync,
+  mkdirSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  readSync,
+  renameSync,
+  rmSync,
+  statSync,
+} from 'node:fs';
 import { join } from 'node:path';
 import { FileSink, guarded, removeLeftovers, temporaryBeside, writeWhole } from '../disk/write';
 

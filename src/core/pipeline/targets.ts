@@ -27,7 +27,10 @@ export function selectFunctions(sheet: Sheet, names: readonly string[]): Functio
     const near = nearestWord(name, known);
     throw new EmballageError('USAGE', {
       doing: 'choosing functions',
-      expected: `one of ${listed(known.map((k) => `\`${k}\``), 'or')}`,
+      expected: `one of ${listed(
+        known.map((k) => `\`${k}\``),
+        'or',
+      )}`,
       found: `\`${printable(name)}\``,
       mend: near === undefined ? 'name a function of the packing sheet' : `did you mean \`${near}\`?`,
     });

@@ -11,6 +11,11 @@ export const archUnsupported: Rule = {
   check({ destination, facts: { arch } }) {
     if (arch === undefined || destination.archs.includes(arch)) return findings();
     const expected = listed(destination.archs, 'or');
-    return findings({ level: 'stop', expected: `${expected} (${destination.name})`, found: arch, mend: `set \`arch: [${destination.archs.join(', ')}]\`` });
+    return findings({
+      level: 'stop',
+      expected: `${expected} (${destination.name})`,
+      found: arch,
+      mend: `set \`arch: [${destination.archs.join(', ')}]\``,
+    });
   },
 };

@@ -22,7 +22,10 @@ export const entryMissingFile: Rule = {
       where: printable(entry.file),
       expected: `the file \`${printable(entry.file)}\``,
       found: near === undefined ? 'no such file' : `no such file, but \`${printable(near)}\``,
-      mend: near === undefined ? 'correct `entry`' : `write \`entry: ${printable(near)}#${entry.member}\`, or pack it as \`${printable(entry.file)}\``,
+      mend:
+        near === undefined
+          ? 'correct `entry`'
+          : `write \`entry: ${printable(near)}#${entry.member}\`, or pack it as \`${printable(entry.file)}\``,
     });
   },
 };

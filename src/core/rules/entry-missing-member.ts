@@ -28,15 +28,34 @@ function judge(subject: Subject, { file, member }: Entry): Finding | undefined {
     case 'found':
       return undefined;
     case 'not-callable':
-      return { level: 'stop', where, expected, found: `\`${member}\`, which is ${verdict.what}`, mend: 'export a function' };
+      return {
+        level: 'stop',
+        where,
+        expected,
+        found: `\`${member}\`, which is ${verdict.what}`,
+        mend: 'export a function',
+      };
     case 'syntax': {
       const { line, column, message } = verdict.fault;
       const at = `${printable(verdict.file)}:${String(line)}:${String(column)}`;
-      return { level: 'stop', where: at, expected: 'JavaScript that can be parsed', found: message, mend: 'mend the line' };
+      return {
+        level: 'stop',
+        where: at,
+        expected: 'JavaScript that can be parsed',
+        found: message,
+        mend: 'mend the line',
+      };
     }
     case 'unseen': {
-      const at = verdict.line === undefined ? printable(verdict.file) : `${printable(verdict.file)}:${String(verdict.line)}`;
-      return { level: 'note', where: at, expected, found: `no way to tell by reading: ${printable(verdict.why)}`, mend: 'try the function, which loads it for real' };
+      const at =
+        verdict.line === undefined ? printable(verdict.file) : `${printable(verdict.file)}:${String(verdict.line)}`;
+      return {
+        level: 'note',
+        where: at,
+        expected,
+        found: `no way to tell by reading: ${printable(verdict.why)}`,
+        mend: 'try the function, which loads it for real',
+      };
     }
     case 'missing': {
       const { members } = verdict;
@@ -44,7 +63,13 @@ function judge(subject: Subject, { file, member }: Entry): Finding | undefined {
       const names = members.slice(0, SHOWN_MEMBERS).map((m) => `\`${printable(m)}\``);
       const more = members.length > SHOWN_MEMBERS ? [`${String(members.length - SHOWN_MEMBERS)} more`] : [];
       const found = members.length === 0 ? 'no exports at all' : `only ${listed([...names, ...more])}`;
-      return { level: 'stop', where, expected, found, mend: near === undefined ? 'correct `entry`, or export it' : `did you mean \`${where}#${printable(near)}\`?` };
+      return {
+        level: 'stop',
+        where,
+        expected,
+        found,
+        mend: near === undefined ? 'correct `entry`, or export it' : `did you mean \`${where}#${printable(near)}\`?`,
+      };
     }
   }
 }

@@ -29,7 +29,9 @@ function judge(subject: Subject, archive: SubjectEntry, entryFile: string | unde
     return undefined;
   }
   const outer = new Set(subject.entries.map((e) => e.path));
-  const files = inner.entries.filter((e) => e.kind === 'file').map((e) => e.path.replace(/^[^/]+\/(?=.)/, (top) => (outer.has(top) ? top : '')));
+  const files = inner.entries
+    .filter((e) => e.kind === 'file')
+    .map((e) => e.path.replace(/^[^/]+\/(?=.)/, (top) => (outer.has(top) ? top : '')));
   const same = inner.entries.filter((e) => e.kind === 'file' && outer.has(e.path)).length;
   const hasEntry = entryFile !== undefined && files.includes(entryFile);
   if (!inner.ours && !hasEntry && (files.length === 0 || same / files.length < SAME_SHARE)) return undefined;
@@ -37,7 +39,9 @@ function judge(subject: Subject, archive: SubjectEntry, entryFile: string | unde
     level: 'stop',
     where: printable(archive.path),
     expected: 'source files only',
-    found: inner.ours ? 'an artifact that Emballage made' : `an archive with the same files${hasEntry ? `, \`${printable(entryFile)}\` among them` : ''}`,
+    found: inner.ours
+      ? 'an artifact that Emballage made'
+      : `an archive with the same files${hasEntry ? `, \`${printable(entryFile)}\` among them` : ''}`,
     mend: `delete it from the source folder, or write \`leave-out: ["/${printable(archive.path)}"]\``,
   };
 }

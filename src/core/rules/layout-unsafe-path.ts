@@ -2,7 +2,14 @@ import { describeFault, mendFault, type ZipFaultCode } from '../formats/zip';
 import { printable } from '../base/text';
 import { findings, type Rule } from './rule';
 
-const PATH_FAULTS: readonly ZipFaultCode[] = ['unsafe-path', 'link-out', 'through-link', 'duplicate-name', 'bad-name', 'special-file'];
+const PATH_FAULTS: readonly ZipFaultCode[] = [
+  'unsafe-path',
+  'link-out',
+  'through-link',
+  'duplicate-name',
+  'bad-name',
+  'special-file',
+];
 
 export const layoutUnsafePath: Rule = {
   id: 'layout/unsafe-path',

@@ -13,9 +13,19 @@ export const limitsMemory: Rule = {
     const { least, most } = memory;
     const mend = 'change `memory` in the sheet';
     if (least !== undefined && memoryBytes < least)
-      return findings({ level: 'stop', expected: `at least ${formatSize(least)} (${name})`, found: formatSize(memoryBytes), mend });
+      return findings({
+        level: 'stop',
+        expected: `at least ${formatSize(least)} (${name})`,
+        found: formatSize(memoryBytes),
+        mend,
+      });
     if (most !== undefined && memoryBytes > most)
-      return findings({ level: 'stop', expected: `at most ${formatSize(most)} (${name})`, found: formatSize(memoryBytes), mend });
+      return findings({
+        level: 'stop',
+        expected: `at most ${formatSize(most)} (${name})`,
+        found: formatSize(memoryBytes),
+        mend,
+      });
     return findings();
   },
 };

@@ -10,6 +10,11 @@ export const limitsTimeout: Rule = {
   needs: [],
   check({ destination: { name, timeoutMostMs }, facts: { timeoutMs } }) {
     if (timeoutMs === undefined || timeoutMostMs === undefined || timeoutMs <= timeoutMostMs) return findings();
-    return findings({ level: 'stop', expected: `at most ${formatTime(timeoutMostMs)} (${name})`, found: formatTime(timeoutMs), mend: 'change `timeout` in the sheet' });
+    return findings({
+      level: 'stop',
+      expected: `at most ${formatTime(timeoutMostMs)} (${name})`,
+      found: formatTime(timeoutMs),
+      mend: 'change `timeout` in the sheet',
+    });
   },
 };

@@ -14,12 +14,18 @@ export const runtimeEnded: Rule = {
     if (offered?.ends === undefined) return findings();
     const days = Math.round((Date.parse(offered.ends) - Date.parse(today)) / 86_400_000);
     if (days > NOTICE_DAYS) return findings();
-    const later = destination.runtimes.find((r) => r.name !== offered.name && r.name.startsWith(`${runtime?.language ?? ''} `) && (r.ends ?? '9999') > today);
+    const later = destination.runtimes.find(
+      (r) => r.name !== offered.name && r.name.startsWith(`${runtime?.language ?? ''} `) && (r.ends ?? '9999') > today,
+    );
     return findings({
       level: days < 0 ? 'stop' : 'warn',
       expected: `a runtime that ${destination.name} goes on offering`,
-      found: days < 0 ? `${offered.name}, which ended on ${offered.ends}` : `${offered.name}, which ends on ${offered.ends}, in ${String(days)} days`,
-      mend: later === undefined ? 'move to a newer runtime' : `set \`runtime: ${later.name}\` and try the function with it`,
+      found:
+        days < 0
+          ? `${offered.name}, which ended on ${offered.ends}`
+          : `${offered.name}, which ends on ${offered.ends}, in ${String(days)} days`,
+      mend:
+        later === undefined ? 'move to a newer runtime' : `set \`runtime: ${later.name}\` and try the function with it`,
     });
   },
 };

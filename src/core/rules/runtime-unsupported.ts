@@ -12,7 +12,12 @@ export const runtimeUnsupported: Rule = {
     const found = [];
     const forms = Object.keys(destination.accepts);
     if (!forms.includes(subject.form))
-      found.push({ level: 'stop' as const, expected: `${listed(forms, 'or')} (${destination.name})`, found: `an artifact of form ${subject.form}`, mend: 'build another form, or deliver elsewhere' });
+      found.push({
+        level: 'stop' as const,
+        expected: `${listed(forms, 'or')} (${destination.name})`,
+        found: `an artifact of form ${subject.form}`,
+        mend: 'build another form, or deliver elsewhere',
+      });
     const names = destination.runtimes.map((offered) => offered.name);
     if (runtime !== undefined && !names.includes(runtime.text)) {
       const near = names.find((name) => name.startsWith(`${runtime.language} `)) ?? nearestWord(runtime.text, names);
@@ -20,7 +25,10 @@ export const runtimeUnsupported: Rule = {
         level: 'stop' as const,
         expected: `${listed(names, 'or')} (${destination.name})`,
         found: runtime.text,
-        mend: near === undefined ? 'deliver to a destination that has it' : `set \`runtime: ${near}\` and try the function with it`,
+        mend:
+          near === undefined
+            ? 'deliver to a destination that has it'
+            : `set \`runtime: ${near}\` and try the function with it`,
       });
     }
     return findings(...found);

@@ -19,7 +19,13 @@ export const settingsMissing: Rule = {
       }));
     for (const name of destination.settings.required) {
       if (settings.some((setting) => setting.name === name)) continue;
-      found.push({ level: 'stop', where: name, expected: `a setting that ${destination.name} requires`, found: 'no such setting', mend: `declare \`${name}\` under \`settings\`` });
+      found.push({
+        level: 'stop',
+        where: name,
+        expected: `a setting that ${destination.name} requires`,
+        found: 'no such setting',
+        mend: `declare \`${name}\` under \`settings\``,
+      });
     }
     return findings(...found);
   },

@@ -14,7 +14,15 @@ export const settingsReserved: Rule = {
       ...settings.flatMap(({ name }) => {
         const by = matchers.find(({ matches }) => matches(name));
         if (by === undefined) return [];
-        return [{ level: 'stop' as const, where: name, expected: `a name that ${destination.name} does not reserve`, found: `one that matches \`${by.pattern}\``, mend: 'rename the setting' }];
+        return [
+          {
+            level: 'stop' as const,
+            where: name,
+            expected: `a name that ${destination.name} does not reserve`,
+            found: `one that matches \`${by.pattern}\``,
+            mend: 'rename the setting',
+          },
+        ];
       }),
     );
   },

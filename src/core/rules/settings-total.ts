@@ -12,10 +12,23 @@ export const settingsTotal: Rule = {
   check({ destination, facts: { settings = [] } }) {
     const allowed = destination.settings.totalBytes;
     if (allowed === undefined) return findings();
-    const used = settings.reduce((sum, { name, sample = '' }) => sum + Buffer.byteLength(name) + Buffer.byteLength(sample), 0);
+    const used = settings.reduce(
+      (sum, { name, sample = '' }) => sum + Buffer.byteLength(name) + Buffer.byteLength(sample),
+      0,
+    );
     const gauge = { used, allowed, unit: 'bytes' as const, by: destination.name };
     if (used <= allowed) return { findings: [], gauge };
     const found = `settings of ${formatSize(used)}, ${percent(used / allowed)}`;
-    return { findings: [{ level: 'stop', expected: `at most ${formatSize(allowed)} (${destination.name})`, found, mend: 'move long values into a file' }], gauge };
+    return {
+      findings: [
+        {
+          level: 'stop',
+          expected: `at most ${formatSize(allowed)} (${destination.name})`,
+          found,
+          mend: 'move long values into a file',
+        },
+      ],
+      gauge,
+    };
   },
 };

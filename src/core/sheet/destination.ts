@@ -27,14 +27,11 @@ export function readDestination(text: string, file: string): DestinationFile {
 
 /** Sizes of a limits mapping in bytes. */
 export function settleLimits(limits: LimitsText | undefined): Limits {
-  const packed = parseSize(limits?.packed ?? '');
-  const unpacked = parseSize(limits?.unpacked ?? '');
-  const oneFile = parseSize(limits?.['one-file'] ?? '');
   return {
-    ...(packed !== undefined && { packed }),
-    ...(unpacked !== undefined && { unpacked }),
+    ...sized('packed', limits?.packed),
+    ...sized('unpacked', limits?.unpacked),
     ...(limits?.files !== undefined && { files: limits.files }),
-    ...(oneFile !== undefined && { oneFile }),
+    ...sized('oneFile', limits?.['one-file']),
   };
 }
 
@@ -51,32 +48,41 @@ function checkWords(value: DestinationText, yaml: YamlFile): Problem[] {
     });
   }
   for (const [language, form] of Object.entries(value.entry ?? {}))
-    for (const [, word] of (form ?? '').matchAll(/\{([^}]*)\}/g))
+    for (const [, word] of form.matchAll(/\{([^}]*)\}/g))
       if (word !== undefined && !ENTRY_WORDS.some((known) => known === word))
         problems.push(unknownWord(yaml, ['entry', language], word, ENTRY_WORDS, 'value'));
   return problems;
 }
 
 function settle(value: DestinationText, file: string): Destination {
-  const least = parseSize(value.memory?.least ?? '');
-  const most = parseSize(value.memory?.most ?? '');
-  const timeoutMostMs = parseTime(value.timeout?.most ?? '');
-  const totalBytes = parseSize(value.settings?.total ?? '');
   return {
     name: value.destination,
     file,
     archs: value.arch,
     accepts: Object.fromEntries(Object.entries(value.accepts).map(([form, limits]) => [form, settleLimits(limits)])),
     runtimes: Object.entries(value.runtimes).map(([name, runtime]) => settleRuntime(name, runtime)),
-    entry: Object.fromEntries(Object.entries(value.entry ?? {}).map(([language, form]) => [language, form ?? ''])),
-    memory: { ...(least !== undefined && { least }), ...(most !== undefined && { most }) },
-    ...(timeoutMostMs !== undefined && { timeoutMostMs }),
+    entry: value.entry ?? {},
+    memory: { ...sized('least', value.memory?.least), ...sized('most', value.memory?.most) },
+    ...timed('timeoutMostMs', value.timeout?.most),
     settings: {
-      ...(totalBytes !== undefined && { totalBytes }),
+      ...sized('totalBytes', value.settings?.total),
       reserved: value.settings?.reserved ?? [],
       required: value.settings?.required ?? [],
     },
   };
+}
+
+/** A size in bytes under a key, where there is one. */
+function sized<Key extends string>(key: Key, text: string | undefined): Partial<Record<Key, number>> {
+  return settled(key, parseSize(text ?? ''));
+}
+
+function timed<Key extends string>(key: Key, text: string | undefined): Partial<Record<Key, number>> {
+  return settled(key, parseTime(text ?? ''));
+}
+
+function settled<Key extends string>(key: Key, value: number | undefined): Partial<Record<Key, number>> {
+  return value === undefined ? {} : ({ [key]: value } as Partial<Record<Key, number>>);
 }
 
 function settleRuntime(name: string, runtime: DestinationText['runtimes'][string]): DestinationRuntime {

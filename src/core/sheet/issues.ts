@@ -35,17 +35,34 @@ function describe(issue: z.core.$ZodIssue, schema: z.ZodType, root: unknown, yam
       place: yaml.placeOf(path, missing ? 'key' : 'value'),
       expected: missing ? `\`${printable(path.map(String).join('.'))}\`: ${expectation(issue)}` : expectation(issue),
       found: missing ? 'nothing' : show(value),
-      mend: near !== undefined ? `write \`${near}\`` : missing ? `add \`${printable(String(path.at(-1)))}\`` : mendFor(value, issue),
+      mend:
+        near !== undefined
+          ? `write \`${near}\``
+          : missing
+            ? `add \`${printable(String(path.at(-1)))}\``
+            : mendFor(value, issue),
     },
   ];
 }
 
 /** A problem with a word that is none of the known ones. */
-export function unknownWord(yaml: YamlFile, path: DataPath, word: string, known: readonly string[], part: 'key' | 'value'): Problem {
+export function unknownWord(
+  yaml: YamlFile,
+  path: DataPath,
+  word: string,
+  known: readonly string[],
+  part: 'key' | 'value',
+): Problem {
   const near = nearestWord(word, known);
   return {
     place: yaml.placeOf(path, part),
-    expected: known.length === 0 ? 'no keys here' : `one of ${listed(known.map((k) => `\`${k}\``), 'or')}`,
+    expected:
+      known.length === 0
+        ? 'no keys here'
+        : `one of ${listed(
+            known.map((k) => `\`${k}\``),
+            'or',
+          )}`,
     found: `\`${printable(word)}\``,
     mend: near === undefined ? 'take it out or correct it' : `did you mean \`${near}\`?`,
   };
@@ -67,20 +84,40 @@ function mendFor(value: unknown, issue: z.core.$ZodIssue): string {
 }
 
 /** Units as people write them elsewhere. */
-const OTHER_UNITS: Readonly<Record<string, string>> = { kb: 'KiB', mb: 'MiB', gb: 'GiB', k: 'KiB', m: 'MiB', g: 'GiB', bytes: 'B', sec: 's', seconds: 's', minutes: 'min', hours: 'h' };
+const OTHER_UNITS: Readonly<Record<string, string>> = {
+  kb: 'KiB',
+  mb: 'MiB',
+  gb: 'GiB',
+  k: 'KiB',
+  m: 'MiB',
+  g: 'GiB',
+  bytes: 'B',
+  sec: 's',
+  seconds: 's',
+  minutes: 'min',
+  hours: 'h',
+};
 
 /** What was probably meant. */
 function rewritten(value: string, expected: string): string | undefined {
-  const [, head = '', tail = ''] = /^([a-z]+)[^a-z\d]*(\d[\d.]*)$/i.exec(value) ?? [];
-  if (expected.includes('runtime') && head !== '') return `${head.toLowerCase()} ${tail}`;
-  const [, file, member] = /^(.+\.[cm]?js)[:.](\w+)$/.exec(value) ?? [];
-  if (expected.includes('FILE#MEMBER') && file !== undefined && member !== undefined) return `${file}#${member}`;
+  if (expected.includes('runtime')) {
+    const [, language, version] = /^([a-z]+)[^a-z\d]*(\d[\d.]*)$/i.exec(value) ?? [];
+    return language === undefined || version === undefined ? undefined : `${language.toLowerCase()} ${version}`;
+  }
+  if (expected.includes('FILE#MEMBER')) {
+    const [, file, member] = /^(.+\.[cm]?js)[:.](\w+)$/.exec(value) ?? [];
+    return file === undefined || member === undefined ? undefined : `${file}#${member}`;
+  }
+  const units = expected.includes('size') ? ['B', 'KiB', 'MiB', 'GiB'] : ['ms', 's', 'min', 'h'];
+  return expected.includes('size') || expected.includes('time') ? withUnit(value, units) : undefined;
+}
+
+/** `128 MB` as `128 MiB`, `30s` as `30 s`. */
+function withUnit(value: string, units: readonly string[]): string | undefined {
   const [, amount, unit] = /^([\d.]+)\s*([A-Za-z]+)$/.exec(value) ?? [];
   if (amount === undefined || unit === undefined) return undefined;
-  const units = expected.includes('size') ? ['B', 'KiB', 'MiB', 'GiB'] : expected.includes('time') ? ['ms', 's', 'min', 'h'] : [];
-  const same = units.find((one) => one.toLowerCase() === unit.toLowerCase());
-  const other = OTHER_UNITS[unit.toLowerCase()];
-  const settled = same ?? (other !== undefined && units.includes(other) ? other : nearestWord(unit, units));
+  const other = OTHER_UNITS[unit.toLowerCase()] ?? unit;
+  const settled = units.find((one) => one.toLowerCase() === other.toLowerCase()) ?? nearestWord(unit, units);
   return settled === undefined ? undefined : `${amount} ${settled}`;
 }
 

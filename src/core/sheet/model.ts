@@ -90,10 +90,14 @@ export interface Destination {
   readonly accepts: Readonly<Partial<Record<Form, Limits>>>;
   readonly runtimes: readonly DestinationRuntime[];
   /** Entry string of each language, with `{path}`, `{module}`, `{member}`, `{class}`. */
-  readonly entry: Readonly<Record<string, string>>;
+  readonly entry: Readonly<Partial<Record<string, string>>>;
   readonly memory: { readonly least?: number; readonly most?: number };
   readonly timeoutMostMs?: number;
-  readonly settings: { readonly totalBytes?: number; readonly reserved: readonly string[]; readonly required: readonly string[] };
+  readonly settings: {
+    readonly totalBytes?: number;
+    readonly reserved: readonly string[];
+    readonly required: readonly string[];
+  };
 }
 
 export interface Sheet {

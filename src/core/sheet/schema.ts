@@ -15,7 +15,8 @@ const time = () => pattern(TIME_PATTERN, 'a time such as `30 s` (ms, s, min or h
 const day = () => pattern(/^\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])$/, 'a day such as `"2027-01-31"`');
 const wholeNumber = () => z.int({ error: 'a whole number' }).positive({ error: 'a number above 0' });
 const arch = () => z.enum(ARCHITECTURES, { error: `one of ${ARCHITECTURES.map((a) => `\`${a}\``).join(', ')}` });
-const archs = () => list(arch(), 'a list of architectures, such as `[arm64]`').min(1, { error: 'at least one architecture' });
+const archs = () =>
+  list(arch(), 'a list of architectures, such as `[arm64]`').min(1, { error: 'at least one architecture' });
 const globs = () => list(text('a pattern'), 'a list of patterns');
 
 export const NAME_PATTERN = /^[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/;
@@ -51,7 +52,9 @@ const setting = z.strictObject(
 const acceptance = z.strictObject(
   {
     rule: pattern(/^[a-z]+\/[a-z-]+$/, 'a rule id such as `size/packed`').meta({ description: 'Id of the rule.' }),
-    reason: text('a sentence').min(3, { error: 'a reason in words' }).meta({ description: 'Why it is right to live with it.' }),
+    reason: text('a sentence')
+      .min(3, { error: 'a reason in words' })
+      .meta({ description: 'Why it is right to live with it.' }),
     until: day().meta({ description: 'The last day on which the acceptance holds.' }),
     where: text('a pattern').optional().meta({ description: 'Only findings about paths that match this pattern.' }),
   },
@@ -59,21 +62,31 @@ const acceptance = z.strictObject(
 );
 
 const functionFields = {
-  source: text('a folder of the project').meta({ description: 'Folder with the function’s source; its contents are packed, not the folder.' }),
-  runtime: pattern(/^node [1-9]\d*$/, 'a runtime such as `node 20`').meta({ description: 'What runs the function: `node X`.' }),
+  source: text('a folder of the project').meta({
+    description: 'Folder with the function’s source; its contents are packed, not the folder.',
+  }),
+  runtime: pattern(/^node [1-9]\d*$/, 'a runtime such as `node 20`').meta({
+    description: 'What runs the function: `node X`.',
+  }),
   entry: pattern(/^[^#\s][^#]*#[A-Za-z_$][\w$]*$/, 'an entry written `FILE#MEMBER`, such as `alert.mjs#decide`').meta({
     description: 'What the host calls: a file of the source and a member that it exports, `FILE#MEMBER`.',
   }),
   artifact: z.enum(['zip'], { error: '`zip`' }).meta({ description: 'Form of the artifact.' }),
   arch: archs().optional().meta({ description: 'Architectures to build for; the sheet’s defaults otherwise.' }),
-  destination: text('the name of a destination').optional().meta({ description: 'Where it is to run; the sheet’s default otherwise.' }),
-  'leave-out': globs().optional().meta({ description: 'Patterns, as in a gitignore file, for what is not packed.' }),
-  keep: globs().optional().meta({ description: 'Patterns for what is packed even though something else leaves it out.' }),
-  links: z
-    .enum(['follow', 'keep'], { error: '`follow` or `keep`' })
+  destination: text('the name of a destination')
     .optional()
-    .meta({ description: 'Symbolic links: packed as what they point to (`follow`, the default), or as links (`keep`).' }),
-  'empty-folders': z.boolean({ error: 'true or false' }).optional().meta({ description: 'Pack empty folders too. Default: false.' }),
+    .meta({ description: 'Where it is to run; the sheet’s default otherwise.' }),
+  'leave-out': globs().optional().meta({ description: 'Patterns, as in a gitignore file, for what is not packed.' }),
+  keep: globs()
+    .optional()
+    .meta({ description: 'Patterns for what is packed even though something else leaves it out.' }),
+  links: z.enum(['follow', 'keep'], { error: '`follow` or `keep`' }).optional().meta({
+    description: 'Symbolic links: packed as what they point to (`follow`, the default), or as links (`keep`).',
+  }),
+  'empty-folders': z
+    .boolean({ error: 'true or false' })
+    .optional()
+    .meta({ description: 'Pack empty folders too. Default: false.' }),
   settings: z
     .record(z.string(), setting, { error: 'a mapping of setting names' })
     .optional()
@@ -85,7 +98,9 @@ const functionFields = {
     .union([text('a pattern'), globs()], { error: 'a file pattern, or a list of them' })
     .optional()
     .meta({ description: 'Event files that `try` calls the function with.' }),
-  accept: list(acceptance, 'a list of acceptances').optional().meta({ description: 'Findings that the team lives with.' }),
+  accept: list(acceptance, 'a list of acceptances')
+    .optional()
+    .meta({ description: 'Findings that the team lives with.' }),
 };
 
 export const functionSchema = z.strictObject(functionFields, { error: 'a mapping that describes the function' });
@@ -109,7 +124,9 @@ export const sheetSchema = z
         .record(z.string(), text('the path of a destination file'), { error: 'a mapping of names and files' })
         .meta({ description: 'Destinations by name, each with its file.' }),
       defaults: defaults.optional().meta({ description: 'What functions get that do not say otherwise.' }),
-      functions: z.record(z.string(), functionSchema, { error: 'a mapping of functions' }).meta({ description: 'The functions by name.' }),
+      functions: z
+        .record(z.string(), functionSchema, { error: 'a mapping of functions' })
+        .meta({ description: 'The functions by name.' }),
     },
     { error: 'a mapping with `project`, `destinations` and `functions`' },
   )
@@ -122,8 +139,12 @@ export type LimitsText = z.output<ReturnType<typeof limits>>;
 
 const destinationRuntime = z.strictObject(
   {
-    glibc: pattern(/^\d+\.\d+$/, 'a version in quotes, such as `"2.36"`').optional().meta({ description: 'Version of the GNU C library there.' }),
-    provides: list(text('a package name'), 'a list of package names').optional().meta({ description: 'Packages that need not be packed.' }),
+    glibc: pattern(/^\d+\.\d+$/, 'a version in quotes, such as `"2.36"`')
+      .optional()
+      .meta({ description: 'Version of the GNU C library there.' }),
+    provides: list(text('a package name'), 'a list of package names')
+      .optional()
+      .meta({ description: 'Packages that need not be packed.' }),
     start: text('a file name').optional().meta({ description: 'Name under which native code is started.' }),
     ends: day().optional().meta({ description: 'The last day on which the runtime is offered.' }),
   },
@@ -144,18 +165,26 @@ export const destinationSchema = z
         .record(z.string(), destinationRuntime, { error: 'a mapping of runtimes' })
         .meta({ description: 'Runtimes that it offers: `python X.Y`, `node X`, `java X`, `dotnet X`, `native`.' }),
       entry: z
-        .partialRecord(z.enum(ENTRY_LANGUAGES), text('a text such as `"{path}#{member}"`'), { error: 'a mapping of languages' })
+        .partialRecord(z.enum(ENTRY_LANGUAGES), text('a text such as `"{path}#{member}"`'), {
+          error: 'a mapping of languages',
+        })
         .optional()
         .meta({ description: 'Form of the entry string, by language.' }),
-      memory: z.strictObject({ least: size().optional(), most: size().optional() }, { error: '`least` and `most`' }).optional()
+      memory: z
+        .strictObject({ least: size().optional(), most: size().optional() }, { error: '`least` and `most`' })
+        .optional()
         .meta({ description: 'Memory that a function can get.' }),
-      timeout: z.strictObject({ most: time().optional() }, { error: '`most`' }).optional().meta({ description: 'Longest time of a call.' }),
+      timeout: z
+        .strictObject({ most: time().optional() }, { error: '`most`' })
+        .optional()
+        .meta({ description: 'Longest time of a call.' }),
       settings: z
         .strictObject(
           {
             total: size().optional().meta({ description: 'Most bytes of all names and values together.' }),
             reserved: globs().optional().meta({ description: 'Names that the destination sets itself.' }),
-            required: list(pattern(SETTING_PATTERN, 'a setting name'), 'a list of names').optional()
+            required: list(pattern(SETTING_PATTERN, 'a setting name'), 'a list of names')
+              .optional()
               .meta({ description: 'Names that every function must declare.' }),
           },
           { error: 'a mapping' },

@@ -7,7 +7,14 @@ import type { ProjectFolder } from '../disk/project-folder';
 import { readDestination, settleLimits } from './destination';
 import { unknownWord, validate } from './issues';
 import type { Acceptance, Arch, Destination, Entry, FunctionSpec, Runtime, Setting, Sheet } from './model';
-import { functionSchema, NAME_PATTERN, SETTING_PATTERN, sheetSchema, type DefaultsText, type FunctionText } from './schema';
+import {
+  functionSchema,
+  NAME_PATTERN,
+  SETTING_PATTERN,
+  sheetSchema,
+  type DefaultsText,
+  type FunctionText,
+} from './schema';
 import { MAX_YAML_BYTES, readYaml, type YamlFile } from './yaml';
 
 /** A file that the sheet's meaning depends on, with its text. */
@@ -54,13 +61,15 @@ class SheetReader {
     const whole = validate(sheetSchema, raw, this.#yaml);
     this.#problems.push(...whole.problems);
     const root = isMapping(raw) ? raw : {};
-    const destinations = this.#readDestinations(isMapping(root['destinations']) ? root['destinations'] : {});
+    const destinations = this.#readDestinations(isMapping(root.destinations) ? root.destinations : {});
     const defaults = whole.value?.defaults ?? {};
-    const functions = Object.entries(isMapping(root['functions']) ? root['functions'] : {}).flatMap(([name, value]) => {
+    const functions = Object.entries(isMapping(root.functions) ? root.functions : {}).flatMap(([name, value]) => {
       const parsed = functionSchema.safeParse(value);
       this.#checkName(['functions', name], name);
-      const rough = isMapping(root['defaults']) ? root['defaults'] : {};
-      return parsed.success ? [this.#readFunction(name, parsed.data, { ...rough, ...defaults }, Object.keys(destinations))] : [];
+      const rough = isMapping(root.defaults) ? root.defaults : {};
+      return parsed.success
+        ? [this.#readFunction(name, parsed.data, { ...rough, ...defaults }, Object.keys(destinations))]
+        : [];
     });
     if (whole.value !== undefined && functions.length === 0 && this.#problems.length === 0) this.#noFunctions();
     if (this.#problems.length > 0 || whole.value === undefined) throw this.#error();
@@ -94,7 +103,12 @@ class SheetReader {
     return found;
   }
 
-  #readFunction(name: string, text: FunctionText, defaults: DefaultsText, destinations: readonly string[]): FunctionSpec {
+  #readFunction(
+    name: string,
+    text: FunctionText,
+    defaults: DefaultsText,
+    destinations: readonly string[],
+  ): FunctionSpec {
     const at = ['functions', name];
     const source = this.#insidePath([...at, 'source'], text.source, 'folder') ?? '';
     const memoryBytes = parseSize(text.memory ?? defaults.memory ?? '');
@@ -125,9 +139,19 @@ class SheetReader {
     const hash = text.lastIndexOf('#');
     const [file, member] = [text.slice(0, hash), text.slice(hash + 1)];
     if (settlePath(file) !== file || file.includes('\\'))
-      this.#add(at, 'a file inside the source folder, written plainly', `\`${printable(file)}\``, 'write the path from the source folder, with `/`');
+      this.#add(
+        at,
+        'a file inside the source folder, written plainly',
+        `\`${printable(file)}\``,
+        'write the path from the source folder, with `/`',
+      );
     else if (!/\.(mjs|cjs|js)$/.test(file))
-      this.#add(at, 'a file that ends in `.mjs`, `.cjs` or `.js`', `\`${printable(file)}\``, 'name the file that the host loads');
+      this.#add(
+        at,
+        'a file that ends in `.mjs`, `.cjs` or `.js`',
+        `\`${printable(file)}\``,
+        'name the file that the host loads',
+      );
     return { text, file, member };
   }
 
@@ -140,7 +164,12 @@ class SheetReader {
     return [...new Set(archs)].sort();
   }
 
-  #readDestinationName(at: readonly string[], text: FunctionText, defaults: DefaultsText, known: readonly string[]): string {
+  #readDestinationName(
+    at: readonly string[],
+    text: FunctionText,
+    defaults: DefaultsText,
+    known: readonly string[],
+  ): string {
     const name = text.destination ?? defaults.destination;
     if (name === undefined) {
       this.#add([...at, 'destination'], '`destination` here or in `defaults`', 'neither', 'add `destination: NAME`');
@@ -156,9 +185,21 @@ class SheetReader {
   #readSettings(at: readonly string[], settings: NonNullable<FunctionText['settings']>): Setting[] {
     return Object.entries(settings).map(([name, { sample, secret }]) => {
       if (!SETTING_PATTERN.test(name))
-        this.#add([...at, name], 'letters, digits and `_`, not beginning with a digit', `\`${printable(name)}\``, 'rename the setting', 'key');
+        this.#add(
+          [...at, name],
+          'letters, digits and `_`, not beginning with a digit',
+          `\`${printable(name)}\``,
+          'rename the setting',
+          'key',
+        );
       if (sample !== undefined && secret === true)
-        this.#add([...at, name], 'a sample or a secret, not both', 'both', 'take the sample out: a secret has no value in the sheet', 'key');
+        this.#add(
+          [...at, name],
+          'a sample or a secret, not both',
+          'both',
+          'take the sample out: a secret has no value in the sheet',
+          'key',
+        );
       return { name, secret: secret ?? false, ...(sample !== undefined && { sample }) };
     });
   }
@@ -168,7 +209,12 @@ class SheetReader {
     return patterns.map((pattern, i) => {
       const path = Array.isArray(events) ? [...at, String(i)] : at;
       if (settlePath(pattern) === undefined || pattern.startsWith('/'))
-        this.#add(path, 'a path inside the project', `\`${printable(pattern)}\``, 'put the events into the project folder');
+        this.#add(
+          path,
+          'a path inside the project',
+          `\`${printable(pattern)}\``,
+          'put the events into the project folder',
+        );
       else if (!/[*?[{]/.test(pattern)) this.#insidePath(path, pattern, 'file');
       return pattern;
     });
@@ -178,24 +224,43 @@ class SheetReader {
   #insidePath(at: readonly string[], written: string, kind: 'file' | 'folder'): string | undefined {
     const path = written.startsWith('/') || written.includes('\\') ? undefined : settlePath(written);
     if (path === undefined) {
-      this.#add(at, `a ${kind} inside the project folder`, `\`${printable(written)}\`, which leaves it`, 'write a path relative to the sheet');
+      this.#add(
+        at,
+        `a ${kind} inside the project folder`,
+        `\`${printable(written)}\`, which leaves it`,
+        'write a path relative to the sheet',
+      );
       return undefined;
     }
     const found = this.#project.kind(path);
     if (found === 'missing') {
       const near = nearestWord(baseOf(path), this.#project.names(folderOf(path)));
-      const mend = near === undefined ? `make the ${kind} or correct the path` : `did you mean \`${joinPath(folderOf(path), near)}\`?`;
+      const mend =
+        near === undefined
+          ? `make the ${kind} or correct the path`
+          : `did you mean \`${joinPath(folderOf(path), near)}\`?`;
       this.#add(at, `a ${kind}`, `\`${printable(written)}\`, where nothing is`, mend);
     } else if (found !== kind) this.#add(at, `a ${kind}`, `\`${printable(written)}\`, which is none`, `name a ${kind}`);
     else if (!this.#project.isInside(path))
-      this.#add(at, `a ${kind} inside the project folder`, `\`${printable(written)}\`, a link that leaves it`, 'copy what it points to into the project');
+      this.#add(
+        at,
+        `a ${kind} inside the project folder`,
+        `\`${printable(written)}\`, a link that leaves it`,
+        'copy what it points to into the project',
+      );
     else return path;
     return undefined;
   }
 
   #checkName(at: readonly string[], name: string): void {
     if (!NAME_PATTERN.test(name))
-      this.#add(at, 'a name of small letters, digits and hyphens, at most 63', `\`${printable(name)}\``, 'rename the function', 'key');
+      this.#add(
+        at,
+        'a name of small letters, digits and hyphens, at most 63',
+        `\`${printable(name)}\``,
+        'rename the function',
+        'key',
+      );
   }
 
   #noFunctions(): void {

@@ -1,5 +1,16 @@
 /** Reads a YAML file into plain data and keeps where everything stands, so that each mistake can be shown in its place. */
-import { isAlias, isMap, isNode, isPair, isScalar, isSeq, LineCounter, parseDocument, type Document, type Node } from 'yaml';
+import {
+  isAlias,
+  isMap,
+  isNode,
+  isPair,
+  isScalar,
+  isSeq,
+  LineCounter,
+  parseDocument,
+  type Document,
+  type Node,
+} from 'yaml';
 import type { Place, Problem } from '../base/errors';
 import { printable } from '../base/text';
 
@@ -73,14 +84,15 @@ function twice(text: string, at: number, doc: Document, placeAt: (offset: number
 function firstKey(node: unknown, key: string, at: number): number | undefined {
   if (isMap(node)) {
     const keys = node.items.map((pair) => pair.key).filter((k) => isScalar(k) && String(k.value) === key);
-    const offsets = keys.map((k) => (isNode(k) ? (k.range?.[0] ?? -1) : -1));
+    const offsets = keys.map((k) => startOf(k) ?? -1);
     if (offsets.length > 1 && offsets.includes(at)) return offsets[0];
     for (const pair of node.items) {
       const found = firstKey(pair.value, key, at);
       if (found !== undefined) return found;
     }
   }
-  if (isSeq(node)) for (const item of node.items) if (firstKey(item, key, at) !== undefined) return firstKey(item, key, at);
+  if (isSeq(node))
+    for (const item of node.items) if (firstKey(item, key, at) !== undefined) return firstKey(item, key, at);
   return undefined;
 }
 
@@ -123,20 +135,23 @@ function endless(place: Place, what: string, how: string): Problem {
 
 function offsetOf(doc: Document, path: DataPath, part: 'key' | 'value'): number {
   let node: unknown = doc.contents;
-  let offset = isNode(node) ? (node.range?.[0] ?? 0) : 0;
+  let offset = startOf(node) ?? 0;
   for (const [i, step] of path.entries()) {
-    if (isAlias(node)) node = node.resolve(doc);
-    if (isMap(node)) {
-      const pair = node.items.find((p) => isScalar(p.key) && String(p.key.value) === String(step));
+    const here = isAlias(node) ? node.resolve(doc) : node;
+    if (isMap(here)) {
+      const pair = here.items.find((p) => isScalar(p.key) && String(p.key.value) === String(step));
       if (pair === undefined) return offset;
-      const keyOffset = isNode(pair.key) ? (pair.key.range?.[0] ?? offset) : offset;
-      const valueOffset = isNode(pair.value) ? (pair.value.range?.[0] ?? keyOffset) : keyOffset;
-      offset = (part === 'key' && i === path.length - 1) || isMap(pair.value) ? keyOffset : valueOffset;
+      const wantsKey = (part === 'key' && i === path.length - 1) || isMap(pair.value);
+      offset = (wantsKey ? undefined : startOf(pair.value)) ?? startOf(pair.key) ?? offset;
       node = pair.value;
-    } else if (isSeq(node)) {
-      node = node.items[Number(step)];
-      if (isNode(node)) offset = node.range?.[0] ?? offset;
+    } else if (isSeq(here)) {
+      node = here.items[Number(step)];
+      offset = startOf(node) ?? offset;
     } else return offset;
   }
   return offset;
+}
+
+function startOf(node: unknown): number | undefined {
+  return isNode(node) ? node.range?.[0] : undefined;
 }

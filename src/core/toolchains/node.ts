@@ -21,7 +21,8 @@ const NAMES = /^(?:node|nodejs|node-?\d+)$/;
  */
 export async function findNodeRuntimes(own: NodeRuntime, searchPath: string): Promise<NodeRuntime[]> {
   const paths = new Set<string>();
-  for (const folder of searchPath.split(':').filter((f) => f !== '')) for (const name of namesIn(folder)) addProgram(paths, join(folder, name));
+  for (const folder of searchPath.split(':').filter((f) => f !== ''))
+    for (const name of namesIn(folder)) addProgram(paths, join(folder, name));
   paths.delete(realpathSync(own.path));
   const others = await Promise.all([...paths].map(askVersion));
   return [own, ...others.flatMap((runtime) => runtime ?? [])].sort((a, b) => b.major - a.major);
@@ -29,8 +30,12 @@ export async function findNodeRuntimes(own: NodeRuntime, searchPath: string): Pr
 
 /** The one of the wanted major version, or else the nearest newer one, or else the nearest older one. */
 export function chooseNode(runtimes: readonly NodeRuntime[], wantedMajor: number): NodeRuntime | undefined {
-  const distance = ({ major }: NodeRuntime): number => (major >= wantedMajor ? major - wantedMajor : 1000 + wantedMajor - major);
-  return runtimes.reduce<NodeRuntime | undefined>((a, b) => (a === undefined || distance(b) < distance(a) ? b : a), undefined);
+  const distance = ({ major }: NodeRuntime): number =>
+    major >= wantedMajor ? major - wantedMajor : 1000 + wantedMajor - major;
+  return runtimes.reduce<NodeRuntime | undefined>(
+    (a, b) => (a === undefined || distance(b) < distance(a) ? b : a),
+    undefined,
+  );
 }
 
 function namesIn(folder: string): string[] {

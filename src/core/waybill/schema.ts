@@ -1,23 +1,35 @@
 /** The shape of a waybill. Published as a JSON Schema; format version 1. */
 import { z } from 'zod';
 
-const digest = z.string().regex(/^[0-9a-f]{64}$/).meta({ description: 'SHA-256 in hexadecimal.' });
+const digest = z
+  .string()
+  .regex(/^[0-9a-f]{64}$/)
+  .meta({ description: 'SHA-256 in hexadecimal.' });
 
 const reason = z.discriminatedUnion('why', [
   z.strictObject({ why: z.literal('entry') }),
   z.strictObject({ why: z.literal('in-source') }),
   z.strictObject({ why: z.literal('kept'), by: z.string().meta({ description: 'The `keep` pattern.' }) }),
-  z.strictObject({ why: z.literal('through-link'), by: z.string().meta({ description: 'The link that leads to it.' }) }),
+  z.strictObject({
+    why: z.literal('through-link'),
+    by: z.string().meta({ description: 'The link that leads to it.' }),
+  }),
 ]);
 
 const file = z.strictObject({
   path: z.string(),
   kind: z.enum(['file', 'link', 'folder']),
-  mode: z.string().regex(/^0[0-7]{3}$/).meta({ description: 'Permission bits, octal.' }),
+  mode: z
+    .string()
+    .regex(/^0[0-7]{3}$/)
+    .meta({ description: 'Permission bits, octal.' }),
   size: z.int().nonnegative().meta({ description: 'Bytes, unpacked.' }),
   sha256: digest.optional().meta({ description: 'Of the content; of a link’s target. Folders have none.' }),
   target: z.string().optional().meta({ description: 'What a link points to.' }),
-  origin: z.strictObject({ from: z.literal('source'), at: z.string().meta({ description: 'Path from the project folder.' }) }),
+  origin: z.strictObject({
+    from: z.literal('source'),
+    at: z.string().meta({ description: 'Path from the project folder.' }),
+  }),
   reason,
 });
 
@@ -41,7 +53,9 @@ export const waybillSchema = z
       declared: z.string().meta({ description: 'As in the packing sheet.' }),
       host: z.string().meta({ description: 'In the destination’s own form: what to tell the host.' }),
     }),
-    settings: z.array(z.strictObject({ name: z.string(), secret: z.boolean() })).meta({ description: 'Declared settings, without values.' }),
+    settings: z
+      .array(z.strictObject({ name: z.string(), secret: z.boolean() }))
+      .meta({ description: 'Declared settings, without values.' }),
     inputs: z.strictObject({
       function: digest.meta({ description: 'Of what the sheet says about the function, settled.' }),
       files: digest.meta({ description: 'Of all packed files: their paths, modes and contents.' }),

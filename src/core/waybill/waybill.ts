@@ -16,7 +16,12 @@ export interface WaybillFacts {
   readonly fileSet: FileSet;
   /** SHA-256 of each file, by path. */
   readonly digests: ReadonlyMap<string, string>;
-  readonly artifact: { readonly file: string; readonly size: number; readonly sha256: string; readonly unpacked: number };
+  readonly artifact: {
+    readonly file: string;
+    readonly size: number;
+    readonly sha256: string;
+    readonly unpacked: number;
+  };
   readonly time: DosTime;
   /** Name and version of the tool. */
   readonly tool: string;
@@ -63,7 +68,13 @@ export async function readWaybill(text: string, shown: string): Promise<Waybill>
   const bad = (found: string, cause?: unknown): EmballageError =>
     new EmballageError(
       'ARTIFACT_MIXED',
-      { doing: 'reading the waybill', where: shown, expected: 'a waybill of format 1', found, mend: 'build the function again' },
+      {
+        doing: 'reading the waybill',
+        where: shown,
+        expected: 'a waybill of format 1',
+        found,
+        mend: 'build the function again',
+      },
       cause,
     );
   let value: unknown;

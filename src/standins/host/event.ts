@@ -23,7 +23,12 @@ export interface NamedEvent {
  */
 export function readEvent(path: string, shown: string, time: string): NamedEvent {
   const doing = 'reading the event';
-  const text = readTextFile(path, { doing, shown, maxBytes: MAX_EVENT_BYTES, mendMissing: 'correct the path or write the event' });
+  const text = readTextFile(path, {
+    doing,
+    shown,
+    maxBytes: MAX_EVENT_BYTES,
+    mendMissing: 'correct the path or write the event',
+  });
   let value: unknown;
   try {
     value = JSON.parse(text);
@@ -31,7 +36,13 @@ export function readEvent(path: string, shown: string, time: string): NamedEvent
     const { where, what } = jsonFault(text, cause);
     throw new EmballageError(
       'EVENT_INVALID',
-      { doing, where: `${shown}${where}`, expected: 'one JSON document', found: what, mend: 'mend the file; an event is JSON' },
+      {
+        doing,
+        where: `${shown}${where}`,
+        expected: 'one JSON document',
+        found: what,
+        mend: 'mend the file; an event is JSON',
+      },
       cause,
     );
   }
@@ -43,17 +54,35 @@ function isCloudEvent(value: unknown): value is CloudEvent {
 }
 
 function wrap(data: unknown, shown: string, time: string): CloudEvent {
-  return { specversion: '1.0', id: shown, source: '/emballage/try', type: 'emballage.try', time, datacontenttype: 'application/json', data };
+  return {
+    specversion: '1.0',
+    id: shown,
+    source: '/emballage/try',
+    type: 'emballage.try',
+    time,
+    datacontenttype: 'application/json',
+    data,
+  };
 }
 
 function validate(event: CloudEvent, shown: string, doing: string): CloudEvent {
   const refuse = (expected: string, found: string): EmballageError =>
-    new EmballageError('EVENT_INVALID', { doing, where: shown, expected, found, mend: 'mend the event; without `specversion` the file is taken as plain data' });
+    new EmballageError('EVENT_INVALID', {
+      doing,
+      where: shown,
+      expected,
+      found,
+      mend: 'mend the event; without `specversion` the file is taken as plain data',
+    });
   const version: unknown = event.specversion;
   if (version !== '1.0') throw refuse('`specversion` "1.0"', printable(JSON.stringify(version)));
   for (const name of REQUIRED) {
     const value = event[name];
-    if (typeof value !== 'string' || value === '') throw refuse(`the attribute \`${name}\`, a text that is not empty`, value === undefined ? 'none' : printable(JSON.stringify(value)));
+    if (typeof value !== 'string' || value === '')
+      throw refuse(
+        `the attribute \`${name}\`, a text that is not empty`,
+        value === undefined ? 'none' : printable(JSON.stringify(value)),
+      );
   }
   // CloudEvents 1.0, "Naming conventions".
   const odd = Object.keys(event).find((name) => !/^[a-z0-9]+$/.test(name) && name !== 'data_base64');
@@ -70,5 +99,8 @@ function jsonFault(text: string, cause: unknown): { where: string; what: string 
   const before = text.slice(0, at).split('\n');
   const where = `:${String(before.length)}:${String((before.at(-1)?.length ?? 0) + 1)}`;
   const next = text.slice(at, at + 1);
-  return { where, what: next === '' ? 'a document that is not finished' : `\`${printable(next)}\` where JSON cannot go on` };
+  return {
+    where,
+    what: next === '' ? 'a document that is not finished' : `\`${printable(next)}\` where JSON cannot go on`,
+  };
 }

@@ -44,7 +44,11 @@ export interface CallReport {
 const NOBODY = 65_534;
 
 /** Calls the function with each event in turn; after a call that ended its process, the next one starts a new process. */
-export async function runInHost(plan: HostPlan, events: readonly NamedEvent[], onCall: (report: CallReport) => void): Promise<{ readonly asNobody: boolean }> {
+export async function runInHost(
+  plan: HostPlan,
+  events: readonly NamedEvent[],
+  onCall: (report: CallReport) => void,
+): Promise<{ readonly asNobody: boolean }> {
   const base = mkdtempSync(join(tmpdir(), 'emballage-host-'));
   const folders: string[] = [];
   const cleanUp = (): void => {
@@ -94,7 +98,13 @@ function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean):
   };
 }
 
-async function callAll(plan: HostPlan, processPlan: ProcessPlan, root: string, events: readonly NamedEvent[], onCall: (report: CallReport) => void): Promise<void> {
+async function callAll(
+  plan: HostPlan,
+  processPlan: ProcessPlan,
+  root: string,
+  events: readonly NamedEvent[],
+  onCall: (report: CallReport) => void,
+): Promise<void> {
   let host: HostProcess | undefined;
   let serial = 0;
   try {
@@ -107,13 +117,19 @@ async function callAll(plan: HostPlan, processPlan: ProcessPlan, root: string, e
       const ready = plan.elapsed();
       serial += 1;
       const deadline = new Date(plan.now() + plan.timeoutMs).toISOString();
-      const answer: Answer = loadFailure === undefined ? await host.call(event, `run-${String(serial)}`, deadline) : { kind: 'failed', failure: loadFailure };
+      const answer: Answer =
+        loadFailure === undefined
+          ? await host.call(event, `run-${String(serial)}`, deadline)
+          : { kind: 'failed', failure: loadFailure };
       const times = { startMs: cold ? ready - begun : 0, callMs: plan.elapsed() - ready };
       // What was written just before the answer is still on its way.
       await new Promise((resolve) => setTimeout(resolve, 5));
       const log = host.takeLog();
       if (answer.kind === 'failed' || host.hasEnded) await host.close();
-      const judged = log.garbage === undefined || answer.kind === 'failed' ? answer : ({ kind: 'failed', failure: { kind: 'garbled', what: log.garbage } } as const);
+      const judged =
+        log.garbage === undefined || answer.kind === 'failed'
+          ? answer
+          : ({ kind: 'failed', failure: { kind: 'garbled', what: log.garbage } } as const);
       onCall({ event: name, answer: withoutRoot(judged, root), cold, ...times, log, peakBytes: host.peakBytes });
       if (answer.kind === 'failed') host = undefined;
     }

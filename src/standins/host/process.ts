@@ -65,7 +65,9 @@ export class HostProcess {
     const answers = this.#child.stdio[4] as Readable;
     createInterface({ input: answers }).on('line', (line) => this.#hear(line));
     (this.#child.stdio[3] as Writable).on('error', () => undefined);
-    this.#child.on('error', (error) => this.#finish({ kind: 'garbled', what: `the runtime cannot be started: ${error.message}` }));
+    this.#child.on('error', (error) =>
+      this.#finish({ kind: 'garbled', what: `the runtime cannot be started: ${error.message}` }),
+    );
     this.#child.on('close', (code, signal) => this.#closed(code, signal));
     this.#memoryWatch = setInterval(() => this.#watchMemory(), MEMORY_LOOK_MS);
     this.#memoryWatch.unref();
@@ -89,18 +91,20 @@ export class HostProcess {
     const limitMs = Math.max(LEAST_LOAD_MS, this.#plan.timeoutMs);
     const message = await this.#ask({ kind: 'load', mark: this.#mark, ...this.#plan.load }, limitMs, 'loading');
     if (isFailure(message)) return message;
-    if (message['kind'] === 'loaded') return undefined;
-    if (message['kind'] === 'load-failed') return { kind: 'load-failed', ...errorOf(message) };
-    const members = Array.isArray(message['members']) ? message['members'].map(String) : [];
-    return { kind: 'no-member', found: String(message['found']), members };
+    if (message.kind === 'loaded') return undefined;
+    if (message.kind === 'load-failed') return { kind: 'load-failed', ...errorOf(message) };
+    const members = Array.isArray(message.members) ? message.members.map(String) : [];
+    return { kind: 'no-member', found: String(message.found), members };
   }
 
   async call(event: CloudEvent, run: string, deadline: string): Promise<Answer> {
     const message = await this.#ask({ kind: 'call', run, deadline, event }, this.#plan.timeoutMs, 'running');
     if (isFailure(message)) return { kind: 'failed', failure: message };
-    this.#peakBytes = Math.max(this.#peakBytes, Number(message['peak'] ?? 0));
-    if (message['kind'] === 'result') return { kind: 'answered', json: String(message['json']), nothing: message['nothing'] === true };
-    if (message['kind'] === 'not-json') return { kind: 'failed', failure: { kind: 'not-json', fault: String(message['fault']) } };
+    this.#peakBytes = Math.max(this.#peakBytes, Number(message.peak ?? 0));
+    if (message.kind === 'result')
+      return { kind: 'answered', json: String(message.json), nothing: message.nothing === true };
+    if (message.kind === 'not-json')
+      return { kind: 'failed', failure: { kind: 'not-json', fault: String(message.fault) } };
     return { kind: 'failed', failure: { kind: 'threw', ...errorOf(message) } };
   }
 
@@ -181,8 +185,12 @@ function isFailure(message: Message | Failure): message is Failure {
 }
 
 function errorOf(message: Message): { name: string; message: string; stack: string } {
-  const error = (typeof message['error'] === 'object' ? message['error'] : {}) as Record<string, unknown>;
-  return { name: String(error['name'] ?? 'Error'), message: String(error['message'] ?? ''), stack: String(error['stack'] ?? '') };
+  const error = (typeof message.error === 'object' ? message.error : {}) as Record<string, unknown>;
+  return {
+    name: String(error.name ?? 'Error'),
+    message: String(error.message ?? ''),
+    stack: String(error.stack ?? ''),
+  };
 }
 
 /** Resident memory from /proc; undefined where the system has none. */

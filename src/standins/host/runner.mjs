@@ -22,7 +22,7 @@ for await (const line of createInterface({ input: createReadStream('', { fd: COM
 
 function answer(message) {
   const bytes = Buffer.from(`${JSON.stringify({ mark, ...message })}\n`);
-  for (let done = 0; done < bytes.length; ) {
+  for (let done = 0; done < bytes.length;) {
     try {
       done += writeSync(ANSWERS, bytes, done);
     } catch (error) {
@@ -51,7 +51,13 @@ async function call({ run, deadline, event }) {
     const fault = value === undefined ? undefined : whyNotJson(value, '', []);
     const peak = process.resourceUsage().maxRSS * 1024;
     if (fault !== undefined) answer({ kind: 'not-json', fault, peak });
-    else answer({ kind: 'result', json: value === undefined ? 'null' : JSON.stringify(value), nothing: value === undefined, peak });
+    else
+      answer({
+        kind: 'result',
+        json: value === undefined ? 'null' : JSON.stringify(value),
+        nothing: value === undefined,
+        peak,
+      });
   } catch (error) {
     answer({ kind: 'threw', error: describe(error), peak: process.resourceUsage().maxRSS * 1024 });
   }
@@ -71,11 +77,15 @@ function whyNotJson(value, at, above) {
   if (typeof value.toJSON === 'function') return undefined;
   if (above.includes(value)) return `${place} contains itself`;
   if (above.length >= MAX_DEPTH) return `${place} is nested too deep`;
-  if (value instanceof Map || value instanceof Set) return `${place} is a ${value.constructor.name}, of which JSON keeps nothing`;
+  if (value instanceof Map || value instanceof Set)
+    return `${place} is a ${value.constructor.name}, of which JSON keeps nothing`;
   if (value instanceof Promise) return `${place} is a Promise that was not awaited`;
   for (const [key, item] of Object.entries(value)) {
     if (item === undefined && !Array.isArray(value)) continue;
-    const fault = whyNotJson(item, Array.isArray(value) ? `${at}[${key}]` : at === '' ? key : `${at}.${key}`, [...above, value]);
+    const fault = whyNotJson(item, Array.isArray(value) ? `${at}[${key}]` : at === '' ? key : `${at}.${key}`, [
+      ...above,
+      value,
+    ]);
     if (fault !== undefined) return fault;
   }
   return undefined;

@@ -24,7 +24,9 @@ export function firstZipDifference(a: ByteSource, b: ByteSource): ZipDifference 
   }
   const owner = first.find((e) => differs >= e.dataOffset && differs < e.dataOffset + e.compressedSize);
   const place = { field: `byte ${String(differs)}`, first: byteAt(a, differs), second: byteAt(b, differs) };
-  return owner === undefined ? place : { entry: printable(owner.path), ...place, field: `packed data at ${place.field}` };
+  return owner === undefined
+    ? place
+    : { entry: printable(owner.path), ...place, field: `packed data at ${place.field}` };
 }
 
 function compareEntries(a: ZipEntry | undefined, b: ZipEntry | undefined): ZipDifference | undefined {

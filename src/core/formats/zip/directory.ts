@@ -41,18 +41,25 @@ const MAX_DIRECTORY_BYTES = 256 * 1024 * 1024;
 export function readDirectory(source: ByteSource, name: string): Directory {
   const end = findEnd(source, name);
   if (end.size > MAX_DIRECTORY_BYTES)
-    throw invalid(name, `a directory of ${String(end.size)} bytes, more than the ${String(MAX_DIRECTORY_BYTES)} allowed`);
+    throw invalid(
+      name,
+      `a directory of ${String(end.size)} bytes, more than the ${String(MAX_DIRECTORY_BYTES)} allowed`,
+    );
   const bytes = source.read(end.offset, end.size);
   const entries: DirectoryEntry[] = [];
   let at = 0;
   while (at < bytes.length) {
     const header = bytes.length - at >= zip.CENTRAL_HEADER.size ? zip.CENTRAL_HEADER.read(bytes, at) : undefined;
     if (header?.signature !== zip.CENTRAL_SIGNATURE)
-      throw invalid(name, `no directory entry at byte ${String(end.offset + at)}, after ${String(entries.length)} entries`);
+      throw invalid(
+        name,
+        `no directory entry at byte ${String(end.offset + at)}, after ${String(entries.length)} entries`,
+      );
     const nameAt = at + zip.CENTRAL_HEADER.size;
     const extraAt = nameAt + header.fileNameLength;
     const next = extraAt + header.extraFieldLength + header.fileCommentLength;
-    if (next > bytes.length) throw invalid(name, `directory entry ${String(entries.length + 1)} runs past the directory`);
+    if (next > bytes.length)
+      throw invalid(name, `directory entry ${String(entries.length + 1)} runs past the directory`);
     const extra = bytes.subarray(extraAt, extraAt + header.extraFieldLength);
     entries.push({ ...header, ...largeFields(header, extra, name), rawName: bytes.subarray(nameAt, extraAt) });
     at = next;
@@ -77,7 +84,13 @@ function findEnd(source: ByteSource, name: string): End {
     if (tail[at] !== 0x50 || tail[at + 1] !== 0x4b) continue;
     const end = zip.END_RECORD.read(tail, at);
     if (end.signature !== zip.END_SIGNATURE || end.commentLength !== length - at - zip.END_RECORD.size) continue;
-    return settleEnd(source, source.size - length + at, end, Buffer.from(tail.subarray(at + zip.END_RECORD.size)), name);
+    return settleEnd(
+      source,
+      source.size - length + at,
+      end,
+      Buffer.from(tail.subarray(at + zip.END_RECORD.size)),
+      name,
+    );
   }
   throw notAZip(source, name);
 }
@@ -174,7 +187,8 @@ export function invalid(name: string, found: string): EmballageError {
 
 function notAZip(source: ByteSource, name: string): EmballageError {
   const start = source.read(0, Math.min(4, source.size));
-  const begun = start.length === 4 && new DataView(start.buffer, start.byteOffset).getUint32(0, true) === zip.LOCAL_SIGNATURE;
+  const begun =
+    start.length === 4 && new DataView(start.buffer, start.byteOffset).getUint32(0, true) === zip.LOCAL_SIGNATURE;
   return new EmballageError(begun ? 'ZIP_TRUNCATED' : 'ZIP_NOT_A_ZIP', {
     doing: 'reading the zip',
     where: name,

@@ -13,7 +13,10 @@ const FAULTS = {
   method: { says: 'uses an unsupported compression method', mend: 'pack it stored or deflated' },
   encrypted: { says: 'is encrypted', mend: 'pack it without encryption' },
   overlap: { says: 'shares bytes with another entry', mend: 'make the archive anew' },
-  'header-mismatch': { says: 'says one thing in its local header and another in the directory', mend: 'make the archive anew' },
+  'header-mismatch': {
+    says: 'says one thing in its local header and another in the directory',
+    mend: 'make the archive anew',
+  },
   checksum: { says: 'does not match its checksum', mend: 'make the archive anew' },
   data: { says: 'holds damaged data', mend: 'make the archive anew' },
   bomb: { says: 'unpacks to more than is believable', mend: 'check where the archive comes from' },

@@ -72,8 +72,10 @@ export function openZip(source: ByteSource, name: string, limits: ZipLimits = DE
 
 /** The content of one entry, held to its size and checksum; throws a refusal otherwise. */
 export function readEntry(source: ByteSource, entry: ZipEntry, maxBytes: number): Uint8Array {
-  if (entry.size > maxBytes) throw refusal(entry, 'bomb', `${String(entry.size)} bytes, more than the ${String(maxBytes)} wanted`);
-  if (entry.dataOffset + entry.compressedSize > source.size) throw refusal(entry, 'data', 'it runs past the end of the archive');
+  if (entry.size > maxBytes)
+    throw refusal(entry, 'bomb', `${String(entry.size)} bytes, more than the ${String(maxBytes)} wanted`);
+  if (entry.dataOffset + entry.compressedSize > source.size)
+    throw refusal(entry, 'data', 'it runs past the end of the archive');
   const data = source.read(entry.dataOffset, entry.compressedSize);
   const content = entry.method === zip.METHOD_STORED ? data : inflateWhole(entry, data);
   checkContent(entry, content.length, crc32(content));
@@ -88,7 +90,9 @@ export async function* entryChunks(source: ByteSource, entry: ZipEntry): AsyncGe
   }
   let size = 0;
   let sum = 0;
-  for await (const chunk of entry.method === zip.METHOD_STORED ? rawChunks(source, entry) : inflateChunks(source, entry)) {
+  for await (const chunk of entry.method === zip.METHOD_STORED
+    ? rawChunks(source, entry)
+    : inflateChunks(source, entry)) {
     size += chunk.length;
     if (size > entry.size) throw refusal(entry, 'bomb', `more than the ${String(entry.size)} bytes it declares`);
     sum = crc32(chunk, sum);
@@ -184,7 +188,8 @@ function checkLocalHeader(source: ByteSource, raw: DirectoryEntry, limit: number
   const name = bytes.subarray(zip.LOCAL_HEADER.size);
   if (local.fileNameLength !== raw.rawName.length || Buffer.compare(name, raw.rawName) !== 0)
     report('header-mismatch', 'the names differ');
-  const extra = dataOffset <= limit ? source.read(dataOffset - local.extraFieldLength, local.extraFieldLength) : undefined;
+  const extra =
+    dataOffset <= limit ? source.read(dataOffset - local.extraFieldLength, local.extraFieldLength) : undefined;
   const difference = firstDifference(local, raw, extra ?? new Uint8Array(0));
   if (difference !== undefined) report('header-mismatch', difference);
   return dataOffset;
@@ -198,11 +203,11 @@ function firstDifference(
   const compare = (what: string, here: number, there: number): string | undefined =>
     here === there ? undefined : `${what} ${String(here)} and ${String(there)}`;
   const kept = zip.FLAG_ENCRYPTED | zip.FLAG_DATA_DESCRIPTOR | zip.FLAG_UTF8;
-  const header =
-    compare('methods', local.method, raw.method) ?? compare('flags', local.flags & kept, raw.flags & kept);
+  const header = compare('methods', local.method, raw.method) ?? compare('flags', local.flags & kept, raw.flags & kept);
   // 4.4.4: with bit 3 set the three fields are zero here and follow the data.
   if (header !== undefined || (raw.flags & zip.FLAG_DATA_DESCRIPTOR) !== 0) return header;
-  const large = local.compressedSize === zip.MAX_32 || local.uncompressedSize === zip.MAX_32 ? zip64Values(extra) : undefined;
+  const large =
+    local.compressedSize === zip.MAX_32 || local.uncompressedSize === zip.MAX_32 ? zip64Values(extra) : undefined;
   return (
     compare('checksums', local.crc32, raw.crc32) ??
     compare('packed sizes', large?.[1] ?? local.compressedSize, raw.compressedSize) ??
@@ -243,9 +248,17 @@ function findBombs(entries: readonly ZipEntry[], limits: ZipLimits, faults: ZipF
     total += entry.size;
     const most = entry.method === zip.METHOD_STORED ? entry.compressedSize : entry.compressedSize * MAX_RATIO;
     if (entry.size > most)
-      faults.push({ code: 'bomb', entry: entry.path, detail: `${String(entry.size)} bytes from ${String(entry.compressedSize)}` });
+      faults.push({
+        code: 'bomb',
+        entry: entry.path,
+        detail: `${String(entry.size)} bytes from ${String(entry.compressedSize)}`,
+      });
     else if (total > limits.unpackedBytes && before <= limits.unpackedBytes)
-      faults.push({ code: 'bomb', entry: entry.path, detail: `with it the archive passes ${String(limits.unpackedBytes)} bytes` });
+      faults.push({
+        code: 'bomb',
+        entry: entry.path,
+        detail: `with it the archive passes ${String(limits.unpackedBytes)} bytes`,
+      });
   }
 }
 
@@ -254,7 +267,11 @@ function inflateWhole(entry: ZipEntry, data: Uint8Array): Uint8Array {
     return inflateRawSync(data, { maxOutputLength: Math.max(1, entry.size) });
   } catch (error) {
     const long = error instanceof RangeError;
-    throw refusal(entry, long ? 'bomb' : 'data', long ? `more than the ${String(entry.size)} bytes it declares` : 'it is no deflate stream');
+    throw refusal(
+      entry,
+      long ? 'bomb' : 'data',
+      long ? `more than the ${String(entry.size)} bytes it declares` : 'it is no deflate stream',
+    );
   }
 }
 
@@ -284,7 +301,8 @@ function* rawChunks(source: ByteSource, entry: ZipEntry): Generator<Uint8Array> 
 }
 
 function checkContent(entry: ZipEntry, size: number, sum: number): void {
-  if (size !== entry.size) throw refusal(entry, 'data', `${String(size)} bytes where ${String(entry.size)} are declared`);
+  if (size !== entry.size)
+    throw refusal(entry, 'data', `${String(size)} bytes where ${String(entry.size)} are declared`);
   if (sum !== entry.crc32) throw refusal(entry, 'checksum', `${hex(sum)} where ${hex(entry.crc32)} is declared`);
 }
 

@@ -38,7 +38,8 @@ class Search {
     const missing: MemberVerdict = { kind: 'missing', members: [] };
     const mark = `${file}#${member}`;
     if (this.#visited.has(mark)) return missing;
-    if (this.#visited.size >= MAX_MODULES) return { kind: 'unseen', file, why: `more than ${String(MAX_MODULES)} modules pass it on` };
+    if (this.#visited.size >= MAX_MODULES)
+      return { kind: 'unseen', file, why: `more than ${String(MAX_MODULES)} modules pass it on` };
     this.#visited.add(mark);
     const code = this.#read(file);
     if (code === undefined) return { kind: 'unseen', file, why: 'the module is not in the artifact' };
@@ -59,7 +60,9 @@ class Search {
       // What a package exports is its own matter; that it is passed on under this name is certain.
       return target === undefined ? { kind: 'found' } : this.find(target, exported.from.name);
     }
-    return exported.callable === 'no' ? { kind: 'not-callable', what: exported.what ?? 'no function' } : { kind: 'found' };
+    return exported.callable === 'no'
+      ? { kind: 'not-callable', what: exported.what ?? 'no function' }
+      : { kind: 'found' };
   }
 
   #findInAll(file: string, member: string, all: readonly string[], format: Format): MemberVerdict {

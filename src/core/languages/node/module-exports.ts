@@ -67,23 +67,30 @@ type Bindings = ReadonlyMap<string, Exported>;
 function topBindings(program: Program): Bindings {
   const bindings = new Map<string, Exported>();
   for (const statement of program.body) {
-    const declared = statement.type === 'ExportNamedDeclaration' ? statement.declaration : statement;
-    if (declared?.type === 'FunctionDeclaration') bindings.set(declared.id.name, { callable: 'yes' });
-    else if (declared?.type === 'ClassDeclaration') bindings.set(declared.id.name, { callable: 'no', what: 'a class' });
-    else if (declared?.type === 'VariableDeclaration') {
-      for (const { id, init } of declared.declarations)
-        for (const name of boundNames(id))
-          bindings.set(name, id.type === 'Identifier' ? valueOf(init, bindings, declared.kind === 'const') : { callable: 'unknown' });
-    } else if (statement.type === 'ImportDeclaration') {
-      for (const specifier of statement.specifiers) {
-        const name = specifier.type === 'ImportSpecifier' ? nameOf(specifier.imported) : 'default';
-        const whole = specifier.type === 'ImportNamespaceSpecifier';
-        const from = { specifier: String(statement.source.value), name };
-        bindings.set(specifier.local.name, whole ? { callable: 'no', what: 'a module' } : { callable: 'unknown', from });
-      }
-    }
+    if (statement.type === 'ImportDeclaration') bindImports(statement, bindings);
+    else bindDeclared(statement.type === 'ExportNamedDeclaration' ? statement.declaration : statement, bindings);
   }
   return bindings;
+}
+
+function bindDeclared(declared: AnyNode | null | undefined, bindings: Map<string, Exported>): void {
+  if (declared?.type === 'FunctionDeclaration') bindings.set(nameOf(declared.id), { callable: 'yes' });
+  if (declared?.type === 'ClassDeclaration') bindings.set(nameOf(declared.id), { callable: 'no', what: 'a class' });
+  if (declared?.type !== 'VariableDeclaration') return;
+  for (const { id, init } of declared.declarations) {
+    const value: Exported =
+      id.type === 'Identifier' ? valueOf(init, bindings, declared.kind === 'const') : { callable: 'unknown' };
+    for (const name of boundNames(id)) bindings.set(name, value);
+  }
+}
+
+function bindImports(statement: AnyNode & { type: 'ImportDeclaration' }, bindings: Map<string, Exported>): void {
+  for (const specifier of statement.specifiers) {
+    const name = specifier.type === 'ImportSpecifier' ? nameOf(specifier.imported) : 'default';
+    const from = { specifier: String(statement.source.value), name };
+    const whole = specifier.type === 'ImportNamespaceSpecifier';
+    bindings.set(specifier.local.name, whole ? { callable: 'no', what: 'a module' } : { callable: 'unknown', from });
+  }
 }
 
 function valueOf(init: Expression | null | undefined, bindings: Bindings, fixed = true): Exported {
@@ -125,11 +132,15 @@ function esmExports(program: Program): ModuleExports {
       if (statement.exported === null || statement.exported === undefined) all.push(specifier);
       else members.set(nameOf(statement.exported), { callable: 'no', what: 'a module' });
     } else if (statement.type === 'ExportNamedDeclaration') {
-      for (const name of declaredNames(statement.declaration)) members.set(name, bindings.get(name) ?? { callable: 'unknown' });
+      for (const name of declaredNames(statement.declaration))
+        members.set(name, bindings.get(name) ?? { callable: 'unknown' });
       for (const { exported, local } of statement.specifiers) {
         const name = nameOf(local);
         const from = statement.source ? { specifier: String(statement.source.value), name } : undefined;
-        members.set(nameOf(exported), from ? { callable: 'unknown', from } : (bindings.get(name) ?? { callable: 'unknown' }));
+        members.set(
+          nameOf(exported),
+          from ? { callable: 'unknown', from } : (bindings.get(name) ?? { callable: 'unknown' }),
+        );
       }
     }
   }
@@ -160,8 +171,8 @@ function boundNames(pattern: AnyNode | null): string[] {
   }
 }
 
-function nameOf(node: AnyNode): string {
-  return node.type === 'Identifier' ? node.name : node.type === 'Literal' ? String(node.value) : '';
+function nameOf(node: AnyNode | null): string {
+  return node?.type === 'Identifier' ? node.name : node?.type === 'Literal' ? String(node.value) : '';
 }
 
 function commonJsExports(program: Program): ModuleExports {
@@ -193,7 +204,10 @@ class CommonJsReader {
   }
 
   #assignment(left: AnyNode, right: Expression): void {
-    if (isModuleExports(left)) return this.#whole(right);
+    if (isModuleExports(left)) {
+      this.#whole(right);
+      return;
+    }
     if (left.type !== 'MemberExpression' || !isExports(left.object)) return;
     const name = memberName(left);
     if (name === undefined) this.#cannotSee(left, 'an export whose name is computed');
@@ -210,7 +224,8 @@ class CommonJsReader {
     else {
       const known = valueOf(value, this.#bindings);
       this.#members.set('default', known);
-      if (known.callable === 'unknown' || known.what === 'an object') this.#cannotSee(value, '`module.exports` is set to a value that is made elsewhere');
+      if (known.callable === 'unknown' || known.what === 'an object')
+        this.#cannotSee(value, '`module.exports` is set to a value that is made elsewhere');
     }
   }
 
@@ -233,9 +248,11 @@ class CommonJsReader {
     const required = first.type === 'SpreadElement' ? undefined : requiredBy(first);
     if (required !== undefined && isExports(second)) this.#all.push(required);
     else if (!isExports(first)) return;
-    else if (callee === 'defineProperty' && second.type === 'Literal') this.#members.set(String(second.value), getterValue(third));
+    else if (callee === 'defineProperty' && second.type === 'Literal')
+      this.#members.set(String(second.value), getterValue(third));
     else if (callee === 'assign' && second.type === 'ObjectExpression') this.#properties(second);
-    else if (callee === 'assign' || callee === 'defineProperties') this.#cannotSee(call, `exports are made by \`${callee}\``);
+    else if (callee === 'assign' || callee === 'defineProperties')
+      this.#cannotSee(call, `exports are made by \`${callee}\``);
   }
 
   #cannotSee(node: AnyNode, what: string): void {
@@ -260,7 +277,12 @@ function memberName(node: AnyNode & { type: 'MemberExpression' }): string | unde
 }
 
 function isModuleExports(node: AnyNode): boolean {
-  return node.type === 'MemberExpression' && node.object.type === 'Identifier' && node.object.name === 'module' && memberName(node) === 'exports';
+  return (
+    node.type === 'MemberExpression' &&
+    node.object.type === 'Identifier' &&
+    node.object.name === 'module' &&
+    memberName(node) === 'exports'
+  );
 }
 
 function isExports(node: AnyNode): boolean {
