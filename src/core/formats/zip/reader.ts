@@ -6,6 +6,7 @@
  * a name without the UTF-8 flag is taken as UTF-8 where it is valid, else it is a fault; modes are those of Unix hosts.
  */
 import { crc32, createInflateRaw, inflateRawSync } from 'node:zlib';
+import { systemCode } from '../../base/errors';
 import { linkStaysInside, unsafePathReason } from '../../base/paths';
 import { ByteSource, DirectoryEntry, invalid, readDirectory, zip64Values } from './directory';
 import type { DosTime } from './dos-time';
@@ -266,7 +267,7 @@ function inflateWhole(entry: ZipEntry, data: Uint8Array): Uint8Array {
   try {
     return inflateRawSync(data, { maxOutputLength: Math.max(1, entry.size) });
   } catch (error) {
-    const long = error instanceof RangeError;
+    const long = systemCode(error) === 'ERR_BUFFER_TOO_LARGE';
     throw refusal(
       entry,
       long ? 'bomb' : 'data',

@@ -1,0 +1,8 @@
+/** Tests stand beside the code; those in test/ drive the built program. */
+module.exports = {
+  testEnvironment: 'node',
+  roots: ['<rootDir>/src', '<rootDir>/test'],
+  testMatch: ['**/*.test.ts'],
+  transform: { '^.+\\.ts$': ['ts-jest', { diagnostics: false, tsconfig: 'tsconfig.json' }] },
+  testTimeout: 60000,
+};

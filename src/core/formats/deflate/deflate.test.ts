@@ -1,0 +1,64 @@
+import { createHash } from 'node:crypto';
+import { inflateRawSync } from 'node:zlib';
+import { farRepeats, noise, numbers, words } from '../../../../test/support/data';
+import { deflateSegment, DICTIONARY_BYTES, SEGMENT_BYTES } from './deflate';
+
+const NONE = new Uint8Array(0);
+const sha256 = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex').slice(0, 16);
+
+/** Known inputs and what they deflate to. A change here changes every artifact: DEFLATE_ENCODER needs a new name. */
+const VECTORS: readonly [name: string, dictionary: Uint8Array, segment: Uint8Array, last: boolean, sha256: string][] = [
+  ['nothing', NONE, NONE, true, '9b4fb24edd6d1d88'],
+  ['nothing, going on', NONE, NONE, false, 'eb6ab504da0b4384'],
+  ['one byte after a dictionary', words(1, 500), Uint8Array.of(97), false, '8cb66c8cd094aa29'],
+  ['noise', NONE, noise(2, 40_000), true, '79dba19eff004277'],
+  ['four symbols', NONE, noise(3, 70_000, 4), true, '0c39f1ebb944af55'],
+  ['one symbol', NONE, Buffer.alloc(150_000, 7), false, '7aced61ec11e8ed7'],
+  ['words', NONE, words(4, 120_000), true, 'de83b5d76a9fdc6c'],
+  ['words after a full dictionary', words(5, DICTIONARY_BYTES), words(5, 80_000), false, 'fa2e28cf9fac0b56'],
+  ['far repeats', NONE, farRepeats(6), true, 'a969d35a4e65084f'],
+];
+
+describe('the deflate encoder', () => {
+  it.each(VECTORS)('gives the pinned bytes for %s', (_name, dictionary, segment, last, expected) => {
+    expect(sha256(deflateSegment(segment, dictionary, last))).toBe(expected);
+  });
+
+  it.each(VECTORS)('makes what another decoder reads back: %s', (_name, dictionary, segment, last) => {
+    const end = last ? NONE : deflateSegment(NONE, NONE, true);
+    const bytes = Buffer.concat([deflateSegment(segment, dictionary, last), end]);
+    const options = dictionary.length > 0 ? { dictionary } : {};
+    expect(inflateRawSync(bytes, options).equals(segment)).toBe(true);
+  });
+
+  it('makes one stream of segments that each know what came before', () => {
+    const whole = words(7, SEGMENT_BYTES + 300_000);
+    const [first, second] = [whole.subarray(0, SEGMENT_BYTES), whole.subarray(SEGMENT_BYTES)];
+    const parts = [deflateSegment(first, NONE, false), deflateSegment(second, first.subarray(-DICTIONARY_BYTES), true)];
+    expect(inflateRawSync(Buffer.concat(parts)).equals(whole)).toBe(true);
+  });
+
+  it('does not depend on what it deflated before', () => {
+    const before = deflateSegment(words(8, 50_000), NONE, true);
+    for (let seed = 20; seed < 30; seed++) deflateSegment(noise(seed, 30_000, 3 + seed), NONE, true);
+    expect(Buffer.compare(deflateSegment(words(8, 50_000), NONE, true), before)).toBe(0);
+  });
+
+  it('reads back for random mixtures', () => {
+    for (let seed = 1; seed <= 60; seed++) {
+      const next = numbers(seed);
+      const parts = Array.from({ length: 1 + next(6) }, () => [noise, words][next(2)]?.(next(1e6), next(9000), 1 + next(256)) ?? NONE);
+      const data = Buffer.concat([...parts, ...parts.slice(0, next(3))]);
+      const back = inflateRawSync(deflateSegment(data, NONE, true));
+      expect([seed, back.equals(data)]).toEqual([seed, true]);
+    }
+  });
+
+  it('costs hardly more than the data where nothing can be saved', () => {
+    expect(deflateSegment(noise(9, SEGMENT_BYTES), NONE, true).length).toBeLessThan(SEGMENT_BYTES + SEGMENT_BYTES / 256);
+  });
+
+  it('refuses a segment that is too long', () => {
+    expect(() => deflateSegment(new Uint8Array(SEGMENT_BYTES + 1), NONE, true)).toThrow(RangeError);
+  });
+});

@@ -1,0 +1,77 @@
+/** Runs the built program on projects in temporary folders. */
+import { spawnSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, realpathSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+
+export const PROGRAM = join(__dirname, '../../bin/emballage.js');
+
+export interface Outcome {
+  readonly status: number | null;
+  readonly stdout: string;
+  readonly stderr: string;
+}
+
+export interface RunOptions {
+  readonly env?: Readonly<Record<string, string | undefined>>;
+}
+
+/** Runs a command in a folder, without colours. */
+export function run(cwd: string, args: readonly string[], options: RunOptions = {}): Outcome {
+  const env = { ...process.env, NO_COLOR: '1', SOURCE_DATE_EPOCH: undefined, ...options.env };
+  const { status, stdout, stderr } = spawnSync(process.execPath, [PROGRAM, ...args], { cwd, env, encoding: 'utf8', maxBuffer: 64 << 20 });
+  return { status, stdout, stderr };
+}
+
+/** Files by path; a function makes something that is no plain file. */
+export type Files = Readonly<Record<string, string | Buffer | ((path: string) => void)>>;
+
+const made: string[] = [];
+
+/** A fresh folder with files in it; removed when the tests of the file are over. */
+export function folderWith(files: Files): string {
+  const root = realpathSync(mkdtempSync(join(tmpdir(), 'emballage-test-')));
+  made.push(root);
+  put(root, files);
+  return root;
+}
+
+export function put(root: string, files: Files): void {
+  for (const [path, content] of Object.entries(files)) {
+    mkdirSync(dirname(join(root, path)), { recursive: true });
+    if (typeof content === 'function') content(join(root, path));
+    else writeFileSync(join(root, path), content);
+  }
+}
+
+afterAll(() => made.splice(0).forEach((root) => rmSync(root, { recursive: true, force: true })));
+
+export const DESTINATION = `destination: slipway
+arch: [x86_64, arm64]
+accepts:
+  zip: { packed: 1 MiB, unpacked: 4 MiB, files: 100, one-file: 2 MiB }
+runtimes:
+  node 18: { ends: "2025-04-30" }
+  node 20: {}
+entry: { node: "{module}.{member}" }
+memory: { least: 96 MiB, most: 6 GiB }
+timeout: { most: 20 min }
+settings: { total: 1 KiB, reserved: ["HOST_*"], required: [] }
+`;
+
+/** A project with one function `horn`, whose keys may be changed or added, and its source files. */
+export function project(source: Files, keys: Readonly<Record<string, unknown>> = {}, more: Files = {}): string {
+  const spec = { source: 'src', runtime: 'node 20', entry: 'horn.mjs#sound', artifact: 'zip', arch: ['arm64'], ...keys };
+  const sheet = {
+    project: 'fernhaven-tides',
+    destinations: { slipway: 'slipway.yaml' },
+    defaults: { destination: 'slipway' },
+    functions: { horn: spec },
+  };
+  const below = Object.fromEntries(Object.entries(source).map(([path, content]) => [`src/${path}`, content]));
+  // JSON is YAML.
+  return folderWith({ 'emballage.yaml': JSON.stringify(sheet, null, 1), 'slipway.yaml': DESTINATION, ...below, ...more });
+}
+
+export const HORN = 'export function sound(event) {\n  return { blasts: event.data.blasts };\n}\n';
+export const ARTIFACT = 'out/horn/arm64/horn.zip';
