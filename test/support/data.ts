@@ -18,7 +18,9 @@ export function noise(seed: number, length: number, kinds = 256): Buffer {
 /** `length` bytes of made-up words, some far more frequent than others. */
 export function words(seed: number, length: number): Buffer {
   const next = numbers(seed);
-  const vocabulary = Array.from({ length: 600 }, () => String.fromCharCode(...noise(next(1e9), 2 + next(9), 26).map((n) => n + 97)));
+  const vocabulary = Array.from({ length: 600 }, () =>
+    String.fromCharCode(...noise(next(1e9), 2 + next(9), 26).map((n) => n + 97)),
+  );
   let text = '';
   while (text.length < length) text += `${vocabulary[next(1 + next(600))] ?? ''} `;
   return Buffer.from(text.slice(0, length));

@@ -19,7 +19,12 @@ export interface RunOptions {
 /** Runs a command in a folder, without colours. */
 export function run(cwd: string, args: readonly string[], options: RunOptions = {}): Outcome {
   const env = { ...process.env, NO_COLOR: '1', SOURCE_DATE_EPOCH: undefined, ...options.env };
-  const { status, stdout, stderr } = spawnSync(process.execPath, [PROGRAM, ...args], { cwd, env, encoding: 'utf8', maxBuffer: 64 << 20 });
+  const { status, stdout, stderr } = spawnSync(process.execPath, [PROGRAM, ...args], {
+    cwd,
+    env,
+    encoding: 'utf8',
+    maxBuffer: 64 << 20,
+  });
   return { status, stdout, stderr };
 }
 
@@ -61,7 +66,14 @@ settings: { total: 1 KiB, reserved: ["HOST_*"], required: [] }
 
 /** A project with one function `horn`, whose keys may be changed or added, and its source files. */
 export function project(source: Files, keys: Readonly<Record<string, unknown>> = {}, more: Files = {}): string {
-  const spec = { source: 'src', runtime: 'node 20', entry: 'horn.mjs#sound', artifact: 'zip', arch: ['arm64'], ...keys };
+  const spec = {
+    source: 'src',
+    runtime: 'node 20',
+    entry: 'horn.mjs#sound',
+    artifact: 'zip',
+    arch: ['arm64'],
+    ...keys,
+  };
   const sheet = {
     project: 'fernhaven-tides',
     destinations: { slipway: 'slipway.yaml' },
@@ -70,7 +82,12 @@ export function project(source: Files, keys: Readonly<Record<string, unknown>> =
   };
   const below = Object.fromEntries(Object.entries(source).map(([path, content]) => [`src/${path}`, content]));
   // JSON is YAML.
-  return folderWith({ 'emballage.yaml': JSON.stringify(sheet, null, 1), 'slipway.yaml': DESTINATION, ...below, ...more });
+  return folderWith({
+    'emballage.yaml': JSON.stringify(sheet, null, 1),
+    'slipway.yaml': DESTINATION,
+    ...below,
+    ...more,
+  });
 }
 
 export const HORN = 'export function sound(event) {\n  return { blasts: event.data.blasts };\n}\n';

@@ -19,7 +19,10 @@ export interface RawEntry {
   readonly host?: number;
 }
 
-export function makeZip(entries: readonly RawEntry[], options: { before?: Buffer; after?: Buffer; comment?: string } = {}): Buffer {
+export function makeZip(
+  entries: readonly RawEntry[],
+  options: { before?: Buffer; after?: Buffer; comment?: string } = {},
+): Buffer {
   const parts: Buffer[] = [options.before ?? Buffer.alloc(0)];
   const directory: Buffer[] = [];
   let offset = parts[0]?.length ?? 0;

@@ -41,8 +41,10 @@ export const command: CommandModule = {
     const project = await session.openProject();
     const spec = oneFunction(project, texts(args, '_'));
     const arch = chooseArch(spec, text(args, 'arch'));
+    const repeat = repeatsFrom(args.repeat);
     await verifyAgainstWaybill(project, { spec, arch });
-    const events = repeated(await readEvents(project, spec, texts(args, 'event'), session), args.repeat);
+    const once = await readEvents(project, spec, texts(args, 'event'), session);
+    const events = Array.from({ length: repeat }, () => once).flat();
     const program = await chooseProgram(spec, session);
     const reports: CallReport[] = [];
     const memoryBytes =
@@ -132,16 +134,15 @@ async function readEvents(
   });
 }
 
-function repeated(events: readonly NamedEvent[], repeat: unknown): NamedEvent[] {
-  if (typeof repeat !== 'number' || !Number.isInteger(repeat) || repeat < 1 || repeat > MAX_REPEATS)
-    throw new EmballageError('USAGE', {
-      doing: 'reading the command line',
-      where: '--repeat',
-      expected: `a whole number from 1 to ${String(MAX_REPEATS)}`,
-      found: String(repeat),
-      mend: 'correct it',
-    });
-  return Array.from({ length: repeat }, () => events).flat();
+function repeatsFrom(repeat: unknown): number {
+  if (typeof repeat === 'number' && Number.isInteger(repeat) && repeat >= 1 && repeat <= MAX_REPEATS) return repeat;
+  throw new EmballageError('USAGE', {
+    doing: 'reading the command line',
+    where: '--repeat',
+    expected: `a whole number from 1 to ${String(MAX_REPEATS)}`,
+    found: String(repeat),
+    mend: 'correct it',
+  });
 }
 
 /** Only what is declared: samples from the sheet, secrets from our own environment. */

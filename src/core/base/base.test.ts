@@ -20,7 +20,13 @@ describe('sizes and times', () => {
   ])('%s is %s milliseconds', (text, ms) => expect(parseTime(text)).toBe(ms));
 
   it('shows them with the digits that matter', () => {
-    expect([0, 812, 1409, 67_108_864, 115_343_360].map(formatSize)).toEqual(['0 B', '812 B', '1.37 KiB', '64 MiB', '110 MiB']);
+    expect([0, 812, 1409, 67_108_864, 115_343_360].map(formatSize)).toEqual([
+      '0 B',
+      '812 B',
+      '1.37 KiB',
+      '64 MiB',
+      '110 MiB',
+    ]);
     expect([4, 1234, 120_000].map(formatTime)).toEqual(['4 ms', '1.23 s', '2 min']);
   });
 });
@@ -32,12 +38,19 @@ describe('paths', () => {
   });
 
   it('are settled, or found to leave', () => {
-    expect(['a/./b/../c', '', 'a//b', '../a', 'a/../..'].map(settlePath)).toEqual(['a/c', '', 'a/b', undefined, undefined]);
+    expect(['a/./b/../c', '', 'a//b', '../a', 'a/../..'].map(settlePath)).toEqual([
+      'a/c',
+      '',
+      'a/b',
+      undefined,
+      undefined,
+    ]);
   });
 
   it('are told safe from unsafe', () => {
     expect(['a/b.txt', 'ö', '..a/b'].map(unsafePathReason)).toEqual([undefined, undefined, undefined]);
-    for (const path of ['', '/a', 'a/../b', 'a\\b', 'c:x', 'a\0', 'a\nb', 'a//b', './a']) expect([path, typeof unsafePathReason(path)]).toEqual([path, 'string']);
+    for (const path of ['', '/a', 'a/../b', 'a\\b', 'c:x', 'a\0', 'a\nb', 'a//b', './a'])
+      expect([path, typeof unsafePathReason(path)]).toEqual([path, 'string']);
   });
 
   it('of links stay inside or not', () => {

@@ -13,7 +13,7 @@ export function nearestWord(written: string, valid: readonly string[]): string |
     const steps = distance(plain(written), plain(word));
     if (steps < bestDistance) [best, bestDistance] = [word, steps];
   }
-  const allowed = Math.max(1, Math.floor(Math.max(written.length, best?.length ?? 0) / 3));
+  const allowed = Math.ceil(Math.max(written.length, best?.length ?? 0) / 3);
   return bestDistance <= allowed ? best : undefined;
 }
 

@@ -71,18 +71,22 @@ function wrong(
 
 /** Line and column, counting from 1, of the first byte that is not UTF-8; columns count characters. */
 function firstBadByte(bytes: Buffer): { line: number; column: number } {
-  const good = new TextDecoder('utf-8', { fatal: true });
   let [low, high] = [0, bytes.length];
   while (low < high) {
     const middle = (low + high + 1) >> 1;
-    try {
-      good.decode(bytes.subarray(0, middle), { stream: true });
-      low = middle;
-    } catch {
-      high = middle - 1;
-    }
-    good.decode();
+    if (isUtf8So(bytes.subarray(0, middle))) low = middle;
+    else high = middle - 1;
   }
-  const before = bytes.subarray(0, low).toString('utf8').split('\n');
+  const before = new TextDecoder().decode(bytes.subarray(0, low), { stream: true }).split('\n');
   return { line: before.length, column: (before.at(-1)?.length ?? 0) + 1 };
+}
+
+/** Whether bytes are UTF-8 as far as they go; the last character may be cut. */
+function isUtf8So(bytes: Buffer): boolean {
+  try {
+    new TextDecoder('utf-8', { fatal: true }).decode(bytes, { stream: true });
+    return true;
+  } catch {
+    return false;
+  }
 }

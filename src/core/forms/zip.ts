@@ -27,7 +27,7 @@ export interface Packed {
 }
 
 /** Bytes of source that may be under way at once, between reading and writing. */
-const MAX_BYTES_UNDER_WAY = 24 * SEGMENT_BYTES;
+const MAX_BYTES_UNDER_WAY = 12 * SEGMENT_BYTES;
 
 interface Step {
   readonly entry: PackedEntry;
@@ -86,7 +86,7 @@ function* fileSteps(entry: PackedFile, request: PackRequest, hash: Hash): Genera
     const length = bytes.length;
     left -= length;
     // Copied before the piece is handed over with its memory.
-    const next = left > 0 ? bytes.slice(-DICTIONARY_BYTES) : new Uint8Array(0);
+    const next = left > 0 ? new Uint8Array(bytes.subarray(-DICTIONARY_BYTES)) : new Uint8Array(0);
     const result = request.compressor.compress({ bytes, dictionary, last: left === 0, mayStore: whole });
     yield { entry, bytes: length, first, last: left === 0, crc32: sum, result };
     dictionary = next;

@@ -126,6 +126,12 @@ function unchangedTarget(project: Project, spec: FunctionSpec, arch: Arch, index
  * The stamp of an output file, without its change time: that moves whenever the store links or drops the same content.
  */
 export function outputStamp(path: string): Stamp | undefined {
-  const stat = lstatSync(path, { throwIfNoEntry: false });
+  let stat;
+  try {
+    stat = lstatSync(path, { throwIfNoEntry: false });
+  } catch {
+    // A file where a folder should be: whatever comes of it comes up when the artifact is put there.
+    return undefined;
+  }
   return stat?.isFile() === true ? { ...stampOf(stat), ctimeMs: 0 } : undefined;
 }

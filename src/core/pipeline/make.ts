@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import { rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { filePieces } from '../disk/file-source';
-import { removeLeftovers, writeWhole } from '../disk/write';
+import { guarded, removeLeftovers, writeWhole } from '../disk/write';
 import { collect } from '../fileset/collect';
 import type { FileSet, PackedFile } from '../fileset/model';
 import { DEFLATE_ENCODER, SEGMENT_BYTES } from '../formats/deflate';
@@ -151,7 +151,9 @@ class Maker {
       }),
     );
     removeLeftovers(join(root, dirname(artifact)));
-    rmSync(join(root, waybill), { force: true });
+    guarded(waybill, () => {
+      rmSync(join(root, waybill), { force: true });
+    });
     this.#store.place(made.key, join(root, artifact));
     writeWhole(join(root, waybill), text, waybill);
     const status = before?.sha256 === made.artifact.sha256 ? 'same' : made.packed > 0 ? 'built' : 'stored';

@@ -26,18 +26,52 @@ async function proveAgainst(a: Buffer, b: Buffer, waybill = '{}'): Promise<Proof
 }
 
 describe('a proof', () => {
-  const zip = makeZip([{ name: 'a', data: 'x' }, { name: 'b', data: 'y' }]);
+  const zip = makeZip([
+    { name: 'a', data: 'x' },
+    { name: 'b', data: 'y' },
+  ]);
 
   it('holds when the bytes are the same', async () => {
     expect((await proveAgainst(zip, Buffer.from(zip)))[0]?.differences).toEqual([]);
   });
 
   it.each<[string, Buffer, object]>([
-    ['mode', makeZip([{ name: 'a', data: 'x' }, { name: 'b', data: 'y', mode: 0o100600 }]), { entry: 'b', field: 'mode', first: '0644', second: '0600' }],
-    ['size', makeZip([{ name: 'a', data: 'xx' }, { name: 'b', data: 'y' }]), { entry: 'a', field: 'size', first: '1 bytes', second: '2 bytes' }],
-    ['name', makeZip([{ name: 'a', data: 'x' }, { name: 'c', data: 'y' }]), { field: 'entry name', first: 'b', second: 'c' }],
+    [
+      'mode',
+      makeZip([
+        { name: 'a', data: 'x' },
+        { name: 'b', data: 'y', mode: 0o100600 },
+      ]),
+      { entry: 'b', field: 'mode', first: '0644', second: '0600' },
+    ],
+    [
+      'size',
+      makeZip([
+        { name: 'a', data: 'xx' },
+        { name: 'b', data: 'y' },
+      ]),
+      { entry: 'a', field: 'size', first: '1 bytes', second: '2 bytes' },
+    ],
+    [
+      'name',
+      makeZip([
+        { name: 'a', data: 'x' },
+        { name: 'c', data: 'y' },
+      ]),
+      { field: 'entry name', first: 'b', second: 'c' },
+    ],
     ['a missing entry', makeZip([{ name: 'a', data: 'x' }]), { field: 'entry name', first: 'b', second: '(none)' }],
-    ['the comment', makeZip([{ name: 'a', data: 'x' }, { name: 'b', data: 'y' }], { comment: 'z' }), { field: `byte ${String(zip.length - 2)}`, first: '0x00', second: '0x01' }],
+    [
+      'the comment',
+      makeZip(
+        [
+          { name: 'a', data: 'x' },
+          { name: 'b', data: 'y' },
+        ],
+        { comment: 'z' },
+      ),
+      { field: `byte ${String(zip.length - 2)}`, first: '0x00', second: '0x01' },
+    ],
   ])('shows the first difference: %s', async (_name, other, detail) => {
     const [line] = await proveAgainst(zip, other);
     expect(line?.differences).toEqual([{ name: 'horn', arch: 'arm64', file: 'artifact', detail }]);

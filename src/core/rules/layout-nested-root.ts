@@ -11,7 +11,8 @@ export const layoutNestedRoot: Rule = {
   check({ subject, facts: { entry } }) {
     const files = subject.entries.filter((e) => e.kind !== 'folder').map((e) => e.path);
     const top = files[0]?.split('/')[0] ?? '';
-    const allBelow = files.length > 0 && files.every((path) => path.startsWith(`${top}/`));
+    // A path that leaves the artifact is another rule's finding.
+    const allBelow = top !== '' && top !== '..' && files.every((path) => path.startsWith(`${top}/`));
     if (!allBelow || (entry !== undefined && files.includes(entry.file))) return findings();
     const entryBelow = entry !== undefined && files.includes(`${top}/${entry.file}`);
     return findings({

@@ -2,7 +2,7 @@
 import type { Problem } from '../base/errors';
 import { nearestWord, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
-import { unknownWord, validate } from './issues';
+import { isMapping, unknownWord, validate } from './issues';
 import { ENTRY_WORDS } from './entry';
 import type { Destination, DestinationRuntime, Limits } from './model';
 import { destinationSchema, RUNTIME_PATTERN, type DestinationText, type LimitsText } from './schema';
@@ -21,7 +21,7 @@ export function readDestination(text: string, file: string): DestinationFile {
   const yaml = readYaml(text, file);
   if (yaml.value === undefined) return { problems: yaml.problems };
   const { value, problems } = validate(destinationSchema, yaml.value, yaml);
-  const all = [...yaml.problems, ...problems, ...(value === undefined ? [] : checkWords(value, yaml))];
+  const all = [...yaml.problems, ...problems, ...checkWords(yaml)];
   return value === undefined || all.length > 0 ? { problems: all } : { destination: settle(value, file), problems: [] };
 }
 
@@ -35,9 +35,10 @@ export function settleLimits(limits: LimitsText | undefined): Limits {
   };
 }
 
-function checkWords(value: DestinationText, yaml: YamlFile): Problem[] {
+/** Looks at names and forms that a schema cannot hold to their words, also in a file that has other mistakes. */
+function checkWords(yaml: YamlFile): Problem[] {
   const problems: Problem[] = [];
-  for (const name of Object.keys(value.runtimes)) {
+  for (const name of Object.keys(mappingAt(yaml.value, 'runtimes'))) {
     if (RUNTIME_PATTERN.test(name)) continue;
     const near = nearestWord(name, ['python 3.11', 'node 20', 'java 17', 'dotnet 8', 'native']);
     problems.push({
@@ -47,11 +48,16 @@ function checkWords(value: DestinationText, yaml: YamlFile): Problem[] {
       mend: near === undefined ? 'write language, space, version' : `write it like \`${near}\``,
     });
   }
-  for (const [language, form] of Object.entries(value.entry ?? {}))
-    for (const [, word] of form.matchAll(/\{([^}]*)\}/g))
+  for (const [language, form] of Object.entries(mappingAt(yaml.value, 'entry')))
+    for (const [, word] of String(form).matchAll(/\{([^}]*)\}/g))
       if (word !== undefined && !ENTRY_WORDS.some((known) => known === word))
         problems.push(unknownWord(yaml, ['entry', language], word, ENTRY_WORDS, 'value'));
   return problems;
+}
+
+function mappingAt(value: unknown, key: string): Record<string, unknown> {
+  const found = isMapping(value) ? value[key] : undefined;
+  return isMapping(found) ? found : {};
 }
 
 function settle(value: DestinationText, file: string): Destination {

@@ -153,3 +153,7 @@ function keysOf(schema: z.core.$ZodType | undefined): string[] {
   const plain = schema instanceof z.ZodOptional ? schema.unwrap() : schema;
   return plain instanceof z.ZodObject ? Object.keys(plain.shape) : [];
 }
+
+export function isMapping(value: unknown): value is Record<string, unknown> {
+  return typeof value === 'object' && value !== null && !Array.isArray(value);
+}

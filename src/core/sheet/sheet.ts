@@ -5,7 +5,7 @@ import { nearestWord, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import type { ProjectFolder } from '../disk/project-folder';
 import { readDestination, settleLimits } from './destination';
-import { unknownWord, validate } from './issues';
+import { isMapping, unknownWord, validate } from './issues';
 import type { Acceptance, Arch, Destination, Entry, FunctionSpec, Runtime, Setting, Sheet } from './model';
 import {
   functionSchema,
@@ -64,12 +64,12 @@ class SheetReader {
     const destinations = this.#readDestinations(isMapping(root.destinations) ? root.destinations : {});
     const defaults = whole.value?.defaults ?? {};
     const functions = Object.entries(isMapping(root.functions) ? root.functions : {}).flatMap(([name, value]) => {
-      const parsed = functionSchema.safeParse(value);
       this.#checkName(['functions', name], name);
       const rough = isMapping(root.defaults) ? root.defaults : {};
-      return parsed.success
-        ? [this.#readFunction(name, parsed.data, { ...rough, ...defaults }, Object.keys(destinations))]
-        : [];
+      const text = isMapping(value) ? patchFunction(value, Object.keys(destinations)) : undefined;
+      return text === undefined
+        ? []
+        : [this.#readFunction(name, text, { ...rough, ...defaults }, Object.keys(destinations))];
     });
     if (whole.value !== undefined && functions.length === 0 && this.#problems.length === 0) this.#noFunctions();
     if (this.#problems.length > 0 || whole.value === undefined) throw this.#error();
@@ -272,7 +272,8 @@ class SheetReader {
   }
 
   #error(): EmballageError {
-    const problems = [...this.#problems].sort(byPlace);
+    const [sheet] = this.#files;
+    const problems = inOrder(this.#problems, this.#shown(sheet?.path ?? ''));
     return new EmballageError('SHEET_INVALID', {
       doing: 'reading the packing sheet',
       found: problems.length === 1 ? '1 mistake' : `${String(problems.length)} mistakes`,
@@ -282,9 +283,14 @@ class SheetReader {
   }
 }
 
-function byPlace(a: Problem, b: Problem): number {
-  if (a.place.file !== b.place.file) return 0;
-  return a.place.line - b.place.line || a.place.column - b.place.column;
+/** Problems of the sheet first, then file by file, each from top to bottom. */
+function inOrder(problems: readonly Problem[], sheet: string): Problem[] {
+  const key = ({ place }: Problem): [number, string] => [place.file === sheet ? 0 : 1, place.file];
+  return [...problems].sort((a, b) => {
+    const [x, y] = [key(a), key(b)];
+    const byFile = x[0] - y[0] || (x[1] < y[1] ? -1 : x[1] > y[1] ? 1 : 0);
+    return byFile || a.place.line - b.place.line || a.place.column - b.place.column;
+  });
 }
 
 /** `node 20` as language and version. */
@@ -293,11 +299,32 @@ export function settleRuntime(text: string): Runtime {
   return { text, language, version };
 }
 
+/**
+ * What can be read of a function's text: where a key is wrong, which has been told, something harmless stands in for it,
+ * so that the others are looked at all the same.
+ */
+function patchFunction(value: Record<string, unknown>, destinations: readonly string[]): FunctionText | undefined {
+  const harmless: Record<string, unknown> = {
+    source: '',
+    runtime: 'node 20',
+    entry: 'x.mjs#x',
+    artifact: 'zip',
+    arch: ['arm64'],
+    destination: destinations[0],
+  };
+  const patched: Record<string, unknown> = {};
+  for (const [key, schema] of Object.entries(functionSchema.shape)) {
+    const isGiven = key in value;
+    const isRight = isGiven && schema.safeParse(value[key]).success;
+    const isOptional = schema.safeParse(undefined).success;
+    if (isRight) patched[key] = value[key];
+    else if ((isGiven || !isOptional) && harmless[key] !== undefined) patched[key] = harmless[key];
+  }
+  const result = functionSchema.safeParse(patched);
+  return result.success ? result.data : undefined;
+}
+
 function settleAcceptance(text: NonNullable<FunctionText['accept']>[number]): Acceptance {
   const { where, ...rest } = text;
   return where === undefined ? rest : { ...rest, where };
-}
-
-function isMapping(value: unknown): value is Record<string, unknown> {
-  return typeof value === 'object' && value !== null && !Array.isArray(value);
 }

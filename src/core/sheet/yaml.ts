@@ -139,7 +139,8 @@ function offsetOf(doc: Document, path: DataPath, part: 'key' | 'value'): number 
   for (const [i, step] of path.entries()) {
     const here = isAlias(node) ? node.resolve(doc) : node;
     if (isMap(here)) {
-      const pair = here.items.find((p) => isScalar(p.key) && String(p.key.value) === String(step));
+      // Where a key stands twice, the last one is what the data holds.
+      const pair = here.items.findLast((p) => isScalar(p.key) && String(p.key.value) === String(step));
       if (pair === undefined) return offset;
       const wantsKey = (part === 'key' && i === path.length - 1) || isMap(pair.value);
       offset = (wantsKey ? undefined : startOf(pair.value)) ?? startOf(pair.key) ?? offset;

@@ -122,8 +122,7 @@ async function callAll(
           ? await host.call(event, `run-${String(serial)}`, deadline)
           : { kind: 'failed', failure: loadFailure };
       const times = { startMs: cold ? ready - begun : 0, callMs: plan.elapsed() - ready };
-      // What was written just before the answer is still on its way.
-      await new Promise((resolve) => setTimeout(resolve, 5));
+      await host.settleLog();
       const log = host.takeLog();
       if (answer.kind === 'failed' || host.hasEnded) await host.close();
       const judged =

@@ -28,6 +28,11 @@ export class LogKeeper {
     this.#keptBytes += kept.length;
   }
 
+  /** Bytes written since the log was last taken. */
+  get bytes(): number {
+    return this.#bytes;
+  }
+
   /** Whether the end of what was written holds a text. */
   mentions(text: string): boolean {
     return this.#last.includes(text);

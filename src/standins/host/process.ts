@@ -3,7 +3,8 @@ import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { createInterface } from 'node:readline';
-import type { Readable, Writable } from 'node:stream';
+import { setTimeout as sleep } from 'node:timers/promises';
+import type { Duplex, Readable } from 'node:stream';
 import type { CloudEvent } from './event';
 import { LogKeeper } from './log';
 
@@ -35,6 +36,8 @@ export interface ProcessPlan {
 }
 
 const MEMORY_LOOK_MS = 20;
+const LOG_ROUND_MS = 5;
+const MAX_LOG_ROUNDS = 200;
 /** Loading may take this long even where a call may not. */
 const LEAST_LOAD_MS = 10_000;
 
@@ -64,7 +67,8 @@ export class HostProcess {
     this.#child.stderr?.on('data', (bytes: Buffer) => this.#log.add(bytes));
     const answers = this.#child.stdio[4] as Readable;
     createInterface({ input: answers }).on('line', (line) => this.#hear(line));
-    (this.#child.stdio[3] as Writable).on('error', () => undefined);
+    // Read to its end, though nothing comes, or the process would never count as closed.
+    (this.#child.stdio[3] as Duplex).on('error', () => undefined).resume();
     this.#child.on('error', (error) =>
       this.#finish({ kind: 'garbled', what: `the runtime cannot be started: ${error.message}` }),
     );
@@ -80,6 +84,14 @@ export class HostProcess {
 
   get hasEnded(): boolean {
     return this.#end !== undefined;
+  }
+
+  /** Waits until no more log arrives: what was written before an answer may come in after it. */
+  async settleLog(): Promise<void> {
+    for (let round = 0, before = -1; round < MAX_LOG_ROUNDS && this.#log.bytes !== before; round++) {
+      before = this.#log.bytes;
+      await sleep(LOG_ROUND_MS);
+    }
   }
 
   /** What was logged since the last time this was asked. */
@@ -129,7 +141,7 @@ export class HostProcess {
         this.#waiting = undefined;
         resolve(end);
       };
-      (this.#child.stdio[3] as Writable).write(`${JSON.stringify(command)}\n`);
+      (this.#child.stdio[3] as Duplex).write(`${JSON.stringify(command)}\n`);
     });
   }
 

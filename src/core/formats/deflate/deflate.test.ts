@@ -47,7 +47,10 @@ describe('the deflate encoder', () => {
   it('reads back for random mixtures', () => {
     for (let seed = 1; seed <= 60; seed++) {
       const next = numbers(seed);
-      const parts = Array.from({ length: 1 + next(6) }, () => [noise, words][next(2)]?.(next(1e6), next(9000), 1 + next(256)) ?? NONE);
+      const parts = Array.from(
+        { length: 1 + next(6) },
+        () => [noise, words][next(2)]?.(next(1e6), next(9000), 1 + next(256)) ?? NONE,
+      );
       const data = Buffer.concat([...parts, ...parts.slice(0, next(3))]);
       const back = inflateRawSync(deflateSegment(data, NONE, true));
       expect([seed, back.equals(data)]).toEqual([seed, true]);
@@ -55,7 +58,9 @@ describe('the deflate encoder', () => {
   });
 
   it('costs hardly more than the data where nothing can be saved', () => {
-    expect(deflateSegment(noise(9, SEGMENT_BYTES), NONE, true).length).toBeLessThan(SEGMENT_BYTES + SEGMENT_BYTES / 256);
+    expect(deflateSegment(noise(9, SEGMENT_BYTES), NONE, true).length).toBeLessThan(
+      SEGMENT_BYTES + SEGMENT_BYTES / 256,
+    );
   });
 
   it('refuses a segment that is too long', () => {

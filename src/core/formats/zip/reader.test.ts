@@ -2,7 +2,8 @@ import { makeZip, memorySource, type RawEntry } from '../../../../test/support/z
 import { noise } from '../../../../test/support/data';
 import { entryChunks, openZip, readEntry } from '.';
 
-const codes = (entries: readonly RawEntry[]): string[] => openZip(memorySource(makeZip(entries)), 'x.zip').faults.map((fault) => fault.code);
+const codes = (entries: readonly RawEntry[]): string[] =>
+  openZip(memorySource(makeZip(entries)), 'x.zip').faults.map((fault) => fault.code);
 
 async function whole(bytes: Buffer, index: number): Promise<Buffer> {
   const source = memorySource(bytes);
@@ -52,7 +53,14 @@ describe('the zip reader', () => {
     ['another name in the local header', [{ name: 'a', localName: 'b' }], ['header-mismatch']],
     ['another method in the local header', [{ name: 'a', method: 8, localMethod: 0, data: 'x' }], ['header-mismatch']],
     ['an offset that points elsewhere', [{ name: 'abc', data: 'x'.repeat(99), shift: 7 }], ['header-mismatch']],
-    ['entries that share bytes', [{ name: 'a', data: 'x' }, { name: 'b', data: 'y', shift: -32 }], ['header-mismatch', 'header-mismatch', 'overlap']],
+    [
+      'entries that share bytes',
+      [
+        { name: 'a', data: 'x' },
+        { name: 'b', data: 'y', shift: -32 },
+      ],
+      ['header-mismatch', 'header-mismatch', 'overlap'],
+    ],
     ['more than deflate can hold', [{ name: 'a', method: 8, data: 'x', size: 1_000_000 }], ['bomb']],
     ['more than is stored', [{ name: 'a', data: 'x', size: 2 }], ['bomb']],
   ])('finds %s', (_name, entries, expected) => {
@@ -60,9 +68,18 @@ describe('the zip reader', () => {
   });
 
   it('refuses more than the limits allow', () => {
-    const source = memorySource(makeZip([{ name: 'a', data: 'xxx' }, { name: 'b', data: 'yyy' }]));
-    expect(openZip(source, 'x.zip', { entries: 9, unpackedBytes: 5 }).faults).toMatchObject([{ code: 'bomb', entry: 'b' }]);
-    expect(() => openZip(source, 'x.zip', { entries: 1, unpackedBytes: 99 })).toThrow(expect.objectContaining({ code: 'ZIP_INVALID' }));
+    const source = memorySource(
+      makeZip([
+        { name: 'a', data: 'xxx' },
+        { name: 'b', data: 'yyy' },
+      ]),
+    );
+    expect(openZip(source, 'x.zip', { entries: 9, unpackedBytes: 5 }).faults).toMatchObject([
+      { code: 'bomb', entry: 'b' },
+    ]);
+    expect(() => openZip(source, 'x.zip', { entries: 1, unpackedBytes: 99 })).toThrow(
+      expect.objectContaining({ code: 'ZIP_INVALID' }),
+    );
   });
 
   it.each([
@@ -75,7 +92,9 @@ describe('the zip reader', () => {
     if (name.startsWith('data')) bytes.fill(0xff, 31, 35);
     const source = memorySource(bytes);
     const [entry] = openZip(source, 'x.zip').entries;
-    expect(() => entry && readEntry(source, entry, 100)).toThrow(expect.objectContaining({ fault: expect.objectContaining({ code }) as unknown }));
+    expect(() => entry && readEntry(source, entry, 100)).toThrow(
+      expect.objectContaining({ fault: expect.objectContaining({ code }) as unknown }),
+    );
   });
 
   it.each<[string, Buffer, string]>([
@@ -83,14 +102,24 @@ describe('the zip reader', () => {
     ['text', Buffer.from('water level 318 cm\n'.repeat(9)), 'ZIP_NOT_A_ZIP'],
     ['one cut off at the end', makeZip([{ name: 'a', data: 'x'.repeat(200) }]).subarray(0, -30), 'ZIP_TRUNCATED'],
     ['one cut off at the front', makeZip([{ name: 'a', data: 'x'.repeat(200) }]).subarray(50), 'ZIP_TRUNCATED'],
-    ['one with something before it', makeZip([{ name: 'a' }], { before: Buffer.from('#!') }).subarray(1), 'ZIP_TRUNCATED'],
+    [
+      'one with something before it',
+      makeZip([{ name: 'a' }], { before: Buffer.from('#!') }).subarray(1),
+      'ZIP_TRUNCATED',
+    ],
     ['one with something behind it', makeZip([{ name: 'a' }], { after: Buffer.from('x') }), 'ZIP_TRUNCATED'],
   ])('refuses %s as a whole', (_name, bytes, code) => {
     expect(() => openZip(memorySource(bytes), 'x.zip')).toThrow(expect.objectContaining({ code }));
   });
 
   it('survives every single changed byte', () => {
-    const good = makeZip([{ name: 'a/b', method: 8, data: 'tide '.repeat(40) }, { name: 'c', mode: 0o120777, data: 'a/b' }], { comment: 'hello' });
+    const good = makeZip(
+      [
+        { name: 'a/b', method: 8, data: 'tide '.repeat(40) },
+        { name: 'c', mode: 0o120777, data: 'a/b' },
+      ],
+      { comment: 'hello' },
+    );
     for (let at = 0; at < good.length; at++) {
       const bytes = Buffer.from(good);
       bytes[at] = (bytes[at] ?? 0) ^ 0xff;

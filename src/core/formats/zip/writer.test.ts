@@ -39,7 +39,10 @@ describe('the zip writer', () => {
     const local = `504b0304 ${common} 61 6869`;
     const central = `504b0102 2d03 ${common} 0000 0000 0000 0000a481 00000000 61`; // comment, disk, internal, 0100644, offset
     const end = '504b0506 0000 0000 0100 0100 2f000000 21000000 1300'; // disks, entries, size, offset, comment
-    const expected = Buffer.concat([Buffer.from([local, central, end].join('').replaceAll(' ', ''), 'hex'), Buffer.from('packed by Emballage')]);
+    const expected = Buffer.concat([
+      Buffer.from([local, central, end].join('').replaceAll(' ', ''), 'hex'),
+      Buffer.from('packed by Emballage'),
+    ]);
     expect(sink.bytes.toString('hex')).toBe(expected.toString('hex'));
     expect(size).toBe(expected.length);
   });
@@ -59,7 +62,9 @@ describe('the zip writer', () => {
 
   it('refuses a name longer than the format can hold', () => {
     const writer = new ZipWriter(new MemorySink(), DOS_FLOOR);
-    expect(() => writer.add(file('x'.repeat(65_536)), stored(''))).toThrow(expect.objectContaining({ code: 'ZIP_NAME_TOO_LONG' }));
+    expect(() => writer.add(file('x'.repeat(65_536)), stored(''))).toThrow(
+      expect.objectContaining({ code: 'ZIP_NAME_TOO_LONG' }),
+    );
   });
 
   it('keeps times within what the format can say', () => {
@@ -73,7 +78,12 @@ describe('the zip writer', () => {
 
   it('writes Zip64 where 16 bits do not count the entries, and others read it', () => {
     const chunks: Buffer[] = [];
-    const sink: ZipSink = { append: (bytes) => void chunks.push(Buffer.from(bytes)), hold: jest.fn(), patch: jest.fn(), release: jest.fn() };
+    const sink: ZipSink = {
+      append: (bytes) => void chunks.push(Buffer.from(bytes)),
+      hold: jest.fn(),
+      patch: jest.fn(),
+      release: jest.fn(),
+    };
     const writer = new ZipWriter(sink, DOS_FLOOR);
     const count = 65_600;
     for (let i = 0; i < count; i++) writer.add(file(String(i).padStart(6, '0')), stored(''));
@@ -84,6 +94,8 @@ describe('the zip writer', () => {
     const path = join(folderWith({}), 'many.zip');
     writeFileSync(path, bytes);
     const program = 'import sys,zipfile; print(len(zipfile.ZipFile(sys.argv[1]).namelist()))';
-    expect(execFileSync(requireTool('python3'), ['-c', program, path], { encoding: 'utf8' }).trim()).toBe(String(count));
+    expect(execFileSync(requireTool('python3'), ['-c', program, path], { encoding: 'utf8' }).trim()).toBe(
+      String(count),
+    );
   });
 });

@@ -1,0 +1,97 @@
+import { readdirSync, readFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { folderWith, HORN, project, run } from '../support/program';
+
+describe('the program', () => {
+  it('says what it is and what to do first', () => {
+    const { status, stdout } = run(folderWith({}), []);
+    expect(status).toBe(0);
+    for (const command of ['build', 'check', 'try', 'prove', 'rules', 'toolchains', 'demo'])
+      expect(stdout).toContain(`\n  ${command}`);
+    expect(run(folderWith({}), ['--help']).stdout).toBe(stdout);
+  });
+
+  it.each(['build', 'check', 'try', 'prove', 'rules', 'toolchains', 'demo'])(
+    '%s --help ends with two examples',
+    (command) => {
+      const { status, stdout } = run(folderWith({}), [command, '--help']);
+      const [, examples = ''] = stdout.split('Examples:');
+      expect([status, examples.split(`emballage.js ${command}`).length - 1]).toEqual([0, 2]);
+    },
+  );
+
+  it.each<[readonly string[], string]>([
+    [['biuld'], 'emballage.js build`?'],
+    [['build', '--jbos', '2'], 'unknown argument: jbos'],
+    [['build', '--jobs', '0'], 'a whole number from 1 to 256'],
+    [['build', 'horm'], 'did you mean `horn`?'],
+    [['check', '--at', 'slipway'], 'it without a file'],
+    [['check', '--format', 'xml'], 'invalid values'],
+    [['try', 'horn', 'horn2'], 'expected  one function'],
+    [['try', 'horn', '--repeat', '0'], 'a whole number from 1 to 10000'],
+    [['rules', 'size/pack'], 'did you mean `size/packed`?'],
+    [['build', '--sheet', 'a', '--sheet', 'b'], 'the option once'],
+  ])('refuses %j with exit code 2 and one clear error', (args, told) => {
+    const { status, stdout, stderr } = run(project({ 'horn.mjs': HORN }), args);
+    expect([status, stdout]).toEqual([2, '']);
+    expect(stderr).toContain(told);
+    expect(stderr).not.toContain('    at ');
+  });
+
+  it('gives one JSON document with --json, errors too', () => {
+    const root = project({ 'horn.mjs': HORN });
+    for (const args of [['build'], ['check'], ['rules'], ['toolchains'], ['check', 'gone.zip']]) {
+      const { stdout } = run(root, [...args, '--json']);
+      expect(typeof JSON.parse(stdout)).toBe('object');
+    }
+  });
+
+  it('explains every rule it has', () => {
+    const { rules } = JSON.parse(run(folderWith({}), ['rules', '--json']).stdout) as { rules: { id: string }[] };
+    expect(rules.length).toBeGreaterThan(15);
+    for (const { id } of rules.slice(0, 3))
+      expect(run(folderWith({}), ['rules', id]).stdout).toMatch(new RegExp(`^${id} .*\n +why .*\n +mend .*\n`));
+  });
+
+  it('ends every command with the next one to type', () => {
+    const root = project({ 'horn.mjs': HORN }, {}, { 'e.json': '{}' });
+    for (const args of [['build'], ['check'], ['try', '--event', 'e.json'], ['rules'], ['toolchains']]) {
+      const lines = run(root, args).stdout.trim().split('\n');
+      expect([args, lines.at(-1)]).toEqual([args, expect.stringMatching(/^Next, to .*: node .*emballage\.js /)]);
+    }
+  });
+});
+
+describe('prove', () => {
+  it('builds in changed surroundings, finds the same bytes, and leaves nothing behind', () => {
+    const before = readdirSync(tmpdir()).filter((name) => name.startsWith('emballage-prove-'));
+    const root = project({ 'horn.mjs': HORN, 'data/tide.csv': 'h\n' }, {}, { 'other/x': '' });
+    const { status, stdout } = run(root, ['prove', '--json']);
+    const { reproducible, variations } = JSON.parse(stdout) as {
+      reproducible: boolean;
+      variations: { id: string; same: boolean }[];
+    };
+    expect([status, reproducible]).toEqual([0, true]);
+    expect(variations.map(({ id, same }) => [id, same])).toEqual(
+      ['folder', 'zone', 'umask', 'times', 'user', 'jobs-1', 'jobs-7', 'store', 'all'].map((id) => [id, true]),
+    );
+    expect(readdirSync(tmpdir()).filter((name) => name.startsWith('emballage-prove-'))).toEqual(before);
+  });
+});
+
+describe('demo', () => {
+  it('goes through the whole example as it should', () => {
+    const folder = join(folderWith({}), 'tides');
+    const { status, stdout } = run(tmpdir(), ['demo', '--into', folder]);
+    expect(status).toBe(0);
+    expect(stdout).toContain('came out the same in 9 variations');
+    expect(readFileSync(join(folder, 'out/surge-alert/arm64/surge-alert.waybill.json'), 'utf8')).toContain(
+      '"why":"entry"',
+    );
+    expect(run(tmpdir(), ['demo', '--into', folder])).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining('new or empty') as unknown,
+    });
+  });
+});
