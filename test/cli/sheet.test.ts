@@ -148,7 +148,7 @@ describe('a sheet that cannot be read', () => {
     ['repeats an anchor inside itself', 'project: &a [*a]\n', '*a, which contains itself'],
     [
       'repeats anchors without end',
-      `a: &a [x]\n${'b: &b [*a,*a,*a,*a,*a,*a,*a,*a]\nc: &c [*b,*b,*b,*b,*b,*b,*b,*b]\nd: &d [*c,*c,*c,*c,*c,*c,*c,*c]\ne: [*d,*d,*d,*d]\n'}`,
+      `a: &a [x]\nb: &b [*a,*a,*a,*a,*a,*a,*a,*a]\nc: &c [*b,*b,*b,*b,*b,*b,*b,*b]\nd: &d [*c,*c,*c,*c,*c,*c,*c,*c]\ne: [*d,*d,*d,*d]\n`,
       'repeated more than 1000 times',
     ],
     ['is nested without end', `a: ${'['.repeat(100)}${']'.repeat(100)}\n`, 'more than 32 levels deep'],

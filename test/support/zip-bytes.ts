@@ -19,43 +19,22 @@ export interface RawEntry {
   readonly host?: number;
 }
 
-export function makeZip(
-  entries: readonly RawEntry[],
-  options: { before?: Buffer; after?: Buffer; comment?: string } = {},
-): Buffer {
+export interface ArchiveOptions {
+  readonly before?: Buffer;
+  readonly after?: Buffer;
+  readonly comment?: string;
+}
+
+export function makeZip(entries: readonly RawEntry[], options: ArchiveOptions = {}): Buffer {
   const parts: Buffer[] = [options.before ?? Buffer.alloc(0)];
   const directory: Buffer[] = [];
-  let offset = parts[0]?.length ?? 0;
   for (const entry of entries) {
-    const content = Buffer.from(entry.data ?? '');
-    const method = entry.method ?? 0;
-    const data = method === 8 ? deflateRawSync(content) : content;
-    const name = Buffer.from(entry.name as string);
-    const crc = entry.crc ?? crc32(content);
-    const size = entry.size ?? content.length;
-    const localName = Buffer.from(entry.localName ?? name);
-    const local = Buffer.alloc(30);
-    local.writeUInt32LE(0x04034b50, 0);
-    local.writeUInt16LE(20, 4);
-    local.writeUInt16LE(entry.flags ?? 0x800, 6);
-    local.writeUInt16LE(entry.localMethod ?? method, 8);
-    local.writeUInt16LE(0x21, 12);
-    local.writeUInt32LE(crc, 14);
-    local.writeUInt32LE(data.length, 18);
-    local.writeUInt32LE(size, 22);
-    local.writeUInt16LE(localName.length, 26);
-    const central = Buffer.alloc(46);
-    central.writeUInt32LE(0x02014b50, 0);
-    central.writeUInt16LE(((entry.host ?? 3) << 8) | 20, 4);
-    local.copy(central, 6, 4, 30);
-    central.writeUInt16LE(method, 10);
-    central.writeUInt16LE(name.length, 28);
-    central.writeUInt32LE((entry.mode ?? 0o100644) * 0x10000, 38);
-    central.writeUInt32LE(offset + (entry.shift ?? 0), 42);
-    parts.push(local, localName, data);
-    directory.push(central, name);
-    offset += 30 + localName.length + data.length;
+    const offset = parts.reduce((sum, part) => sum + part.length, 0);
+    const { local, central } = makeEntry(entry, offset + (entry.shift ?? 0));
+    parts.push(local);
+    directory.push(central);
   }
+  const offset = parts.reduce((sum, part) => sum + part.length, 0);
   const central = Buffer.concat(directory);
   const comment = Buffer.from(options.comment ?? '');
   const end = Buffer.alloc(22);
@@ -66,6 +45,33 @@ export function makeZip(
   end.writeUInt32LE(offset, 16);
   end.writeUInt16LE(comment.length, 20);
   return Buffer.concat([...parts, central, end, comment, options.after ?? Buffer.alloc(0)]);
+}
+
+function makeEntry(entry: RawEntry, offset: number): { local: Buffer; central: Buffer } {
+  const { method = 0, flags = 0x800, host = 3, mode = 0o100644 } = entry;
+  const content = Buffer.from(entry.data ?? '');
+  const data = method === 8 ? deflateRawSync(content) : content;
+  const name = Buffer.from(entry.name as string);
+  const localName = Buffer.from(entry.localName ?? name);
+  const local = Buffer.alloc(30);
+  local.writeUInt32LE(0x04034b50, 0);
+  local.writeUInt16LE(20, 4);
+  local.writeUInt16LE(flags, 6);
+  local.writeUInt16LE(entry.localMethod ?? method, 8);
+  local.writeUInt16LE(0x21, 12);
+  local.writeUInt32LE(entry.crc ?? crc32(content), 14);
+  local.writeUInt32LE(data.length, 18);
+  local.writeUInt32LE(entry.size ?? content.length, 22);
+  local.writeUInt16LE(localName.length, 26);
+  const central = Buffer.alloc(46);
+  central.writeUInt32LE(0x02014b50, 0);
+  central.writeUInt16LE((host << 8) | 20, 4);
+  local.copy(central, 6, 4, 30);
+  central.writeUInt16LE(method, 10);
+  central.writeUInt16LE(name.length, 28);
+  central.writeUInt32LE(mode * 0x10000, 38);
+  central.writeUInt32LE(offset, 42);
+  return { local: Buffer.concat([local, localName, data]), central: Buffer.concat([central, name]) };
 }
 
 export function memorySource(bytes: Buffer): { size: number; read: (offset: number, length: number) => Buffer } {

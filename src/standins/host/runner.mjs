@@ -1,7 +1,8 @@
 // Runs inside the process that stands in for a host: loads one function and calls it with the events that arrive.
 // Commands come as JSON lines on descriptor 3, answers go as JSON lines on descriptor 4, each with the secret mark that
 // came with the first command, so that whatever the function writes there by itself is told from an answer.
-import { createReadStream, writeSync } from 'node:fs';
+import { writeSync } from 'node:fs';
+import { Socket } from 'node:net';
 import { createInterface } from 'node:readline';
 import { pathToFileURL } from 'node:url';
 
@@ -9,11 +10,14 @@ const COMMANDS = 3;
 const ANSWERS = 4;
 const MAX_DEPTH = 1000;
 
+// A socket, not a file stream: that would read in a thread of its own, for which the end of the process would wait.
+const commands = new Socket({ fd: COMMANDS, readable: true, writable: false });
+
 let mark = '';
 let member;
 let about;
 
-for await (const line of createInterface({ input: createReadStream('', { fd: COMMANDS }) })) {
+for await (const line of createInterface({ input: commands })) {
   const command = JSON.parse(line);
   if (command.kind === 'load') await load(command);
   else if (command.kind === 'call') await call(command);
@@ -45,9 +49,15 @@ async function load(command) {
   }
 }
 
+/** Waits until what was logged has left this process. */
+async function flushLog() {
+  for (const stream of [process.stdout, process.stderr]) await new Promise((resolve) => stream.write('', resolve));
+}
+
 async function call({ run, deadline, event }) {
   try {
     const value = await member(event, { ...about, run, deadline });
+    await flushLog();
     const fault = value === undefined ? undefined : whyNotJson(value, '', []);
     const peak = process.resourceUsage().maxRSS * 1024;
     if (fault !== undefined) answer({ kind: 'not-json', fault, peak });
@@ -59,6 +69,7 @@ async function call({ run, deadline, event }) {
         peak,
       });
   } catch (error) {
+    await flushLog();
     answer({ kind: 'threw', error: describe(error), peak: process.resourceUsage().maxRSS * 1024 });
   }
 }

@@ -1,3 +1,4 @@
+import { withFields } from '../../../../test/support/errors';
 import { makeZip, memorySource, type RawEntry } from '../../../../test/support/zip-bytes';
 import { noise } from '../../../../test/support/data';
 import { entryChunks, openZip, readEntry } from '.';
@@ -78,7 +79,7 @@ describe('the zip reader', () => {
       { code: 'bomb', entry: 'b' },
     ]);
     expect(() => openZip(source, 'x.zip', { entries: 1, unpackedBytes: 99 })).toThrow(
-      expect.objectContaining({ code: 'ZIP_INVALID' }),
+      withFields({ code: 'ZIP_INVALID' }),
     );
   });
 
@@ -93,7 +94,7 @@ describe('the zip reader', () => {
     const source = memorySource(bytes);
     const [entry] = openZip(source, 'x.zip').entries;
     expect(() => entry && readEntry(source, entry, 100)).toThrow(
-      expect.objectContaining({ fault: expect.objectContaining({ code }) as unknown }),
+      withFields({ fault: expect.objectContaining({ code }) as unknown }),
     );
   });
 
@@ -109,7 +110,7 @@ describe('the zip reader', () => {
     ],
     ['one with something behind it', makeZip([{ name: 'a' }], { after: Buffer.from('x') }), 'ZIP_TRUNCATED'],
   ])('refuses %s as a whole', (_name, bytes, code) => {
-    expect(() => openZip(memorySource(bytes), 'x.zip')).toThrow(expect.objectContaining({ code }));
+    expect(() => openZip(memorySource(bytes), 'x.zip')).toThrow(withFields({ code }));
   });
 
   it('survives every single changed byte', () => {

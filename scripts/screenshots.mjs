@@ -1,0 +1,67 @@
+// Makes docs/screenshots/: runs real commands on the demo project in xterm under Xvfb and photographs the window.
+import { spawn, spawnSync } from 'node:child_process';
+import { cpSync, existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { fileURLToPath } from 'node:url';
+
+const root = fileURLToPath(new URL('..', import.meta.url));
+const target = join(root, 'docs/screenshots');
+/** Name of the picture, the commands to run before without showing them, and the command to show. */
+const SHOTS = [
+  ['overview', [], 'emballage'],
+  ['build', [], 'emballage build; echo; emballage build'],
+  ['check', ['build'], 'emballage check'],
+  ['check-stop', ['build --sheet broken.yaml'], 'emballage check night-watch --sheet broken.yaml'],
+  ['try', ['build'], 'emballage try surge-alert'],
+  ['try-failed', ['build --sheet broken.yaml'], 'emballage try fog-horn --sheet broken.yaml'],
+  ['prove', ['build'], 'emballage prove'],
+  ['mistakes', [], 'emballage build --sheet mistakes.yaml'],
+  ['rules', [], 'emballage rules'],
+];
+const DISPLAY = ':97';
+const PATIENCE_MS = 60_000;
+
+for (const tool of ['xterm', 'Xvfb', 'import'])
+  if (spawnSync('which', [tool]).status !== 0) fail(`${tool} is missing: run scripts/toolchains.sh --pictures`);
+
+mkdirSync(target, { recursive: true });
+const only = process.argv.slice(2);
+const server = spawn('Xvfb', [DISPLAY, '-screen', '0', '1280x800x24'], { stdio: 'ignore' });
+await sleep(1000);
+try {
+  for (const shot of SHOTS) if (only.length === 0 || only.includes(shot[0])) await photograph(...shot);
+} finally {
+  server.kill();
+}
+
+async function photograph(name, before, command) {
+  const folder = mkdtempSync(join(tmpdir(), 'emballage-shot-'));
+  const project = join(folder, 'tides');
+  cpSync(join(root, 'demo/fernhaven-tides'), project, { recursive: true });
+  const bin = join(folder, 'bin');
+  mkdirSync(bin);
+  spawnSync('ln', ['-s', join(root, 'bin/emballage.js'), join(bin, 'emballage')]);
+  const env = { ...process.env, PATH: `${bin}:${process.env.PATH}`, DISPLAY, LANG: 'C.UTF-8', LC_ALL: 'C.UTF-8' };
+  for (const args of before) spawnSync('emballage', args.split(' '), { cwd: project, env });
+  const script = join(folder, 'run.sh');
+  writeFileSync(script, `cd ${project}\nprintf '\\033[1m$ %s\\033[0m\\n\\n' '${command}'\n${command}\ntouch ${folder}/done\nsleep 600\n`);
+  const look = ['-fa', 'DejaVu Sans Mono', '-fs', '10', '-bg', '#10161d', '-fg', '#d6dde4', '-bw', '12', '-geometry', '156x47+0+0'];
+  const terminal = spawn('xterm', [...look, '+sb', '-e', 'bash', script], { env, stdio: 'ignore' });
+  for (let waited = 0; !existsSync(join(folder, 'done')); waited += 100) {
+    if (waited > PATIENCE_MS) fail(`${command} did not end`);
+    await sleep(100);
+  }
+  await sleep(500);
+  const shot = spawnSync('import', ['-display', DISPLAY, '-window', 'root', '-depth', '8', '-strip', join(target, `${name}.png`)]);
+  if (shot.status !== 0) fail(`no picture of ${name}: ${shot.stderr}`);
+  terminal.kill();
+  rmSync(folder, { recursive: true, force: true });
+  console.error(`${name}.png`);
+}
+
+function fail(message) {
+  console.error(`screenshots: ${message}`);
+  process.exit(3);
+}
