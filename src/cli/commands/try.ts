@@ -67,6 +67,7 @@ export const command: CommandModule = {
       `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
     );
     const { asNobody } = await runInHost(plan, events, (report) => {
+      if (reports.length > 0) session.tell('');
       reports.push(report);
       session.say(callText(report, plan, session));
     });

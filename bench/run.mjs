@@ -1,0 +1,203 @@
+// Compares the program with plain system tools in one run and prints ratios. Each pair is run by turns, so that whatever
+// else the machine does falls on both; medians are compared. NODE_EXTRA_CA_CERTS is unset: reading certificates at every
+// start would hide what is measured.
+import { spawnSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+const program = fileURLToPath(new URL('../bin/emballage.js', import.meta.url));
+const base = mkdtempSync(join(tmpdir(), 'emballage-bench-'));
+process.on('exit', () => rmSync(base, { recursive: true, force: true }));
+const rows = [];
+
+startUp();
+coldBuild();
+nothingChanged();
+largeTree();
+console.log(table([['measure', 'ours', 'other', 'ratio', 'at most', ''], ...rows]));
+
+function startUp() {
+  const [ours, other] = byTurns(7, [
+    () => time(base, process.execPath, [program, '--help']),
+    () => time(base, process.execPath, ['-e', '0']),
+  ]);
+  report('--help against node -e 0', ours, other, 2.5);
+}
+
+/** 5,000 files, 100 MB: four fifths text of made-up words and numbers, one fifth noise. */
+function coldBuild() {
+  const root = project('cold', 1);
+  makeTree(join(root, 'functions/f0'), 5000, 20_000);
+  const [ours, other] = byTurns(3, [
+    () => {
+      rmSync(join(root, 'out'), { recursive: true, force: true });
+      rmSync(join(root, '.emballage'), { recursive: true, force: true });
+      return time(root, process.execPath, [program, 'build', '--quiet']);
+    },
+    () => {
+      rmSync(join(base, 'other.zip'), { force: true });
+      return time(join(root, 'functions/f0'), 'zip', ['-r', '-X', '-q', '-6', join(base, 'other.zip'), '.']);
+    },
+  ]);
+  report('cold build, 5,000 files, 100 MB, against zip -6', ours, other, 0.8);
+  const sizes = [join(root, 'out/f0/arm64/f0.zip'), join(base, 'other.zip')].map((path) => statSync(path).size);
+  rows.push([
+    'size of that archive',
+    `${sizes[0]} B`,
+    `${sizes[1]} B`,
+    ratio(sizes[0] / sizes[1]),
+    '1.01',
+    verdict(sizes[0] / sizes[1], 1.01),
+  ]);
+}
+
+function nothingChanged() {
+  const root = project('warm', 30);
+  for (let i = 0; i < 30; i++) makeTree(join(root, `functions/f${i}`), 667, 300);
+  writeFileSync(join(root, '.gitignore'), 'out/\n.emballage/\n');
+  const git = (...args) => run(root, 'git', ['-c', 'user.name=b', '-c', 'user.email=b@example.org', ...args]);
+  git('init', '-q');
+  git('add', '-A');
+  git('commit', '-q', '-m', 'all');
+  spawnSync('sleep', ['0.2']);
+  run(root, process.execPath, [program, 'build', '--quiet']);
+  const [ours, other, bare] = byTurns(7, [
+    () => time(root, process.execPath, [program, 'build']),
+    () => time(root, 'git', ['status']),
+    () => time(root, process.execPath, ['-e', '0']),
+  ]);
+  report('nothing changed, 30 functions, 20,000 files, against git status', ours, other, 2);
+  rows.push(['  (of which Node.js needs to start at all)', ms(bare), ms(other), ratio(bare / other), '', '']);
+}
+
+function largeTree() {
+  const root = project('large', 1);
+  const folder = join(root, 'functions/f0');
+  const block = Buffer.concat([text(7, 3 << 20), noise(8, 1 << 20)]);
+  for (let i = 0; i < 16; i++) put(join(folder, `d${i}`), Buffer.concat(Array.from({ length: 32 }, () => block)));
+  const { stderr } = spawnSync('/usr/bin/time', ['-f', '%M', process.execPath, program, 'build', '--quiet'], {
+    cwd: root,
+    env: env(),
+    encoding: 'utf8',
+  });
+  const mib = Number(stderr.trim().split('\n').at(-1)) / 1024;
+  rows.push(['memory of packing 2 GiB', `${mib.toFixed(0)} MiB`, '', '', '250 MiB', verdict(mib, 250)]);
+}
+
+function project(name, functions) {
+  const root = join(base, name);
+  mkdirSync(root, { recursive: true });
+  const specs = Array.from({ length: functions }, (_, i) => [
+    `f${i}`,
+    { source: `functions/f${i}`, runtime: 'node 20', entry: 'a.mjs#run', artifact: 'zip' },
+  ]);
+  const sheet = {
+    project: 'bench',
+    destinations: { d: 'd.yaml' },
+    defaults: { destination: 'd', arch: ['arm64'] },
+    functions: Object.fromEntries(specs),
+  };
+  writeFileSync(join(root, 'emballage.yaml'), JSON.stringify(sheet));
+  writeFileSync(
+    join(root, 'd.yaml'),
+    'destination: d\narch: [arm64]\naccepts: { zip: {} }\nruntimes: { node 20: {} }\n',
+  );
+  return root;
+}
+
+function makeTree(folder, files, averageBytes) {
+  const next = numbers(files);
+  for (let i = 0; i < files; i++) {
+    const bytes = Math.floor(averageBytes * (0.2 + next(1600) / 1000));
+    put(
+      join(folder, `d${i % 50}`, `f${i}.${i % 5 === 0 ? 'bin' : 'txt'}`),
+      i % 5 === 0 ? noise(i, bytes) : text(i, bytes),
+    );
+  }
+}
+
+function numbers(seed) {
+  let state = seed >>> 0;
+  return (below) => {
+    state = (Math.imul(state, 1_664_525) + 1_013_904_223) >>> 0;
+    return Math.floor((state / 2 ** 32) * below);
+  };
+}
+
+function noise(seed, length) {
+  const next = numbers(seed);
+  return Buffer.from(Array.from({ length }, () => next(256)));
+}
+
+function text(seed, length) {
+  const next = numbers(seed);
+  const words = Array.from({ length: 900 }, () =>
+    String.fromCharCode(...Array.from({ length: 2 + next(9) }, () => 97 + next(26))),
+  );
+  const parts = [];
+  for (let n = 0; n < length;) {
+    const part = next(12) === 0 ? `${next(100_000)}\n` : words[next(1 + next(900))];
+    parts.push(part);
+    n += part.length + 1;
+  }
+  return Buffer.from(parts.join(' ').slice(0, length));
+}
+
+function put(path, content) {
+  mkdirSync(dirname(path), { recursive: true });
+  writeFileSync(path, content);
+}
+
+/** Runs the measures by turns; gives the median of each. */
+function byTurns(rounds, measures) {
+  const times = measures.map(() => []);
+  for (const measure of measures) measure();
+  for (let i = 0; i < rounds; i++) measures.forEach((measure, k) => times[k].push(measure()));
+  return times.map((all) => all.sort((a, b) => a - b)[rounds >> 1]);
+}
+
+function time(cwd, command, args) {
+  const begun = performance.now();
+  run(cwd, command, args);
+  return performance.now() - begun;
+}
+
+function run(cwd, command, args) {
+  const { status, error, stderr } = spawnSync(command, args, { cwd, env: env(), stdio: ['ignore', 'ignore', 'pipe'] });
+  if (status !== 0) throw error ?? new Error(`${command} ${args.join(' ')}: ${stderr}`);
+}
+
+function env() {
+  const { NODE_EXTRA_CA_CERTS: _certificates, SOURCE_DATE_EPOCH: _epoch, ...rest } = process.env;
+  return rest;
+}
+
+function report(name, ours, other, most) {
+  rows.push([name, ms(ours), ms(other), ratio(ours / other), String(most), verdict(ours / other, most)]);
+}
+
+function ms(value) {
+  return `${value.toFixed(0)} ms`;
+}
+
+function ratio(value) {
+  return value.toFixed(2);
+}
+
+function verdict(value, most) {
+  return value <= most ? 'holds' : 'missed';
+}
+
+function table(lines) {
+  const widths = lines[0].map((_, i) => Math.max(...lines.map((line) => line[i].length)));
+  return lines
+    .map((line) =>
+      line
+        .map((cell, i) => (i === 0 ? cell.padEnd(widths[i]) : cell.padStart(widths[i])))
+        .join('  ')
+        .trimEnd(),
+    )
+    .join('\n');
+}
