@@ -293,23 +293,6 @@ describe('building again', () => {
     expect(readdirSync(join(root, 'out/horn/arm64')).sort()).toEqual(['horn.waybill.json', 'horn.zip']);
   });
 
-  it('keeps the old artifact when the disk is full, and says so', () => {
-    const root = project({ 'horn.mjs': HORN });
-    run(root, ['build']);
-    const old = sha256(join(root, ARTIFACT));
-    put(root, { 'src/noise': noise(5, 400_000) });
-    // A limit on the size of files is met as a full disk is.
-    const { status: exit, stderr } = spawnSync(
-      '/bin/sh',
-      ['-c', `trap '' XFSZ; ulimit -f 100; exec "$@"`, 'sh', process.execPath, PROGRAM, 'build'],
-      { cwd: root, encoding: 'utf8' },
-    );
-    expect([exit, stderr.includes('room on the disk')]).toEqual([3, true]);
-    expect(sha256(join(root, ARTIFACT))).toBe(old);
-    expect(readdirSync(join(root, '.emballage/store')).filter((name) => name.endsWith('.part'))).toEqual([]);
-    expect(run(root, ['build']).status).toBe(0);
-  });
-
   it('says so when there is no place to write', () => {
     const root = project({ 'horn.mjs': HORN }, {}, { out: 'a file where the folder should be' });
     expect(run(root, ['build'])).toMatchObject({

@@ -19,7 +19,7 @@ describe('a bar', () => {
 
   it('changes its colour near the limit and beyond', () => {
     const color = (used: number): string =>
-      /\[(\d+)m[█▏-▉]/.exec(bar({ used, allowed: 100, unit: 'count', by: 'x' }, makePaint(true)))?.[1] ?? '';
+      /\[(\d+)m[▉-▏█]/.exec(bar({ used, allowed: 100, unit: 'count', by: 'x' }, makePaint(true)))?.[1] ?? '';
     expect([50, 95, 101].map(color)).toEqual(['32', '33', '31']);
   });
 });

@@ -151,6 +151,7 @@ function schemaAt(schema: z.core.$ZodType | undefined, path: DataPath): z.core.$
 
 function keysOf(schema: z.core.$ZodType | undefined): string[] {
   const plain = schema instanceof z.ZodOptional ? schema.unwrap() : schema;
+  if (plain instanceof z.ZodRecord && plain.keyType instanceof z.ZodEnum) return plain.keyType.options.map(String);
   return plain instanceof z.ZodObject ? Object.keys(plain.shape) : [];
 }
 
