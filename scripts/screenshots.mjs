@@ -46,15 +46,40 @@ async function photograph(name, before, command) {
   const env = { ...process.env, PATH: `${bin}:${process.env.PATH}`, DISPLAY, LANG: 'C.UTF-8', LC_ALL: 'C.UTF-8' };
   for (const args of before) spawnSync('emballage', args.split(' '), { cwd: project, env });
   const script = join(folder, 'run.sh');
-  writeFileSync(script, `cd ${project}\nprintf '\\033[1m$ %s\\033[0m\\n\\n' '${command}'\n${command}\ntouch ${folder}/done\nsleep 600\n`);
-  const look = ['-fa', 'DejaVu Sans Mono', '-fs', '10', '-bg', '#10161d', '-fg', '#d6dde4', '-bw', '12', '-geometry', '156x47+0+0'];
+  writeFileSync(
+    script,
+    `cd ${project}\nprintf '\\033[1m$ %s\\033[0m\\n\\n' '${command}'\n${command}\ntouch ${folder}/done\nsleep 600\n`,
+  );
+  const look = [
+    '-fa',
+    'DejaVu Sans Mono',
+    '-fs',
+    '10',
+    '-bg',
+    '#10161d',
+    '-fg',
+    '#d6dde4',
+    '-bw',
+    '12',
+    '-geometry',
+    '156x47+0+0',
+  ];
   const terminal = spawn('xterm', [...look, '+sb', '-e', 'bash', script], { env, stdio: 'ignore' });
   for (let waited = 0; !existsSync(join(folder, 'done')); waited += 100) {
     if (waited > PATIENCE_MS) fail(`${command} did not end`);
     await sleep(100);
   }
   await sleep(500);
-  const shot = spawnSync('import', ['-display', DISPLAY, '-window', 'root', '-depth', '8', '-strip', join(target, `${name}.png`)]);
+  const shot = spawnSync('import', [
+    '-display',
+    DISPLAY,
+    '-window',
+    'root',
+    '-depth',
+    '8',
+    '-strip',
+    join(target, `${name}.png`),
+  ]);
   if (shot.status !== 0) fail(`no picture of ${name}: ${shot.stderr}`);
   terminal.kill();
   rmSync(folder, { recursive: true, force: true });
