@@ -21,7 +21,6 @@ const lines = Buffer.from(wasm)
   .match(/.{1,110}/g)
   .map((line) => `  '${line}'`);
 const text = `// Written by scripts/encoder.mjs from the folder encoder/. Not for editing.
-/* eslint-disable */
 // prettier-ignore
 export const ENCODER_MODULE =
 ${lines.join(' +\n')};

@@ -1,5 +1,4 @@
 // Written by scripts/encoder.mjs from the folder encoder/. Not for editing.
- 
 // prettier-ignore
 export const ENCODER_MODULE =
   'AGFzbQEAAAABOApgA39/fwBgAX8AYAF/AX9gAn9/AX9gAABgAAF/YAR/f39/AX9gAn9/AGAEf39/fwBgA39/fwF/Ag0BA2VudgVhYm9ydAAIAx' +
