@@ -30,8 +30,18 @@ export interface WalkOptions {
   take(path: string, name: string): boolean;
 }
 
+/** A folder that was gone into, as it looked just before it was read. */
+export interface WalkedFolder {
+  /** Relative to the walked folder, '' for that itself. */
+  readonly path: string;
+  readonly stamp: Stamp;
+}
+
 export interface Walk {
   readonly items: readonly WalkedItem[];
+  readonly folders: readonly WalkedFolder[];
+  /** Whether a symbolic link was met, so that what lies elsewhere counts too. */
+  readonly hasLinks: boolean;
   /** What cannot be packed, each a sentence. */
   readonly refused: readonly string[];
 }
@@ -51,6 +61,8 @@ export function walkFolder(root: string, shown: string, options: WalkOptions): W
 class Walker {
   readonly #items: WalkedItem[] = [];
   readonly #refused: string[] = [];
+  readonly #folders: WalkedFolder[] = [];
+  #hasLinks = false;
   readonly #root: string;
   readonly #shown: string;
   readonly #options: WalkOptions;
@@ -64,11 +76,13 @@ class Walker {
 
   run(): Walk {
     this.#folder('', this.#root, undefined, []);
-    return { items: this.#items, refused: this.#refused };
+    return { items: this.#items, folders: this.#folders, hasLinks: this.#hasLinks, refused: this.#refused };
   }
 
   /** @param above real paths of the folders reached through links on the way here */
   #folder(path: string, source: string, throughLink: string | undefined, above: readonly string[]): void {
+    const stat = this.#stat(path, () => lstatSync(source));
+    this.#folders.push({ path, stamp: stampOf(stat) });
     const entries = this.#list(path, source);
     if (path !== '') this.#pushFolder(path, source, entries.length === 0, throughLink);
     for (const entry of entries) {
@@ -126,6 +140,7 @@ class Walker {
   }
 
   #link(path: string, source: string, throughLink: string | undefined, above: readonly string[]): void {
+    this.#hasLinks = true;
     const target = readlinkSync(source);
     const names = `${printable(path)}: a link to ${printable(target)}`;
     const real = this.#realTarget(source);

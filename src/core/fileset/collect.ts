@@ -4,7 +4,7 @@ import { EmballageError } from '../base/errors';
 import { comparePaths, joinPath, unsafePathReason } from '../base/paths';
 import { count, printable } from '../base/text';
 import { looksLikeArtifact } from '../disk/earlier-artifact';
-import { walkFolder, type WalkedItem } from '../disk/walk';
+import { walkFolder, type Walk, type WalkedItem } from '../disk/walk';
 import { FILE_MODE, LINK_MODE, PROGRAM_MODE, type FileSet, type LeftOut, type PackedEntry, type Reason } from './model';
 import { makeSelection, OUTPUT_FOLDER, type Selection } from './selection';
 
@@ -22,9 +22,7 @@ export interface CollectRequest {
 }
 
 /** Everything that stands in a source folder and is not left out by name: what has to be the same for nothing to have changed. */
-export interface Survey {
-  readonly items: readonly WalkedItem[];
-  readonly refused: readonly string[];
+export interface Survey extends Walk {
   readonly leftOut: readonly LeftOut[];
 }
 
@@ -40,13 +38,14 @@ export function surveySource(request: CollectRequest): Survey {
     if (!selection.searchesAll || isProjectOutput(request, path)) leftOut.push({ path, by, kind: 'folder' });
     return selection.searchesAll && !isProjectOutput(request, path);
   };
-  const { items, refused } = walkFolder(root, request.source === '' ? '.' : request.source, {
+  const walk = walkFolder(root, request.source === '' ? '.' : request.source, {
     links: request.links,
     enter: (path, name) => isWanted(path, name, true),
     take: (path, name) => isWanted(path, name, false),
   });
-  if (!selection.searchesAll) return { items, refused, leftOut };
-  return { refused, ...dropBelowLeftOut(items, leftOut, selection) };
+  return selection.searchesAll
+    ? { ...walk, ...dropBelowLeftOut(walk.items, leftOut, selection) }
+    : { ...walk, leftOut };
 }
 
 /**

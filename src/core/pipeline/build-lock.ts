@@ -18,8 +18,8 @@ export interface LockRequest {
   onWait(): void;
 }
 
-/** Runs `work` while no other build runs in the project. */
-export async function withBuildLock<T>(request: LockRequest, work: () => Promise<T>): Promise<T> {
+/** Runs `work` while no other build runs in the project; it is told whether another had to be waited for. */
+export async function withBuildLock<T>(request: LockRequest, work: (hasWaited: boolean) => Promise<T>): Promise<T> {
   guarded(request.stateFolder, () => mkdirSync(request.stateFolder, { recursive: true }));
   const { lock } = await import('proper-lockfile');
   const state: { lost: Error | undefined } = { lost: undefined };
@@ -31,9 +31,9 @@ export async function withBuildLock<T>(request: LockRequest, work: () => Promise
       update: RENEW_MS,
       onCompromised: (error) => (state.lost = error),
     });
-  const release = await waitFor(take, request);
+  const { release, hasWaited } = await waitFor(take, request);
   try {
-    const result = await work();
+    const result = await work(hasWaited);
     if (state.lost !== undefined)
       throw busy('the lock was lost while building: this process stood still for too long', state.lost);
     return result;
@@ -42,10 +42,15 @@ export async function withBuildLock<T>(request: LockRequest, work: () => Promise
   }
 }
 
-async function waitFor(take: () => Promise<() => Promise<void>>, request: LockRequest): Promise<() => Promise<void>> {
+type Release = () => Promise<void>;
+
+async function waitFor(
+  take: () => Promise<Release>,
+  request: LockRequest,
+): Promise<{ release: Release; hasWaited: boolean }> {
   for (let waitedMs = 0; ; waitedMs += POLL_MS) {
     try {
-      return await take();
+      return { release: await take(), hasWaited: waitedMs > 0 };
     } catch (error) {
       if (systemCode(error) !== 'ELOCKED') return guarded(request.stateFolder, () => raise(error));
       if (waitedMs > PATIENCE_MS)

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { sameStamp, stampOf, type Stamp } from '../disk/stamp';
 import { surveySource, type CollectRequest, type Survey } from '../fileset/collect';
 import type { Arch, FunctionSpec } from '../sheet';
-import { StatIndex } from './stat-index';
+import { StatIndex, writeStatIndex } from './stat-index';
 import { artifactPath, indexPath, stateFolder, waybillPath, type Project } from './targets';
 
 export interface BuildRequest {
@@ -52,36 +52,62 @@ export async function build(request: BuildRequest): Promise<BuiltFunction[]> {
   if (quick.every((look) => look.unchanged !== undefined)) return quick.flatMap((look) => look.unchanged ?? []);
   const [{ withBuildLock }, { makeFunctions }] = await Promise.all([import('./build-lock'), import('./make')]);
   const lock = { stateFolder: stateFolder(request.project), onWait: () => request.onEvent({ kind: 'waiting' }) };
-  return withBuildLock(lock, async () => {
-    // Another build may have done the work while this one waited for the lock, so it is looked at afresh.
-    const looks = request.functions.map((spec) => lookForChange(request, spec));
+  return withBuildLock(lock, (hasWaited) => {
+    // Another build may have done the work while this one waited for the lock; then everything is looked at afresh.
+    const looks = hasWaited ? request.functions.map((spec) => lookForChange(request, spec)) : quick;
     return makeFunctions(request, looks);
   });
 }
 
-export interface Look {
+export interface ChangedLook {
   readonly spec: FunctionSpec;
   readonly survey: Survey;
   /** When the look began. */
   readonly lookedAtMs: number;
   readonly index: StatIndex | undefined;
   readonly config: string;
-  /** Set where there is nothing to do. */
-  readonly unchanged?: BuiltFunction;
+  readonly unchanged?: undefined;
 }
 
+/** What a look at a function gave; with `unchanged` there is nothing to do. */
+export type Look = ChangedLook | { readonly spec: FunctionSpec; readonly unchanged: BuiltFunction };
+
+type LookRequest = Omit<BuildRequest, 'functions' | 'onEvent' | 'jobs'>;
+
 /** Looks at a function's source folder and artifacts without reading a file. */
-export function lookForChange(request: Omit<BuildRequest, 'functions' | 'onEvent' | 'jobs'>, spec: FunctionSpec): Look {
+export function lookForChange(request: LookRequest, spec: FunctionSpec): Look {
   const lookedAtMs = request.now();
-  const survey = surveySource(collectRequest(request.project, spec));
   const index = StatIndex.read(indexPath(request.project, spec));
   const config = configOf(request, spec);
-  const look = { spec, survey, lookedAtMs, index, config };
-  if (index?.config !== config || survey.refused.length > 0) return look;
-  const targets = spec.archs.map((arch) => unchangedTarget(request.project, spec, arch, index));
-  const whole = targets.filter((target) => target !== undefined);
-  if (whole.length < targets.length || !index.matches(survey.items)) return look;
-  return { ...look, unchanged: { targets: whole, hashed: 0, packed: 0, leftOut: survey.leftOut } };
+  const targets = index?.config === config ? unchangedTargets(request.project, spec, index) : undefined;
+  const asBefore = (leftOut: Survey['leftOut']): Look => ({
+    spec,
+    unchanged: { targets: targets ?? [], hashed: 0, packed: 0, leftOut },
+  });
+  if (targets !== undefined && index?.standsAsItDid(join(request.project.root, spec.source)) === true)
+    return asBefore(index.leftOut);
+  const survey = surveySource(collectRequest(request.project, spec));
+  const hasChanged = survey.refused.length > 0 || index?.matches(survey.items) !== true;
+  if (targets === undefined || index === undefined || hasChanged) return { spec, survey, lookedAtMs, index, config };
+  refreshIndex(request.project, spec, { config, index, survey, lookedAtMs });
+  return asBefore(index.leftOut);
+}
+
+/** Folders whose times moved without a change that counts are remembered as they look now. */
+function refreshIndex(
+  project: Project,
+  spec: FunctionSpec,
+  look: Pick<ChangedLook, 'config' | 'survey' | 'lookedAtMs'> & { readonly index: StatIndex },
+): void {
+  const { config, index, survey, lookedAtMs } = look;
+  if (survey.hasLinks) return;
+  const digests = index.knownDigests(survey.items);
+  const { targets, leftOut } = index;
+  try {
+    writeStatIndex(indexPath(project, spec), { config, targets, survey, leftOut, digests, lookedAtMs });
+  } catch {
+    // The next look takes a little longer, nothing more.
+  }
 }
 
 export function collectRequest(project: Project, spec: FunctionSpec): CollectRequest {
@@ -107,6 +133,12 @@ function configOf(request: Pick<BuildRequest, 'project' | 'tool' | 'epochSeconds
     inputs,
     destination?.entry ?? null,
   ]);
+}
+
+/** The targets, when all of them lie there as the last build left them. */
+function unchangedTargets(project: Project, spec: FunctionSpec, index: StatIndex): BuiltTarget[] | undefined {
+  const whole = spec.archs.flatMap((arch) => unchangedTarget(project, spec, arch, index) ?? []);
+  return whole.length === spec.archs.length ? whole : undefined;
 }
 
 function unchangedTarget(project: Project, spec: FunctionSpec, arch: Arch, index: StatIndex): BuiltTarget | undefined {

@@ -18,6 +18,7 @@ import {
   type BuildRequest,
   type BuiltFunction,
   type BuiltTarget,
+  type ChangedLook,
   type Look,
 } from './build';
 import { Store, type StoredArtifact } from './store';
@@ -31,8 +32,8 @@ const THREADS_PAY_FROM_BYTES = 3 * 1024 * 1024;
 export async function makeFunctions(request: BuildRequest, looks: readonly Look[]): Promise<BuiltFunction[]> {
   const store = new Store(join(stateFolder(request.project), 'store'));
   store.tidy();
-  const changed = looks.filter((look) => look.unchanged === undefined);
-  const bytes = changed.reduce((sum, look) => sum + look.survey.items.reduce((n, item) => n + item.stamp.size, 0), 0);
+  const changed = looks.flatMap((look) => (look.unchanged === undefined ? look.survey.items : []));
+  const bytes = changed.reduce((sum, item) => sum + item.stamp.size, 0);
   const threads = request.jobs > 1 && bytes >= THREADS_PAY_FROM_BYTES;
   const compressor = threads ? compressInThreads(request.jobs) : directCompressor;
   try {
@@ -55,13 +56,13 @@ interface Made {
 
 class Maker {
   readonly #request: BuildRequest;
-  readonly #look: Look;
+  readonly #look: ChangedLook;
   readonly #store: Store;
   readonly #compressor: Compressor;
   readonly #time: DosTime;
   readonly #fileSet: FileSet;
 
-  constructor(request: BuildRequest, look: Look, store: Store, compressor: Compressor) {
+  constructor(request: BuildRequest, look: ChangedLook, store: Store, compressor: Compressor) {
     this.#request = request;
     this.#look = look;
     this.#store = store;
@@ -84,7 +85,8 @@ class Maker {
     writeStatIndex(indexPath(this.#request.project, this.#look.spec), {
       config: this.#look.config,
       targets: records,
-      items: this.#look.survey.items,
+      survey: this.#look.survey,
+      leftOut: this.#fileSet.leftOut,
       digests: made.digests,
       lookedAtMs: this.#look.lookedAtMs,
     });

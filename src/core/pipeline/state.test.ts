@@ -1,7 +1,19 @@
-import { existsSync, mkdirSync, readdirSync, readFileSync, utimesSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  symlinkSync,
+  utimesSync,
+  writeFileSync,
+} from 'node:fs';
 import { join } from 'node:path';
 import { folderWith } from '../../../test/support/program';
 import type { WalkedItem } from '../disk/walk';
+import { surveySource } from '../fileset/collect';
 import { withBuildLock } from './build-lock';
 import { StatIndex, writeStatIndex, type TargetRecord } from './stat-index';
 import { fileDigest, Store } from './store';
@@ -25,7 +37,8 @@ describe('the stat index', () => {
   ]);
   const written = (lookedAtMs = 9e9): StatIndex => {
     const path = join(folderWith({}), 'horn.index');
-    writeStatIndex(path, { config: 'c', targets: { arm64: record }, items, digests, lookedAtMs });
+    const survey = { items, folders: [], hasLinks: true };
+    writeStatIndex(path, { config: 'c', targets: { arm64: record }, survey, leftOut: [], digests, lookedAtMs });
     const index = StatIndex.read(path);
     if (index === undefined) throw new Error('the index cannot be read');
     return index;
@@ -56,6 +69,46 @@ describe('the stat index', () => {
     const index = written(1002);
     expect(index.matches(items)).toBe(false);
     expect(index.knownDigests(items).size).toBe(0);
+  });
+
+  it('tells without listing a folder whether anything in it has changed', () => {
+    const write = (root: string, lookedAtMs = Date.now() + 60_000): StatIndex | undefined => {
+      const survey = surveySource({
+        projectRoot: root,
+        source: 'src',
+        entryFile: 'a',
+        leaveOut: ['*.log'],
+        keep: [],
+        links: 'follow',
+        emptyFolders: false,
+      });
+      const path = join(root, 'horn.index');
+      writeStatIndex(path, { config: '', targets: {}, survey, leftOut: survey.leftOut, digests, lookedAtMs });
+      return StatIndex.read(path);
+    };
+    const changes: [string, (src: string) => void, boolean][] = [
+      ['nothing', () => undefined, true],
+      ['content', (src) => writeFileSync(join(src, 'a'), 'B'), false],
+      ['mode', (src) => chmodSync(join(src, 'a'), 0o755), false],
+      ['a new file', (src) => writeFileSync(join(src, 'deep/new'), ''), false],
+      ['a file gone', (src) => rmSync(join(src, 'deep/er/b')), false],
+      [
+        'a file replaced',
+        (src) => (writeFileSync(join(src, 'n'), 'a'), renameSync(join(src, 'n'), join(src, 'a'))),
+        false,
+      ],
+      ['a left-out file written to', (src) => writeFileSync(join(src, 'run.log'), 'more'), true],
+    ];
+    for (const [what, change, same] of changes) {
+      const root = folderWith({ 'src/a': 'A', 'src/deep/er/b': 'b', 'src/run.log': '' });
+      const index = write(root);
+      change(join(root, 'src'));
+      expect([what, index?.standsAsItDid(join(root, 'src'))]).toEqual([what, same]);
+    }
+    const root = folderWith({ 'src/a': 'A' });
+    expect(write(root, Date.now())?.standsAsItDid(join(root, 'src'))).toBe(false);
+    symlinkSync('a', join(root, 'src/link'));
+    expect(write(root)?.standsAsItDid(join(root, 'src'))).toBe(false);
   });
 
   it('is nothing where its file is damaged', () => {

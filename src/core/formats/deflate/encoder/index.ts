@@ -6,7 +6,7 @@ import { INPUT, enter, findMatch, foundDistance, startMatches } from './matches'
 import { MIN_MATCH } from './tables';
 
 /** How hard to look: candidates tried, and the length that is good enough. Part of what pins the output. */
-const DEPTH: i32 = 24;
+const DEPTH: i32 = 20;
 const NICE_LENGTH: i32 = 64;
 /** Where a match is as long as this, a longer one is looked for less hard. */
 const GOOD_LENGTH: i32 = 8;
@@ -102,12 +102,9 @@ function compress(start: usize, end: usize): usize {
 /** Bits of a literal if all bytes that occur were equally frequent: an upper bound, good enough to price matches. */
 function priceOfLiterals(from: usize, to: usize): i32 {
   memory.fill(seen, 0, 256);
+  for (let at = from; at < to; at++) store<u8>(seen + load<u8>(at), 1);
   let kinds = 0;
-  for (let at = from; at < to; at++) {
-    const slot = seen + load<u8>(at);
-    kinds += 1 - load<u8>(slot);
-    store<u8>(slot, 1);
-  }
+  for (let i = 0; i < 256; i++) kinds += load<u8>(seen + i);
   return 32 - clz(max(kinds, 2) - 1);
 }
 

@@ -8,7 +8,7 @@ export const SEGMENT_BYTES: i32 = 1024 * 1024;
 /** Dictionary and segment, one after the other; reads may go 8 bytes past the end. */
 export const INPUT = memory.data(DICTIONARY_BYTES + SEGMENT_BYTES + 8, 8);
 
-const HASH4_BITS: i32 = 15;
+const HASH4_BITS: i32 = 16;
 const HASH3_BITS: i32 = 14;
 const WINDOW_MASK: i32 = MAX_DISTANCE - 1;
 /** A match of three bytes farther away than this costs more than three literals. */
