@@ -123,9 +123,16 @@ function usageError(entry: CommandEntry, message: string): EmballageError {
   return new EmballageError('USAGE', {
     doing: 'reading the command line',
     expected: entry.usage,
-    found: printable(message.charAt(0).toLowerCase() + message.slice(1)),
+    found: printable(oneLine(message)),
     mend: `run \`${programName()} ${entry.name} --help\``,
   });
+}
+
+/** What yargs says of wrong values comes in several lines. */
+function oneLine(message: string): string {
+  const values = /Argument: (\S+), Given: (.+), Choices: (.+)/.exec(message);
+  if (values !== null) return `--${values[1] ?? ''} ${values[2] ?? ''}, which is none of ${values[3] ?? ''}`;
+  return (message.charAt(0).toLowerCase() + message.slice(1)).replace(/\s+/g, ' ');
 }
 
 function report(error: unknown, args: readonly string[]): ExitCode {
