@@ -8,6 +8,7 @@ const LAYERS = [
   'core/disk',
   'core/sheet',
   'core/fileset',
+  'core/sources',
   'core/toolchains',
   'core/languages',
   'core/forms',

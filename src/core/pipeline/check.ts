@@ -25,7 +25,7 @@ import {
 } from '../rules';
 import type { Acceptance, Destination } from '../sheet';
 import { readWaybill } from '../waybill';
-import { fileDigest } from './store';
+import { fileDigest } from '../disk/digest';
 import { artifactPath, waybillPath, type Project, type Target } from './targets';
 
 export interface CheckedFinding extends Finding {

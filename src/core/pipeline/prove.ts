@@ -7,7 +7,7 @@ import { OUTPUT_FOLDER, STATE_FOLDER } from '../fileset/selection';
 import { VARIATIONS, type Variation } from './variations';
 import { artifactPath, targetsOf, waybillPath, type Project, type Target } from './targets';
 import type { FunctionSpec } from '../sheet';
-import { fileDigest } from './store';
+import { fileDigest } from '../disk/digest';
 
 /** Builds the functions again as a variation wants it; gives the absolute path of the project folder it built in. */
 export type Rebuild = (variation: Variation) => Promise<string>;

@@ -16,7 +16,8 @@ import type { WalkedItem } from '../disk/walk';
 import { surveySource } from '../fileset/collect';
 import { withBuildLock } from './build-lock';
 import { StatIndex, writeStatIndex, type TargetRecord } from './stat-index';
-import { fileDigest, Store } from './store';
+import { fileDigest } from '../disk/digest';
+import { Store } from './store';
 
 const stamp = (n: number) => ({ size: n, mtimeMs: 1000.25 + n, ctimeMs: 1000.25 + n, ino: n });
 const item = (path: string, n: number): WalkedItem => ({

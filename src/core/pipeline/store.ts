@@ -2,21 +2,9 @@
  * The content-addressed store: artifacts by the digest of everything that went into them. An artifact is used only when
  * its bytes still have the digest recorded with it.
  */
-import { createHash } from 'node:crypto';
-import {
-  closeSync,
-  copyFileSync,
-  linkSync,
-  mkdirSync,
-  openSync,
-  readdirSync,
-  readFileSync,
-  readSync,
-  renameSync,
-  rmSync,
-  statSync,
-} from 'node:fs';
+import { copyFileSync, linkSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
+import { fileDigest } from '../disk/digest';
 import { FileSink, guarded, removeLeftovers, temporaryBeside, writeWhole } from '../disk/write';
 
 export interface StoredArtifact {
@@ -106,19 +94,5 @@ export class Store {
   #remove(key: string): void {
     rmSync(this.#path(key), { force: true });
     rmSync(`${this.#path(key)}.json`, { force: true });
-  }
-}
-
-/** SHA-256 of a file, in hexadecimal, read in pieces. */
-export function fileDigest(path: string): string {
-  const fd = openSync(path, 'r');
-  try {
-    const hash = createHash('sha256');
-    const chunk = Buffer.allocUnsafe(1024 * 1024);
-    for (let n = readSync(fd, chunk, 0, chunk.length, null); n > 0; n = readSync(fd, chunk, 0, chunk.length, null))
-      hash.update(chunk.subarray(0, n));
-    return hash.digest('hex');
-  } finally {
-    closeSync(fd);
   }
 }

@@ -71,6 +71,20 @@ export function openZip(source: ByteSource, name: string, limits: ZipLimits = DE
   return { entries, faults, ours: directory.comment === zip.ARTIFACT_MARK };
 }
 
+/**
+ * The first entry whose name `wants`, without looking at any other; undefined where there is none. For archives of
+ * which only a part is at hand.
+ */
+export function findEntry(source: ByteSource, name: string, wants: (path: string) => boolean): ZipEntry | undefined {
+  const directory = readDirectory(source, name);
+  const raw = directory.entries.find((entry) => wants(nameOf(entry)));
+  if (raw === undefined) return undefined;
+  const report: Report = (code, detail) => {
+    throw new ZipFaultError({ code, entry: nameOf(raw), detail }, 'reading the zip');
+  };
+  return describeEntry(source, raw, checkLocalHeader(source, raw, directory.offset, report), report);
+}
+
 /** The content of one entry, held to its size and checksum; throws a refusal otherwise. */
 export function readEntry(source: ByteSource, entry: ZipEntry, maxBytes: number): Uint8Array {
   if (entry.size > maxBytes)

@@ -1,0 +1,38 @@
+/** The network of this machine. */
+import { readFileSync } from 'node:fs';
+import { homedir } from 'node:os';
+import { join } from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { NO_CREDENTIALS, readNetrc, type Credentials, type Network } from '../core/sources';
+
+/** How long a server may be silent. */
+const SILENCE_MS = 120_000;
+
+export function systemNetwork(): Network {
+  return {
+    async request({ url, headers }) {
+      const response = await fetch(url, { headers, redirect: 'manual', signal: AbortSignal.timeout(SILENCE_MS * 10) });
+      return {
+        status: response.status,
+        headers: Object.fromEntries(response.headers),
+        body: response.body ?? emptyBody(),
+      };
+    },
+    sleep: (ms) => sleep(ms),
+    now: () => Date.now(),
+  };
+}
+
+/** Logins from the file that NETRC names, or `~/.netrc`. */
+export function systemCredentials(): Credentials {
+  try {
+    return readNetrc(readFileSync(process.env.NETRC ?? join(homedir(), '.netrc'), 'utf8'));
+  } catch {
+    return NO_CREDENTIALS;
+  }
+}
+
+// eslint-disable-next-line @typescript-eslint/require-await
+async function* emptyBody(): AsyncGenerator<Uint8Array> {
+  yield new Uint8Array(0);
+}

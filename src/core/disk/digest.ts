@@ -1,0 +1,17 @@
+/** Digests of files. */
+import { createHash } from 'node:crypto';
+import { closeSync, openSync, readSync } from 'node:fs';
+
+/** SHA-256 of a file, in hexadecimal, read in pieces. */
+export function fileDigest(path: string): string {
+  const fd = openSync(path, 'r');
+  try {
+    const hash = createHash('sha256');
+    const chunk = Buffer.allocUnsafe(1024 * 1024);
+    for (let n = readSync(fd, chunk, 0, chunk.length, null); n > 0; n = readSync(fd, chunk, 0, chunk.length, null))
+      hash.update(chunk.subarray(0, n));
+    return hash.digest('hex');
+  } finally {
+    closeSync(fd);
+  }
+}

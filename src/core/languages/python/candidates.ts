@@ -1,0 +1,107 @@
+/** The versions of a project that a target can use, each with its best file. */
+import { listed } from '../../base/text';
+import type { IndexFile } from '../../sources';
+import { fullVersion } from './environment';
+import { fitsAll, parseSpecifiers } from './specifier';
+import { parseSdistName, parseWheelName, targetTags, type PythonTarget } from './tags';
+import { compareVersions, isPrerelease, parseVersion, type Version } from './version';
+
+export interface Candidate {
+  readonly version: Version;
+  readonly file: IndexFile;
+  readonly kind: 'wheel' | 'sdist';
+  readonly isPrerelease: boolean;
+  /** The reason, which may be empty, where the version was yanked. */
+  readonly yanked?: string;
+}
+
+export interface Project {
+  /** Normalised. */
+  readonly name: string;
+  /** Newest first. */
+  readonly candidates: readonly Candidate[];
+  /** Versions that the target cannot use, newest first, with why. */
+  readonly unusable: readonly { readonly version: Version; readonly why: string }[];
+}
+
+interface Ranked {
+  readonly file: IndexFile;
+  readonly rank: number;
+  readonly build: readonly [number, string] | readonly [];
+}
+
+interface Release {
+  readonly version: Version;
+  best?: Ranked;
+  sdist?: IndexFile;
+  readonly why: Set<string>;
+}
+
+export function projectFor(name: string, files: readonly IndexFile[], target: PythonTarget): Project {
+  const ranks = new Map(targetTags(target).map((tag, i) => [tag, i]));
+  const python = parseVersion(fullVersion(target));
+  const releases = new Map<string, Release>();
+  for (const file of files) {
+    const wheel = parseWheelName(file.file);
+    const version = wheel?.name === name ? wheel.version : parseSdistName(file.file, name)?.version;
+    if (version === undefined) continue;
+    const release = releases.get(version.text) ?? { version, why: new Set<string>() };
+    releases.set(version.text, release);
+    const { specifiers, bad } = parseSpecifiers(file.requiresPython ?? '');
+    // What cannot be read cannot exclude anything; installers agree on that.
+    if (bad === undefined && python !== undefined && !fitsAll(specifiers, python)) {
+      release.why.add(`wants Python ${file.requiresPython ?? ''}`);
+    } else if (wheel === undefined) release.sdist = file;
+    else considerWheel(release, { file, rank: bestRank(wheel.tags, ranks), build: wheel.build }, wheel.tags);
+  }
+  return settle(name, [...releases.values()]);
+}
+
+function bestRank(tags: readonly string[], ranks: ReadonlyMap<string, number>): number {
+  return Math.min(...tags.map((tag) => ranks.get(tag) ?? Infinity));
+}
+
+function considerWheel(release: Release, wheel: Ranked, tags: readonly string[]): void {
+  if (wheel.rank === Infinity) release.why.add(`is made for ${tags.at(-1) ?? ''}`);
+  else if (release.best === undefined || isBetter(wheel, release.best)) release.best = wheel;
+}
+
+/** A better tag, then a higher build number (PEP 427), then the name, so that there is no tie. */
+function isBetter(a: Ranked, b: Ranked): boolean {
+  if (a.rank !== b.rank) return a.rank < b.rank;
+  const number = (a.build[0] ?? -1) - (b.build[0] ?? -1);
+  if (number !== 0) return number > 0;
+  const [x, y] = [a.build[1] ?? '', b.build[1] ?? ''];
+  return x !== y ? x > y : a.file.file < b.file.file;
+}
+
+function settle(name: string, releases: readonly Release[]): Project {
+  const sorted = [...releases].sort((a, b) => compareVersions(b.version, a.version));
+  // Building from source runs the package's own code, so it is the last resort of packages that offer nothing else.
+  const useSource = sorted.every((release) => release.best === undefined && release.why.size === 0);
+  const candidates: Candidate[] = [];
+  const unusable: { version: Version; why: string }[] = [];
+  for (const { version, best, sdist, why } of sorted) {
+    const file = best?.file ?? (useSource ? sdist : undefined);
+    if (file === undefined) unusable.push({ version, why: whyNot(why, sdist) });
+    else
+      candidates.push({
+        version,
+        file,
+        kind: best === undefined ? 'sdist' : 'wheel',
+        isPrerelease: isPrerelease(version),
+        ...(file.yanked !== undefined && { yanked: file.yanked }),
+      });
+  }
+  return { name, candidates, unusable };
+}
+
+const SHOWN_REASONS = 2;
+
+function whyNot(why: ReadonlySet<string>, sdist: IndexFile | undefined): string {
+  if (why.size === 0) return sdist === undefined ? 'has no file' : 'has only a source distribution';
+  const reasons = [...why];
+  const pythons = reasons.filter((reason) => reason.startsWith('wants'));
+  const shown = (pythons.length > 0 ? pythons : reasons).slice(0, SHOWN_REASONS);
+  return `${listed(shown)}${pythons.length === 0 && reasons.length > SHOWN_REASONS ? ' and others' : ''}`;
+}

@@ -1,0 +1,192 @@
+/** Projects and metadata from the sources of a function, in their order; the first source that has a project serves it. */
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { EmballageError } from '../../base/errors';
+import { printable } from '../../base/text';
+import { withFileSource } from '../../disk/file-source';
+import { writeWhole } from '../../disk/write';
+import { findEntry, readEntry, type ByteSource } from '../../formats/zip';
+import { fetchProject, NOT_FOUND, readPage, type HttpClient, type IndexFile, type PackageStore } from '../../sources';
+import { projectFor, type Candidate, type Project } from './candidates';
+import { normalizeName } from './marker';
+import { MAX_METADATA_BYTES, parseMetadata, type CoreMetadata } from './metadata';
+import type { PackageSource } from './resolve';
+import { parseSdistName, parseWheelName, type PythonTarget } from './tags';
+
+/** One place that packages come from. */
+export interface SourceSpec {
+  /** `index`: the simple repository interface; `folder`: absolute path of a folder of files; `links`: a page of links. */
+  readonly kind: 'index' | 'folder' | 'links';
+  readonly at: string;
+  /** Patterns of the names that it alone serves; every name that no other source claims where there are none. */
+  readonly serves?: readonly string[];
+}
+
+/** Makes the metadata of a source distribution known, by building it. */
+export type BuildMetadata = (project: Project, candidate: Candidate) => Promise<CoreMetadata>;
+
+export interface ProviderOptions {
+  readonly sources: readonly SourceSpec[];
+  readonly http: HttpClient;
+  readonly store: PackageStore;
+  /** Absolute path of the folder for metadata that was read. */
+  readonly metadataFolder: string;
+  readonly target: PythonTarget;
+  readonly build: BuildMetadata;
+}
+
+/** How much of a wheel's end is fetched to read its metadata, which archivers put there. */
+const TAIL_BYTES = 128 * 1024;
+
+export class PythonProvider implements PackageSource {
+  readonly #options: ProviderOptions;
+  readonly #projects = new Map<string, Promise<Project | undefined>>();
+  readonly #metadata = new Map<string, Promise<CoreMetadata>>();
+  readonly #servedBy = new Map<string, SourceSpec>();
+
+  constructor(options: ProviderOptions) {
+    this.#options = options;
+  }
+
+  /** The source that served a project. */
+  sourceOf(name: string): SourceSpec | undefined {
+    return this.#servedBy.get(name);
+  }
+
+  project(name: string): Promise<Project | undefined> {
+    const known = this.#projects.get(name) ?? this.#findProject(name);
+    this.#projects.set(name, known);
+    return known;
+  }
+
+  metadata(project: Project, candidate: Candidate): Promise<CoreMetadata> {
+    const known = this.#metadata.get(candidate.file.url) ?? this.#readMetadata(project, candidate);
+    this.#metadata.set(candidate.file.url, known);
+    return known;
+  }
+
+  async #findProject(name: string): Promise<Project | undefined> {
+    for (const source of sourcesFor(name, this.#options.sources)) {
+      const files = await filesOf(source, name, this.#options.http);
+      if (files === undefined || files.length === 0) continue;
+      this.#servedBy.set(name, source);
+      const project = projectFor(name, files, this.#options.target);
+      this.#prefetch(project);
+      return project;
+    }
+    return undefined;
+  }
+
+  /** The newest version is the likeliest to be asked about next. */
+  #prefetch(project: Project): void {
+    const likely = project.candidates.find((candidate) => !candidate.isPrerelease && candidate.yanked === undefined);
+    if (likely?.kind !== 'wheel' || this.#options.http.isOffline) return;
+    // What is wrong with it is met when the solver asks, if it ever does.
+    this.metadata(project, likely).catch(() => undefined);
+  }
+
+  async #readMetadata(project: Project, candidate: Candidate): Promise<CoreMetadata> {
+    if (candidate.kind === 'sdist') return this.#options.build(project, candidate);
+    const { file } = candidate;
+    const cachePath = file.sha256 === undefined ? undefined : join(this.#options.metadataFolder, file.sha256);
+    const cached = cachePath !== undefined && existsSync(cachePath) ? readFileSync(cachePath, 'utf8') : undefined;
+    const text = cached ?? (await this.#fetchMetadata(file));
+    const metadata = parseMetadata(text);
+    if (metadata === undefined || normalizeName(metadata.name) !== project.name)
+      throw badWheel(file, `metadata of ${project.name}`, `metadata of ${printable(metadata?.name ?? 'nothing')}`);
+    if (cachePath !== undefined && cached === undefined) writeWhole(cachePath, text, cachePath);
+    return metadata;
+  }
+
+  async #fetchMetadata(file: IndexFile): Promise<string> {
+    const { http, store } = this.#options;
+    const doing = `reading the metadata of ${printable(file.file)}`;
+    if (file.metadata !== undefined) {
+      const expected = file.metadata === true ? undefined : file.metadata;
+      const name = `${file.file}.metadata`;
+      const stored =
+        expected === undefined
+          ? undefined
+          : await store.get({ file: name, url: `${file.url}.metadata`, sha256: expected }, http);
+      if (stored !== undefined) return readFileSync(stored.path, 'utf8');
+      const fetched = await http.fetch({ url: `${file.url}.metadata`, maxBytes: MAX_METADATA_BYTES, doing });
+      if (fetched !== NOT_FOUND) return fetched.bytes.toString('utf8');
+    }
+    const known = file.sha256 === undefined ? undefined : store.find(file.sha256);
+    if (known === undefined && /^https?:/.test(file.url)) {
+      const tail = await http.fetchTail({ url: file.url, maxBytes: TAIL_BYTES, doing }, TAIL_BYTES);
+      const text = tail === undefined ? undefined : metadataInTail(tail.bytes, tail.size, file);
+      if (text !== undefined) return text;
+    }
+    const { path } = known ?? (await store.get(file, http));
+    return withFileSource(path, file.file, (source) => metadataIn(source, file));
+  }
+}
+
+/** The sources that may serve a name: those that claim it, else those that claim no names. */
+export function sourcesFor(name: string, sources: readonly SourceSpec[]): SourceSpec[] {
+  const claiming = sources.filter(({ serves }) => serves?.some((pattern) => matches(pattern, name)) === true);
+  return claiming.length > 0 ? claiming : sources.filter(({ serves }) => serves === undefined);
+}
+
+/** `fernhaven-*` matches `fernhaven-tides`; names are compared in normal form. */
+function matches(pattern: string, name: string): boolean {
+  const parts = pattern.split('*').map((part) => normalizeName(part).replace(/[.+^${}()|[\]\\?]/g, '\\$&'));
+  return new RegExp(`^${parts.join('.*')}$`).test(name);
+}
+
+async function filesOf(source: SourceSpec, name: string, http: HttpClient): Promise<IndexFile[] | undefined> {
+  if (source.kind === 'index') return fetchProject(http, source.at, name);
+  const all = source.kind === 'folder' ? filesInFolder(source.at) : await filesOnPage(source.at, http);
+  return all.filter(({ file }) => parseWheelName(file)?.name === name || parseSdistName(file, name) !== undefined);
+}
+
+function filesInFolder(folder: string): IndexFile[] {
+  return readdirSync(folder)
+    .filter((file) => /\.(?:whl|tar\.gz)$/.test(file))
+    .sort()
+    .map((file) => ({ file, url: pathToFileURL(join(folder, file)).href }));
+}
+
+async function filesOnPage(url: string, http: HttpClient): Promise<IndexFile[]> {
+  const doing = 'reading the page of links';
+  const page = await http.fetch({ url, accept: 'text/html', maxBytes: 16 * 1024 * 1024, doing });
+  return page === NOT_FOUND ? [] : readPage(page, doing);
+}
+
+class BeforeTail extends Error {}
+
+/** The metadata, when the directory and the entry lie in the bytes at hand. */
+function metadataInTail(bytes: Buffer, size: number, file: IndexFile): string | undefined {
+  const start = size - bytes.length;
+  const source: ByteSource = {
+    size,
+    read(offset, length) {
+      if (offset < start) throw new BeforeTail();
+      return bytes.subarray(offset - start, offset - start + length);
+    },
+  };
+  try {
+    return metadataIn(source, file);
+  } catch (error) {
+    if (error instanceof BeforeTail) return undefined;
+    throw error;
+  }
+}
+
+function metadataIn(source: ByteSource, file: IndexFile): string {
+  const entry = findEntry(source, file.file, (path) => /^[^/]+\.dist-info\/METADATA$/.test(path));
+  if (entry === undefined) throw badWheel(file, 'a file METADATA in its .dist-info folder', 'none');
+  return Buffer.from(readEntry(source, entry, MAX_METADATA_BYTES)).toString('utf8');
+}
+
+function badWheel(file: IndexFile, expected: string, found: string): EmballageError {
+  return new EmballageError('PACKAGE_INVALID', {
+    doing: 'reading the metadata of a wheel',
+    where: printable(file.file),
+    expected,
+    found,
+    mend: 'ask who made the wheel, or exclude that version',
+  });
+}

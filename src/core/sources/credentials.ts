@@ -1,0 +1,57 @@
+/** Credentials from a netrc file (the format of ftp(1)): a login and a password for each host. They are never shown. */
+
+export interface Credentials {
+  /** Value of the Authorization header for a URL, where there are credentials for its host. */
+  authorizationFor(url: URL): string | undefined;
+}
+
+interface Login {
+  login: string;
+  password: string;
+}
+
+export function readNetrc(text: string): Credentials {
+  const machines = new Map<string, Login>();
+  let fallback: Login | undefined;
+  let current: Login | undefined;
+  const words = tokens(text);
+  for (let at = 0; at < words.length; at++) {
+    const [word, next = ''] = [words[at], words[at + 1]];
+    if (word === 'machine') machines.set(next.toLowerCase(), (current = { login: '', password: '' }));
+    else if (word === 'default') current = fallback = { login: '', password: '' };
+    else if (word === 'login' && current !== undefined) current.login = next;
+    else if (word === 'password' && current !== undefined) current.password = next;
+    if (word !== 'default') at += 1;
+  }
+  return {
+    authorizationFor(url) {
+      // What stands in the URL itself comes first.
+      if (url.username !== '') return basic(decodeURIComponent(url.username), decodeURIComponent(url.password));
+      const login = machines.get(url.hostname.toLowerCase()) ?? fallback;
+      return login === undefined ? undefined : basic(login.login, login.password);
+    },
+  };
+}
+
+export const NO_CREDENTIALS: Credentials = readNetrc('');
+
+function basic(login: string, password: string): string {
+  return `Basic ${Buffer.from(`${login}:${password}`).toString('base64')}`;
+}
+
+/** Words, some in quotes; comments and macro definitions are passed over. */
+function tokens(text: string): string[] {
+  const words: string[] = [];
+  const plain = text.replace(/^\s*#.*$/gm, '').replace(/^\s*macdef\b[\s\S]*?(?:\n\s*\n|$(?![\s\S]))/gm, '\n');
+  for (const [, quoted, bare] of plain.matchAll(/"((?:[^"\\]|\\.)*)"|(\S+)/g))
+    words.push(quoted === undefined ? (bare ?? '') : quoted.replace(/\\(.)/g, '$1'));
+  return words;
+}
+
+/** A URL as it may be shown and recorded: without login and password. */
+export function withoutCredentials(url: string): string {
+  const parsed = new URL(url);
+  parsed.username = '';
+  parsed.password = '';
+  return parsed.href;
+}

@@ -1,0 +1,6 @@
+/** Where third-party files come from. */
+export { type Credentials, NO_CREDENTIALS, readNetrc, withoutCredentials } from './credentials';
+export { type FetchRequest, type Fetched, HttpClient, NOT_FOUND } from './http';
+export type { Network, NetworkRequest, NetworkResponse } from './network';
+export { type PackageFile, PackageStore, type StoredFile } from './package-store';
+export { type IndexFile, fetchProject, readPage } from './python-index';

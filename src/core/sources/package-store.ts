@@ -1,0 +1,115 @@
+/** Third-party files by their SHA-256: what was fetched once is never fetched again, and is verified before it is used. */
+import { existsSync, renameSync, rmSync, statSync } from 'node:fs';
+import { copyFileSync, mkdirSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { EmballageError } from '../base/errors';
+import { printable } from '../base/text';
+import { fileDigest } from '../disk/digest';
+import { FileSink, guarded, temporaryBeside } from '../disk/write';
+import type { FetchRequest, HttpClient } from './http';
+
+/** A file as an index or a lock describes it. */
+export interface PackageFile {
+  /** File name, for messages. */
+  readonly file: string;
+  /** `http:`, `https:` or `file:`. */
+  readonly url: string;
+  /** Hexadecimal; undefined where the source says none. */
+  readonly sha256?: string;
+  /** Bytes, where known. */
+  readonly size?: number;
+}
+
+export interface StoredFile {
+  /** Absolute path. */
+  readonly path: string;
+  readonly sha256: string;
+  readonly size: number;
+}
+
+const MAX_PACKAGE_BYTES = 4 * 1024 ** 3;
+
+export class PackageStore {
+  readonly #folder: string;
+  readonly #verified = new Set<string>();
+
+  /** @param folder absolute path */
+  constructor(folder: string) {
+    this.#folder = folder;
+  }
+
+  pathOf(sha256: string): string {
+    return join(this.#folder, sha256);
+  }
+
+  /** The file with that digest, where it is here and whole; what is damaged is removed. */
+  find(sha256: string): StoredFile | undefined {
+    const path = this.pathOf(sha256);
+    if (!existsSync(path)) return undefined;
+    if (!this.#verified.has(sha256)) {
+      if (fileDigest(path) !== sha256) {
+        rmSync(path, { force: true });
+        return undefined;
+      }
+      this.#verified.add(sha256);
+    }
+    return { path, sha256, size: statSync(path).size };
+  }
+
+  /**
+   * The file, fetched where it is not here yet.
+   * @throws EmballageError SOURCE_MISMATCH when what comes is not what was described; the store keeps nothing of it
+   */
+  async get(file: PackageFile, http: HttpClient): Promise<StoredFile> {
+    const known = file.sha256 === undefined ? undefined : this.find(file.sha256);
+    if (known !== undefined) return known;
+    if (file.url.startsWith('file:')) return this.#takeIn(file);
+    const request: FetchRequest = {
+      url: file.url,
+      maxBytes: file.size ?? MAX_PACKAGE_BYTES,
+      doing: `fetching ${printable(file.file)}`,
+    };
+    const open: { sink?: FileSink } = {};
+    await http.download(request, () => {
+      const sink = new FileSink(this.pathOf('package'), this.#folder);
+      open.sink = sink;
+      return { take: (chunk) => sink.append(chunk), abandon: () => sink.discard() };
+    });
+    if (open.sink === undefined) throw new Error('nothing was downloaded');
+    return this.#keep(file, open.sink.path, open.sink.close());
+  }
+
+  /** A copy of a local file, so that it cannot change under us. */
+  #takeIn(file: PackageFile): StoredFile {
+    const temporary = temporaryBeside(this.pathOf('package'));
+    guarded(this.#folder, () => {
+      mkdirSync(dirname(temporary), { recursive: true });
+      copyFileSync(decodeURIComponent(new URL(file.url).pathname), temporary);
+    });
+    return this.#keep(file, temporary, fileDigest(temporary));
+  }
+
+  #keep(file: PackageFile, temporary: string, sha256: string): StoredFile {
+    const { size } = statSync(temporary);
+    const bad = mismatch(file, sha256, size);
+    if (bad !== undefined) {
+      rmSync(temporary, { force: true });
+      throw bad;
+    }
+    guarded(this.#folder, () => renameSync(temporary, this.pathOf(sha256)));
+    this.#verified.add(sha256);
+    return { path: this.pathOf(sha256), sha256, size };
+  }
+}
+
+function mismatch(file: PackageFile, sha256: string, size: number): EmballageError | undefined {
+  const isOther = file.sha256 !== undefined && file.sha256 !== sha256;
+  if (!isOther && (file.size === undefined || file.size === size)) return undefined;
+  return new EmballageError('SOURCE_MISMATCH', {
+    doing: `fetching ${printable(file.file)}`,
+    where: printable(file.url),
+    expected: isOther ? `SHA-256 ${file.sha256}` : `${String(file.size)} bytes`,
+    found: isOther ? `SHA-256 ${sha256}` : `${String(size)} bytes`,
+    mend: 'find out why the file changed before you trust it; `emballage lock` settles anew',
+  });
+}
