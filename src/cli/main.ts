@@ -61,7 +61,7 @@ function makeParser(entry: CommandEntry, command: CommandModule, words: readonly
     .option('quiet', { type: 'boolean', default: false, describe: 'only results' })
     .option('verbose', { type: 'boolean', default: false, describe: 'more detail' })
     .option('color', { type: 'boolean', describe: 'colours; --no-color for none', defaultDescription: 'on a terminal' })
-    .option('offline', { type: 'boolean', default: false, describe: 'use no network' })
+    .option('offline', { type: 'boolean', default: false, describe: 'use no network, only what was fetched' })
     .option('jobs', { type: 'number', requiresArg: true, describe: 'threads to use; one a core otherwise' })
     .option('help', { alias: 'h', type: 'boolean', describe: 'this text' })
     .strictOptions()
@@ -97,6 +97,7 @@ function makeSession(args: Arguments): Session {
     json: args.json === true,
     quiet: args.quiet === true,
     verbose: args.verbose === true,
+    offline: args.offline === true,
     color: typeof args.color === 'boolean' ? args.color : wantsColor(),
     ...(typeof sheet === 'string' && { sheet }),
     ...(typeof jobs === 'number' && { jobs }),

@@ -1,8 +1,10 @@
 /** One run of the program: what it was asked for everywhere, where it writes, what time it is. */
 import { availableParallelism } from 'node:os';
+import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { openProject, SHEET_NAME } from '../core/pipeline/open-project';
-import type { Project } from '../core/pipeline/targets';
+import { stateFolder, type Project } from '../core/pipeline/targets';
+import type { HttpClient } from '../core/sources';
 import { programName, TOOL } from './program';
 import { makePaint, type Paint } from './views/paint';
 import { Progress } from './views/progress';
@@ -12,6 +14,7 @@ export interface SessionOptions {
   readonly json: boolean;
   readonly quiet: boolean;
   readonly verbose: boolean;
+  readonly offline: boolean;
   readonly color: boolean;
   readonly jobs?: number;
 }
@@ -20,6 +23,7 @@ export class Session {
   readonly json: boolean;
   readonly quiet: boolean;
   readonly verbose: boolean;
+  readonly offline: boolean;
   readonly jobs: number;
   readonly paint: Paint;
   readonly progress: Progress;
@@ -30,6 +34,7 @@ export class Session {
     this.json = options.json;
     this.quiet = options.quiet;
     this.verbose = options.verbose;
+    this.offline = options.offline;
     this.#sheet = options.sheet;
     this.jobs = options.jobs ?? availableParallelism();
     this.paint = makePaint(options.color);
@@ -49,6 +54,19 @@ export class Session {
   /** The project of `--sheet`, or of the folder the command runs in. */
   openProject(): Promise<Project> {
     return openProject(this.#sheet ?? SHEET_NAME, this.cwd, TOOL);
+  }
+
+  /** HTTP for package sources; with `--offline` only what was fetched before. */
+  async http(project: Project): Promise<HttpClient> {
+    const [{ HttpClient: Client }, { systemCredentials, systemNetwork }] = await Promise.all([
+      import('../core/sources'),
+      import('./network'),
+    ]);
+    return new Client({
+      network: this.offline ? undefined : systemNetwork(),
+      credentials: systemCredentials(),
+      cacheFolder: join(stateFolder(project), 'http'),
+    });
   }
 
   /** Seconds since 1970 that SOURCE_DATE_EPOCH asks for. */

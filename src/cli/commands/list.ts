@@ -10,6 +10,12 @@ export interface CommandEntry {
 
 export const COMMANDS: readonly CommandEntry[] = [
   {
+    name: 'lock',
+    usage: 'lock [NAME…]',
+    summary: 'settles third-party dependencies for every target into emballage.lock',
+    load: () => import('./lock'),
+  },
+  {
     name: 'build',
     usage: 'build [NAME…]',
     summary: 'makes the artifacts and their waybills; only what changed is made again',

@@ -96,6 +96,8 @@ function settleRuntime(name: string, runtime: DestinationText['runtimes'][string
     name,
     provides: runtime.provides ?? [],
     ...(runtime.glibc !== undefined && { glibc: runtime.glibc }),
+    ...(runtime.musl !== undefined && { musl: runtime.musl }),
+    ...(runtime.patch !== undefined && { patch: runtime.patch }),
     ...(runtime.start !== undefined && { start: runtime.start }),
     ...(runtime.ends !== undefined && { ends: runtime.ends }),
   };

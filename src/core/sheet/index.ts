@@ -12,9 +12,13 @@ export {
   type Form,
   type FunctionSpec,
   type Limits,
+  type Needs,
   type Runtime,
   type Setting,
   type Sheet,
+  type SheetNeed,
+  type Source,
+  type Trim,
 } from './model';
 export { destinationSchema, sheetSchema } from './schema';
 export { type LoadedSheet, type ReadFile, loadSheet, settleRuntime } from './sheet';

@@ -105,7 +105,7 @@ function rewritten(value: string, expected: string): string | undefined {
     return language === undefined || version === undefined ? undefined : `${language.toLowerCase()} ${version}`;
   }
   if (expected.includes('FILE#MEMBER')) {
-    const [, file, member] = /^(.+\.[cm]?js)[:.](\w+)$/.exec(value) ?? [];
+    const [, file, member] = /^(.+\.(?:[cm]?js|py))[:.](\w+)$/.exec(value) ?? [];
     return file === undefined || member === undefined ? undefined : `${file}#${member}`;
   }
   const units = expected.includes('size') ? ['B', 'KiB', 'MiB', 'GiB'] : ['ms', 's', 'min', 'h'];

@@ -46,6 +46,30 @@ export interface Acceptance {
   readonly where?: string;
 }
 
+/** A requirement that stands in the sheet itself. */
+export interface SheetNeed {
+  readonly text: string;
+  readonly place: Place;
+}
+
+/** What a function needs: stated in the sheet, or in a file of the project. */
+export type Needs =
+  | { readonly kind: 'list'; readonly items: readonly SheetNeed[] }
+  /** `groups`: optional groups of the file that are wanted too. */
+  | { readonly kind: 'file'; readonly path: string; readonly groups: readonly string[] };
+
+/** Where third-party files come from. */
+export interface Source {
+  readonly kind: 'index' | 'folder';
+  /** Address of an index; folder relative to the project. */
+  readonly at: string;
+  /** Patterns of the names that only this source may serve. */
+  readonly serves?: readonly string[];
+}
+
+export const TRIMS = ['off', 'safe', 'traced'] as const;
+export type Trim = (typeof TRIMS)[number];
+
 export interface FunctionSpec {
   readonly name: string;
   /** Folder, relative to the project; '' is the project itself. */
@@ -60,6 +84,11 @@ export interface FunctionSpec {
   readonly keep: readonly string[];
   readonly links: 'follow' | 'keep';
   readonly emptyFolders: boolean;
+  readonly needs?: Needs;
+  readonly sources: readonly Source[];
+  readonly trim: Trim;
+  readonly bytecode: boolean;
+  readonly adapter?: 'wsgi' | 'asgi';
   readonly settings: readonly Setting[];
   readonly limits: Limits;
   readonly memoryBytes?: number;
@@ -74,6 +103,9 @@ export interface DestinationRuntime {
   readonly name: string;
   /** Version of the C library, `2.36`. */
   readonly glibc?: string;
+  readonly musl?: string;
+  /** The exact version of the runtime, `3.11.9`. */
+  readonly patch?: string;
   /** What the runtime brings along. */
   readonly provides: readonly string[];
   /** Name of the file that is started, for native code. */

@@ -61,12 +61,27 @@ const acceptance = z.strictObject(
   { error: 'a mapping with `rule`, `reason` and `until`' },
 );
 
+const source = z.strictObject(
+  {
+    index: pattern(/^https?:\/\/\S+$/, 'the address of a package index, such as `https://packages.example/simple`')
+      .optional()
+      .meta({ description: 'Address of a package index (the simple repository interface).' }),
+    folder: text('a folder of the project')
+      .optional()
+      .meta({ description: 'Folder of the project with wheels, as an index.' }),
+    serves: list(text('a name or pattern'), 'a list of names')
+      .optional()
+      .meta({ description: 'The names, `*` for any letters, that only this source may serve.' }),
+  },
+  { error: 'a mapping with `index` or `folder`' },
+);
+
 const functionFields = {
   source: text('a folder of the project').meta({
     description: 'Folder with the function’s source; its contents are packed, not the folder.',
   }),
-  runtime: pattern(/^node [1-9]\d*$/, 'a runtime such as `node 20`').meta({
-    description: 'What runs the function: `node X`.',
+  runtime: pattern(/^(?:node [1-9]\d*|python 3\.\d+)$/, 'a runtime such as `node 20` or `python 3.11`').meta({
+    description: 'What runs the function: `node X` or `python X.Y`.',
   }),
   entry: pattern(/^[^#\s][^#]*#[A-Za-z_$][\w$]*$/, 'an entry written `FILE#MEMBER`, such as `alert.mjs#decide`').meta({
     description: 'What the host calls: a file of the source and a member that it exports, `FILE#MEMBER`.',
@@ -87,6 +102,29 @@ const functionFields = {
     .boolean({ error: 'true or false' })
     .optional()
     .meta({ description: 'Pack empty folders too. Default: false.' }),
+  needs: z
+    .union([text('a file'), list(text('a requirement'), 'a list of requirements')], {
+      error: 'a list of requirements, or the file that states them',
+    })
+    .optional()
+    .meta({
+      description:
+        'Third-party requirements: a list such as `["levels>=2"]`, or a file of the project: `requirements.txt`, `pyproject.toml` (`pyproject.toml[group]` with optional groups), `pylock.toml`. Found by itself in the source folder.',
+    }),
+  sources: list(source, 'a list of sources').optional().meta({
+    description: 'Where requirements come from, in order: the first source that has a package serves it.',
+  }),
+  trim: z.enum(['off', 'safe', 'traced'], { error: '`off`, `safe` or `traced`' }).optional().meta({
+    description:
+      'What is taken out of packages: nothing; what never changes behaviour (`safe`, the default); all that is not reached from the entry (`traced`).',
+  }),
+  bytecode: z
+    .boolean({ error: 'true or false' })
+    .optional()
+    .meta({ description: 'Python: pack compiled bytecode too (hash-based, unchecked). Default: false.' }),
+  adapter: z.enum(['wsgi', 'asgi'], { error: '`wsgi` or `asgi`' }).optional().meta({
+    description: 'Python: the entry is a web application of this interface, called with requests as events.',
+  }),
   settings: z
     .record(z.string(), setting, { error: 'a mapping of setting names' })
     .optional()
@@ -112,6 +150,8 @@ const defaults = z.strictObject(
     memory: functionFields.memory,
     timeout: functionFields.timeout,
     limits: functionFields.limits,
+    sources: functionFields.sources,
+    trim: functionFields.trim,
   },
   { error: 'a mapping of defaults' },
 );
@@ -142,6 +182,12 @@ const destinationRuntime = z.strictObject(
     glibc: pattern(/^\d+\.\d+$/, 'a version in quotes, such as `"2.36"`')
       .optional()
       .meta({ description: 'Version of the GNU C library there.' }),
+    musl: pattern(/^\d+\.\d+$/, 'a version in quotes, such as `"1.2"`')
+      .optional()
+      .meta({ description: 'Version of the musl C library there, where it is that one.' }),
+    patch: pattern(/^\d+\.\d+\.\d+$/, 'a version in quotes, such as `"3.11.9"`')
+      .optional()
+      .meta({ description: 'Exact version of the runtime, where it is known.' }),
     provides: list(text('a package name'), 'a list of package names')
       .optional()
       .meta({ description: 'Packages that need not be packed.' }),

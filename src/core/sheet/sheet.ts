@@ -6,7 +6,18 @@ import { parseSize, parseTime } from '../base/units';
 import type { ProjectFolder } from '../disk/project-folder';
 import { readDestination, settleLimits } from './destination';
 import { isMapping, unknownWord, validate } from './issues';
-import type { Acceptance, Arch, Destination, Entry, FunctionSpec, Runtime, Setting, Sheet } from './model';
+import type {
+  Acceptance,
+  Arch,
+  Destination,
+  Entry,
+  FunctionSpec,
+  Needs,
+  Runtime,
+  Setting,
+  Sheet,
+  Source,
+} from './model';
 import {
   functionSchema,
   NAME_PATTERN,
@@ -16,6 +27,15 @@ import {
   type FunctionText,
 } from './schema';
 import { MAX_YAML_BYTES, readYaml, type YamlFile } from './yaml';
+
+/** What the file of an entry is called, by language. */
+const ENTRY_FILES: Readonly<Record<string, { readonly pattern: RegExp; readonly endings: string }>> = {
+  node: { pattern: /\.(mjs|cjs|js)$/, endings: '`.mjs`, `.cjs` or `.js`' },
+  python: { pattern: /^(?:[A-Za-z_]\w*\/)*[A-Za-z_]\w*\.py$/, endings: '`.py` and can be imported' },
+};
+
+/** Names of files that state requirements. */
+const NEED_FILE_PATTERN = /\.txt$|\.in$|^pyproject\.toml$|^pylock(?:\.[^.]+)?\.toml$/;
 
 /** A file that the sheet's meaning depends on, with its text. */
 export interface ReadFile {
@@ -117,7 +137,7 @@ class SheetReader {
       name,
       source,
       runtime: settleRuntime(text.runtime),
-      entry: this.#readEntry([...at, 'entry'], text.entry),
+      entry: this.#readEntry([...at, 'entry'], text.entry, settleRuntime(text.runtime)),
       form: text.artifact,
       archs: this.#readArchs(at, text, defaults),
       destination: this.#readDestinationName(at, text, defaults, destinations),
@@ -125,6 +145,7 @@ class SheetReader {
       keep: text.keep ?? [],
       links: text.links ?? 'follow',
       emptyFolders: text['empty-folders'] ?? false,
+      ...this.#readNeeds(at, text, defaults),
       settings: this.#readSettings([...at, 'settings'], text.settings ?? {}),
       limits: { ...settleLimits(defaults.limits), ...settleLimits(text.limits) },
       ...(memoryBytes !== undefined && { memoryBytes }),
@@ -135,9 +156,10 @@ class SheetReader {
     };
   }
 
-  #readEntry(at: readonly string[], text: string): Entry {
+  #readEntry(at: readonly string[], text: string, runtime: Runtime): Entry {
     const hash = text.lastIndexOf('#');
     const [file, member] = [text.slice(0, hash), text.slice(hash + 1)];
+    const { pattern, endings } = ENTRY_FILES[runtime.language] ?? { pattern: /./, endings: 'anything' };
     if (settlePath(file) !== file || file.includes('\\'))
       this.#add(
         at,
@@ -145,14 +167,72 @@ class SheetReader {
         `\`${printable(file)}\``,
         'write the path from the source folder, with `/`',
       );
-    else if (!/\.(mjs|cjs|js)$/.test(file))
+    else if (!pattern.test(file))
+      this.#add(at, `a file that ends in ${endings}`, `\`${printable(file)}\``, 'name the file that the host loads');
+    return { text, file, member };
+  }
+
+  #readNeeds(
+    at: readonly string[],
+    text: FunctionText,
+    defaults: DefaultsText,
+  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'bytecode' | 'adapter'> {
+    const isPython = text.runtime.startsWith('python');
+    for (const key of ['needs', 'bytecode', 'adapter'] as const)
+      if (!isPython && text[key] !== undefined)
+        this.#add([...at, key], 'it only for Python functions', `it for \`${text.runtime}\``, 'take it out', 'key');
+    const path = text.sources === undefined ? ['defaults', 'sources'] : [...at, 'sources'];
+    const sources = (text.sources ?? defaults.sources ?? []).flatMap(
+      (one, i) => this.#readSource([...path, String(i)], one) ?? [],
+    );
+    const needs = this.#readNeedsKey([...at, 'needs'], text.needs);
+    return {
+      ...(needs !== undefined && { needs }),
+      sources,
+      trim: text.trim ?? defaults.trim ?? 'safe',
+      bytecode: text.bytecode ?? false,
+      ...(text.adapter !== undefined && { adapter: text.adapter }),
+    };
+  }
+
+  #readNeedsKey(at: readonly string[], needs: FunctionText['needs']): Needs | undefined {
+    if (Array.isArray(needs))
+      return {
+        kind: 'list',
+        items: needs.map((text, i) => ({ text, place: this.#yaml.placeOf([...at, String(i)]) })),
+      };
+    if (needs === undefined) return undefined;
+    const [, file = needs, groups] = /^(.*\.toml)\[([^\]]*)\]$/.exec(needs) ?? [];
+    const path = this.#insidePath(at, file, 'file');
+    if (path !== undefined && !NEED_FILE_PATTERN.test(baseOf(path)))
       this.#add(
         at,
-        'a file that ends in `.mjs`, `.cjs` or `.js`',
+        'a requirements file (`*.txt`), `pyproject.toml` or `pylock.toml`',
         `\`${printable(file)}\``,
-        'name the file that the host loads',
+        'name the file that states the requirements, or write them as a list',
       );
-    return { text, file, member };
+    return path === undefined
+      ? undefined
+      : {
+          kind: 'file',
+          path,
+          groups: (groups ?? '')
+            .split(',')
+            .map((g) => g.trim())
+            .filter((g) => g !== ''),
+        };
+  }
+
+  #readSource(at: readonly string[], source: NonNullable<FunctionText['sources']>[number]): Source | undefined {
+    const { index, folder, serves } = source;
+    if ((index === undefined) === (folder === undefined)) {
+      this.#add(at, 'one of `index` and `folder`', index === undefined ? 'neither' : 'both', 'keep one of the two');
+      return undefined;
+    }
+    const path = folder === undefined ? index : this.#insidePath([...at, 'folder'], folder, 'folder');
+    if (path === undefined) return undefined;
+    const kind = folder === undefined ? 'index' : 'folder';
+    return { kind, at: path, ...(serves !== undefined && { serves }) };
   }
 
   #readArchs(at: readonly string[], text: FunctionText, defaults: DefaultsText): Arch[] {

@@ -50,6 +50,7 @@ export const NOT_FOUND = 'not-found';
 
 export class HttpClient {
   readonly #options: HttpOptions;
+  readonly #fetched = new Map<string, Promise<Fetched | typeof NOT_FOUND>>();
 
   constructor(options: HttpOptions) {
     this.#options = options;
@@ -59,8 +60,15 @@ export class HttpClient {
     return this.#options.network === undefined;
   }
 
-  /** A document, from the cache where that may be used. */
-  async fetch(request: FetchRequest): Promise<Fetched | typeof NOT_FOUND> {
+  /** A document, from the cache where that may be used. In one run each document is asked for once. */
+  fetch(request: FetchRequest): Promise<Fetched | typeof NOT_FOUND> {
+    const key = this.#path(request);
+    const known = this.#fetched.get(key) ?? this.#fetch(request);
+    this.#fetched.set(key, known);
+    return known;
+  }
+
+  async #fetch(request: FetchRequest): Promise<Fetched | typeof NOT_FOUND> {
     const cached = this.#readCache(request);
     const asked = { url: request.url, method: 'GET', headers: headersFor(request) };
     if (this.isOffline) {

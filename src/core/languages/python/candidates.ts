@@ -37,7 +37,11 @@ interface Release {
   readonly why: Set<string>;
 }
 
-export function projectFor(name: string, files: readonly IndexFile[], target: PythonTarget): Project {
+/**
+ * @param name normalised
+ * @param canBuild whether source distributions may be built
+ */
+export function projectFor(name: string, files: readonly IndexFile[], target: PythonTarget, canBuild = false): Project {
   const ranks = new Map(targetTags(target).map((tag, i) => [tag, i]));
   const python = parseVersion(fullVersion(target));
   const releases = new Map<string, Release>();
@@ -54,7 +58,7 @@ export function projectFor(name: string, files: readonly IndexFile[], target: Py
     } else if (wheel === undefined) release.sdist = file;
     else considerWheel(release, { file, rank: bestRank(wheel.tags, ranks), build: wheel.build }, wheel.tags);
   }
-  return settle(name, [...releases.values()]);
+  return settle(name, [...releases.values()], canBuild);
 }
 
 function bestRank(tags: readonly string[], ranks: ReadonlyMap<string, number>): number {
@@ -75,10 +79,10 @@ function isBetter(a: Ranked, b: Ranked): boolean {
   return x !== y ? x > y : a.file.file < b.file.file;
 }
 
-function settle(name: string, releases: readonly Release[]): Project {
+function settle(name: string, releases: readonly Release[], canBuild: boolean): Project {
   const sorted = [...releases].sort((a, b) => compareVersions(b.version, a.version));
   // Building from source runs the package's own code, so it is the last resort of packages that offer nothing else.
-  const useSource = sorted.every((release) => release.best === undefined && release.why.size === 0);
+  const useSource = canBuild && sorted.every((release) => release.best === undefined && release.why.size === 0);
   const candidates: Candidate[] = [];
   const unusable: { version: Version; why: string }[] = [];
   for (const { version, best, sdist, why } of sorted) {

@@ -33,7 +33,8 @@ export interface ProviderOptions {
   /** Absolute path of the folder for metadata that was read. */
   readonly metadataFolder: string;
   readonly target: PythonTarget;
-  readonly build: BuildMetadata;
+  /** Undefined where source distributions are not to be built. */
+  readonly build?: BuildMetadata;
 }
 
 /** How much of a wheel's end is fetched to read its metadata, which archivers put there. */
@@ -71,7 +72,7 @@ export class PythonProvider implements PackageSource {
       const files = await filesOf(source, name, this.#options.http);
       if (files === undefined || files.length === 0) continue;
       this.#servedBy.set(name, source);
-      const project = projectFor(name, files, this.#options.target);
+      const project = projectFor(name, files, this.#options.target, this.#options.build !== undefined);
       this.#prefetch(project);
       return project;
     }
@@ -87,7 +88,7 @@ export class PythonProvider implements PackageSource {
   }
 
   async #readMetadata(project: Project, candidate: Candidate): Promise<CoreMetadata> {
-    if (candidate.kind === 'sdist') return this.#options.build(project, candidate);
+    if (candidate.kind === 'sdist' && this.#options.build !== undefined) return this.#options.build(project, candidate);
     const { file } = candidate;
     const cachePath = file.sha256 === undefined ? undefined : join(this.#options.metadataFolder, file.sha256);
     const cached = cachePath !== undefined && existsSync(cachePath) ? readFileSync(cachePath, 'utf8') : undefined;

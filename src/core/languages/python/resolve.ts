@@ -44,6 +44,8 @@ export interface ResolveRequest {
   readonly source: PackageSource;
   /** Names of packages that the destination's runtime brings along. */
   readonly provided: ReadonlySet<string>;
+  /** Versions to stay with where they fit, by name. */
+  readonly prefer: ReadonlyMap<string, string>;
 }
 
 /**
@@ -121,6 +123,8 @@ class Resolver implements SolverSource {
     const candidates = this.#projects.get(name)?.candidates ?? [];
     const hasFinal = candidates.some((candidate) => !candidate.isPrerelease && candidate.yanked === undefined);
     const takesPrerelease = this.#wantsPrerelease.has(name) || !hasFinal;
+    const preferred = candidates.findIndex(({ version }) => version.text === this.#request.prefer.get(name));
+    if (preferred >= 0 && (set & (1n << BigInt(preferred))) !== 0n) return { version: preferred };
     let passedOver: Candidate | undefined;
     for (const [version, candidate] of candidates.entries()) {
       if ((set & (1n << BigInt(version))) === 0n) continue;

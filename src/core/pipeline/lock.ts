@@ -1,0 +1,226 @@
+/** Settles the third-party files of functions into the lock: for every target, the same on every machine. */
+import { join } from 'node:path';
+import { EmballageError } from '../base/errors';
+import {
+  markerEnvironment,
+  normalizeName,
+  parseVersion,
+  projectFor,
+  PythonProvider,
+  readPylock,
+  resolveRequirements,
+  type Candidate,
+  type PythonTarget,
+  type SourceSpec,
+} from '../languages/python';
+import { PackageStore, withoutCredentials, type HttpClient } from '../sources';
+import type { Arch, FunctionSpec } from '../sheet';
+import { readLock, writeLock, type Lock, type LockedFunction, type LockedPackage } from './lockfile';
+import { pythonTargets, readNeeds, runtimeOf, type FunctionNeeds } from './needs';
+import { stateFolder, type Project } from './targets';
+
+export interface LockRequest {
+  readonly project: Project;
+  readonly functions: readonly FunctionSpec[];
+  readonly http: HttpClient;
+  /** Names of packages whose locked versions no longer count, normalised; all of them. */
+  readonly upgrade: readonly string[] | 'all';
+  readonly onSettling: (name: string, arch: Arch) => void;
+}
+
+export interface LockedChange {
+  readonly name: string;
+  readonly arch: string;
+  readonly before?: string;
+  readonly after?: string;
+}
+
+export interface LockOutcome {
+  readonly name: string;
+  /** `unchanged`: the requirements are those that were settled, and nothing was asked of anybody. */
+  readonly status: 'unchanged' | 'settled' | 'no-needs';
+  readonly targets: Readonly<Record<string, readonly LockedPackage[]>>;
+  readonly changes: readonly LockedChange[];
+}
+
+/** Settles what is not settled yet and writes the lock, whole, when everything has succeeded. */
+export async function lockFunctions(request: LockRequest): Promise<LockOutcome[]> {
+  const before = readLock(request.project.root);
+  const functions: Record<string, LockedFunction> = { ...before.functions };
+  const outcomes: LockOutcome[] = [];
+  for (const spec of request.functions) {
+    const needs = readNeeds(request.project, spec);
+    const known = before.functions[spec.name];
+    if (needs === undefined) {
+      outcomes.push({ name: spec.name, status: 'no-needs', targets: {}, changes: changesBetween(known, undefined) });
+      Reflect.deleteProperty(functions, spec.name);
+      continue;
+    }
+    if (known?.inputs === needs.inputs && request.upgrade.length === 0) {
+      outcomes.push({ name: spec.name, status: 'unchanged', targets: known.targets, changes: [] });
+      continue;
+    }
+    const settled = await settleFunction(request, spec, needs, known);
+    functions[spec.name] = settled;
+    const changes = changesBetween(known, settled);
+    outcomes.push({ name: spec.name, status: 'settled', targets: settled.targets, changes });
+  }
+  const inSheet = new Set(request.project.sheet.functions.map(({ name }) => name));
+  const kept = Object.fromEntries(Object.entries(functions).filter(([name]) => inSheet.has(name)));
+  const lock: Lock = { lock: 1, functions: kept };
+  if (JSON.stringify(lock) !== JSON.stringify(before)) writeLock(request.project.root, lock);
+  return outcomes;
+}
+
+async function settleFunction(
+  request: LockRequest,
+  spec: FunctionSpec,
+  needs: FunctionNeeds,
+  known: LockedFunction | undefined,
+): Promise<LockedFunction> {
+  const targets: Record<string, LockedPackage[]> = {};
+  const store = new PackageStore(join(stateFolder(request.project), 'packages'));
+  for (const [arch, target] of pythonTargets(request.project, spec)) {
+    request.onSettling(spec.name, arch);
+    const settling = { request, spec, needs, target, store };
+    targets[arch] =
+      needs.settled === undefined
+        ? await settleTarget(settling, preferences(request, known?.targets[arch]))
+        : await takeSettled(settling, needs.settled);
+  }
+  return { inputs: needs.inputs, targets };
+}
+
+interface Settling {
+  readonly request: LockRequest;
+  readonly spec: FunctionSpec;
+  readonly needs: FunctionNeeds;
+  readonly target: PythonTarget;
+  readonly store: PackageStore;
+}
+
+async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, string>): Promise<LockedPackage[]> {
+  const { request, spec, needs, target, store } = settling;
+  const sources = sourcesOf(request.project, spec, needs);
+  const provider = new PythonProvider({
+    sources,
+    http: request.http,
+    store,
+    metadataFolder: join(stateFolder(request.project), 'metadata'),
+    target,
+  });
+  const resolved = await resolveRequirements({
+    name: spec.name,
+    target,
+    requirements: needs.stated,
+    source: provider,
+    provided: providedNames(request.project, spec),
+    prefer,
+  });
+  const packages: LockedPackage[] = [];
+  for (const { name, candidate, by } of resolved)
+    packages.push(await lockedPackage(settling, name, candidate, plainNames(by)));
+  return packages;
+}
+
+/** A requirements file is named without its line, which moves for reasons of its own. */
+function plainNames(by: readonly string[]): string[] {
+  return [...new Set(by.map((one) => one.replace(/:\d+$/, '')))].sort();
+}
+
+async function takeSettled(
+  settling: Settling,
+  settled: { readonly path: string; readonly text: string },
+): Promise<LockedPackage[]> {
+  const { target, request, spec } = settling;
+  const { packages, problems } = readPylock(settled.text, settled.path, markerEnvironment(target));
+  const fail = (more: typeof problems): never => {
+    throw new EmballageError('REQUIREMENTS_INVALID', {
+      doing: `reading what ${spec.name} needs`,
+      found: `${settled.path} does not serve ${target.arch}, Python ${target.python}`,
+      mend: 'make the file for this target too, or state requirements instead',
+      problems: more,
+    });
+  };
+  if (problems.length > 0) fail(problems);
+  const provided = providedNames(request.project, spec);
+  const locked: LockedPackage[] = [];
+  for (const { name, version, files } of packages) {
+    if (provided.has(name)) continue;
+    const wanted = parseVersion(version)?.text;
+    const candidate = projectFor(name, files, target).candidates.find((one) => one.version.text === wanted);
+    if (candidate === undefined) {
+      const place = { file: settled.path, line: 1, column: 1 };
+      const found = `none among ${String(files.length)} of ${name} ${version}`;
+      fail([{ place, expected: `a wheel for ${target.arch}`, found, mend: 'make the file for this target too' }]);
+    } else locked.push(await lockedPackage(settling, name, candidate, [settled.path]));
+  }
+  return locked.sort((a, b) => (a.name < b.name ? -1 : 1));
+}
+
+async function lockedPackage(
+  { request, store }: Settling,
+  name: string,
+  { version, file }: Candidate,
+  by: readonly string[],
+): Promise<LockedPackage> {
+  const from = file.url.startsWith('file:')
+    ? decodeURIComponent(new URL(file.url).pathname).slice(request.project.root.length + 1)
+    : withoutCredentials(file.url);
+  // What the source does not say is measured.
+  const { sha256, size } =
+    file.sha256 !== undefined && file.size !== undefined
+      ? { sha256: file.sha256, size: file.size }
+      : await store.get(file, request.http);
+  return { name, version: version.text, file: file.file, sha256, size, from, by: [...by] };
+}
+
+function sourcesOf(project: Project, spec: FunctionSpec, needs: FunctionNeeds): SourceSpec[] {
+  const sources: SourceSpec[] = spec.sources.map(({ kind, at, serves }) => ({
+    kind,
+    at: kind === 'folder' ? join(project.root, at) : at,
+    ...(serves !== undefined && { serves }),
+  }));
+  for (const link of needs.links)
+    sources.push(
+      /^https?:/.test(link) ? { kind: 'links', at: link } : { kind: 'folder', at: join(project.root, link) },
+    );
+  if (sources.length > 0 || needs.stated.length === 0) return sources;
+  throw new EmballageError('REQUIREMENTS_INVALID', {
+    doing: `settling what ${spec.name} needs`,
+    where: project.files[0] ?? '',
+    expected: '`sources`: where requirements come from',
+    found: 'none, here or in `defaults`',
+    mend: 'add `sources: [{ index: "https://…/simple" }]`, or `[{ folder: wheels }]`',
+  });
+}
+
+function providedNames(project: Project, spec: FunctionSpec): Set<string> {
+  return new Set((runtimeOf(project, spec)?.provides ?? []).map((one) => normalizeName(one.split(/[\s=<>]/)[0] ?? '')));
+}
+
+function preferences(request: LockRequest, known: readonly LockedPackage[] | undefined): Map<string, string> {
+  const { upgrade } = request;
+  if (upgrade === 'all') return new Map();
+  const kept = (known ?? []).filter(({ name }) => !upgrade.includes(name));
+  return new Map(kept.map(({ name, version }) => [name, version]));
+}
+
+function changesBetween(before: LockedFunction | undefined, after: LockedFunction | undefined): LockedChange[] {
+  const changes: LockedChange[] = [];
+  for (const arch of new Set([...Object.keys(before?.targets ?? {}), ...Object.keys(after?.targets ?? {})])) {
+    const old = new Map(before?.targets[arch]?.map((one) => [one.name, one]));
+    const now = new Map(after?.targets[arch]?.map((one) => [one.name, one]));
+    for (const name of [...new Set([...old.keys(), ...now.keys()])].sort()) {
+      const [a, b] = [old.get(name), now.get(name)];
+      if (a?.sha256 === b?.sha256) continue;
+      changes.push({
+        name,
+        arch,
+        ...(a !== undefined && { before: a.version }),
+        ...(b !== undefined && { after: b.version }),
+      });
+    }
+  }
+  return changes;
+}
