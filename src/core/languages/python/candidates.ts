@@ -34,7 +34,9 @@ interface Release {
   readonly version: Version;
   best?: Ranked;
   sdist?: IndexFile;
-  readonly why: Set<string>;
+  /** What the files that cannot be used ask of Python, and the interpreters that wheels are made for. */
+  readonly pythons: Set<string>;
+  readonly interpreters: Set<string>;
 }
 
 /**
@@ -49,16 +51,16 @@ export function projectFor(name: string, files: readonly IndexFile[], target: Py
     const wheel = parseWheelName(file.file);
     const version = wheel?.name === name ? wheel.version : parseSdistName(file.file, name)?.version;
     if (version === undefined) continue;
-    const release = releases.get(version.text) ?? { version, why: new Set<string>() };
+    const release = releases.get(version.text) ?? { version, pythons: new Set(), interpreters: new Set() };
     releases.set(version.text, release);
     const { specifiers, bad } = parseSpecifiers(file.requiresPython ?? '');
     // What cannot be read cannot exclude anything; installers agree on that.
     if (bad === undefined && python !== undefined && !fitsAll(specifiers, python)) {
-      release.why.add(`wants Python ${file.requiresPython ?? ''}`);
+      release.pythons.add(file.requiresPython ?? '');
     } else if (wheel === undefined) release.sdist = file;
     else considerWheel(release, { file, rank: bestRank(wheel.tags, ranks), build: wheel.build }, wheel.tags);
   }
-  return settle(name, [...releases.values()], canBuild);
+  return settle(name, [...releases.values()], target, canBuild);
 }
 
 function bestRank(tags: readonly string[], ranks: ReadonlyMap<string, number>): number {
@@ -66,7 +68,7 @@ function bestRank(tags: readonly string[], ranks: ReadonlyMap<string, number>): 
 }
 
 function considerWheel(release: Release, wheel: Ranked, tags: readonly string[]): void {
-  if (wheel.rank === Infinity) release.why.add(`is made for ${tags.at(-1) ?? ''}`);
+  if (wheel.rank === Infinity) for (const tag of tags) release.interpreters.add(tag.split('-')[0] ?? '');
   else if (release.best === undefined || isBetter(wheel, release.best)) release.best = wheel;
 }
 
@@ -79,15 +81,18 @@ function isBetter(a: Ranked, b: Ranked): boolean {
   return x !== y ? x > y : a.file.file < b.file.file;
 }
 
-function settle(name: string, releases: readonly Release[], canBuild: boolean): Project {
+function settle(name: string, releases: readonly Release[], target: PythonTarget, canBuild: boolean): Project {
   const sorted = [...releases].sort((a, b) => compareVersions(b.version, a.version));
   // Building from source runs the package's own code, so it is the last resort of packages that offer nothing else.
-  const useSource = canBuild && sorted.every((release) => release.best === undefined && release.why.size === 0);
+  const useSource =
+    canBuild &&
+    sorted.every((release) => release.best === undefined && release.pythons.size + release.interpreters.size === 0);
   const candidates: Candidate[] = [];
   const unusable: { version: Version; why: string }[] = [];
-  for (const { version, best, sdist, why } of sorted) {
+  for (const release of sorted) {
+    const { version, best, sdist } = release;
     const file = best?.file ?? (useSource ? sdist : undefined);
-    if (file === undefined) unusable.push({ version, why: whyNot(why, sdist) });
+    if (file === undefined) unusable.push({ version, why: whyNot(release, target) });
     else
       candidates.push({
         version,
@@ -100,12 +105,14 @@ function settle(name: string, releases: readonly Release[], canBuild: boolean): 
   return { name, candidates, unusable };
 }
 
-const SHOWN_REASONS = 2;
+const SHOWN_INTERPRETERS = 6;
 
-function whyNot(why: ReadonlySet<string>, sdist: IndexFile | undefined): string {
-  if (why.size === 0) return sdist === undefined ? 'has no file' : 'has only a source distribution';
-  const reasons = [...why];
-  const pythons = reasons.filter((reason) => reason.startsWith('wants'));
-  const shown = (pythons.length > 0 ? pythons : reasons).slice(0, SHOWN_REASONS);
-  return `${listed(shown)}${pythons.length === 0 && reasons.length > SHOWN_REASONS ? ' and others' : ''}`;
+function whyNot({ pythons, interpreters, sdist }: Release, target: PythonTarget): string {
+  if (pythons.size > 0) return `wants Python ${listed([...pythons], 'or')}`;
+  if (interpreters.size === 0) return sdist === undefined ? 'has no file' : 'has only a source distribution';
+  const own = `cp${target.python.split('.').slice(0, 2).join('')}`;
+  if (interpreters.has(own) || [...interpreters].some((one) => one.startsWith('py3')))
+    return `has no wheel for ${target.arch} with this C library`;
+  const shown = [...interpreters].slice(0, SHOWN_INTERPRETERS);
+  return `has wheels for ${listed(shown)}${interpreters.size > shown.length ? ' and others' : ''}, none for ${own}`;
 }

@@ -4,6 +4,7 @@ import type { Project } from './candidates';
 import { parseRequirement } from './requirement';
 import type { Ask, Cause } from './solver';
 import { fitsAll } from './specifier';
+import type { Version } from './version';
 
 const SHOWN_VERSIONS = 3;
 
@@ -54,7 +55,11 @@ function whyNone(what: string, projects: ReadonlyMap<string, Project>): string |
     return undefined;
   if (project.candidates.length === 0 && project.unusable.length === 0) return `no source has ${name}`;
   const near = project.unusable.filter(({ version }) => fitsAll(specifiers, version)).slice(0, SHOWN_VERSIONS);
-  if (near.length > 0) return near.map(({ version, why }) => `${name} ${version.text} ${why}`).join('; ');
+  if (near.length > 0) {
+    const byReason = new Map<string, Version[]>();
+    for (const { version, why } of near) byReason.set(why, [...(byReason.get(why) ?? []), version]);
+    return [...byReason].map(([why, some]) => `${name} ${listed(some.map(({ text }) => text))}: ${why}`).join('; ');
+  }
   const versions = project.candidates.slice(0, SHOWN_VERSIONS).map((candidate) => candidate.version.text);
   return versions.length === 0
     ? `${name} has no version for this target`

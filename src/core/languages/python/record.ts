@@ -1,0 +1,53 @@
+/** RECORD, the list of a distribution's files (PEP 376, PEP 627): comma-separated rows of path, digest and size. */
+
+export interface RecordRow {
+  readonly path: string;
+  readonly algorithm?: string;
+  /** URL-safe base64 without padding. */
+  readonly digest?: string;
+  readonly size?: number;
+}
+
+export function readRecord(text: string): RecordRow[] {
+  return csvRows(text).flatMap(([path = '', hash = '', size = '']) => {
+    if (path === '') return [];
+    const [, algorithm, digest] = /^([^=]+)=(.*)$/.exec(hash) ?? [];
+    return [
+      {
+        path: path.replaceAll('\\', '/'),
+        ...(algorithm !== undefined &&
+          digest !== undefined && { algorithm: algorithm.toLowerCase(), digest: digest.replace(/=+$/, '') }),
+        ...(/^\d+$/.test(size) && { size: Number(size) }),
+      },
+    ];
+  });
+}
+
+/** One row a file, `\n` at the end of each. @param files with SHA-256 in hexadecimal; none for RECORD itself */
+export function formatRecord(
+  files: readonly { readonly path: string; readonly sha256?: string; readonly size?: number }[],
+): string {
+  return files
+    .map(({ path, sha256, size }) => {
+      const hash = sha256 === undefined ? '' : `sha256=${Buffer.from(sha256, 'hex').toString('base64url')}`;
+      return `${quoted(path)},${hash},${size === undefined || sha256 === undefined ? '' : String(size)}\n`;
+    })
+    .join('');
+}
+
+function quoted(field: string): string {
+  return /[",\n\r]/.test(field) ? `"${field.replaceAll('"', '""')}"` : field;
+}
+
+/** Rows of fields; a field may be quoted and then hold commas, line feeds and doubled quotes. */
+function csvRows(text: string): string[][] {
+  const rows: string[][] = [];
+  let row: string[] = [];
+  for (const [, quotedField, plain, end] of text.matchAll(/(?:"((?:[^"]|"")*)"|([^",\r\n]*))(,|\r?\n|$)/g)) {
+    row.push(quotedField === undefined ? (plain ?? '') : quotedField.replaceAll('""', '"'));
+    if (end === ',') continue;
+    rows.push(row);
+    row = [];
+  }
+  return rows;
+}

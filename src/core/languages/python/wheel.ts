@@ -1,0 +1,165 @@
+/**
+ * Unpacks a wheel into a folder of the store and verifies it (the binary distribution format, PEP 427; RECORD, PEP 376
+ * and 627). What is unpacked never changes again, so every later build takes it from there.
+ */
+import { createHash } from 'node:crypto';
+import { closeSync, existsSync, mkdirSync, openSync, readFileSync, renameSync, rmSync, writeSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { EmballageError } from '../../base/errors';
+import { printable } from '../../base/text';
+import { withFileSource } from '../../disk/file-source';
+import { guarded, temporaryBeside, writeWhole } from '../../disk/write';
+import { describeFault, entryChunks, openZip, type ByteSource, type ZipEntry } from '../../formats/zip';
+import { normalizeName } from './marker';
+import { readHeaders } from './metadata';
+import { readRecord, type RecordRow } from './record';
+import { parseWheelName } from './tags';
+
+export interface UnpackedFile {
+  /** Path in the wheel. */
+  readonly path: string;
+  readonly sha256: string;
+  readonly size: number;
+  readonly isProgram: boolean;
+}
+
+export interface UnpackedWheel {
+  /** Absolute path of the folder with the files. */
+  readonly folder: string;
+  /** `levels-2.0.dist-info`. */
+  readonly distInfo: string;
+  readonly files: readonly UnpackedFile[];
+}
+
+/** Files that RECORD does not vouch for: itself and its signatures. */
+const UNRECORDED = /^[^/]+\.dist-info\/RECORD(?:\.jws|\.p7s)?$/;
+const MANIFEST = 'wheel.json';
+
+export interface WheelRequest {
+  /** Absolute path of the wheel, whose digest has been verified. */
+  readonly path: string;
+  /** File name, for messages and for what it says of name and version. */
+  readonly file: string;
+  /** Absolute path of the folder to unpack to; taken as it is when it is there. */
+  readonly folder: string;
+}
+
+/** @throws EmballageError PACKAGE_INVALID; then nothing is left behind */
+export async function unpackWheel(request: WheelRequest): Promise<UnpackedWheel> {
+  const manifest = join(request.folder, MANIFEST);
+  if (existsSync(manifest)) {
+    const known = JSON.parse(readFileSync(manifest, 'utf8')) as Omit<UnpackedWheel, 'folder'>;
+    return { ...known, folder: join(request.folder, 'files') };
+  }
+  const temporary = temporaryBeside(request.folder);
+  try {
+    const unpacked = await withFileSource(request.path, request.file, (source) =>
+      unpackInto(source, request.file, join(temporary, 'files')),
+    );
+    writeWhole(join(temporary, MANIFEST), JSON.stringify(unpacked), request.file);
+    guarded(request.folder, () => {
+      rmSync(request.folder, { recursive: true, force: true });
+      renameSync(temporary, request.folder);
+    });
+    return { ...unpacked, folder: join(request.folder, 'files') };
+  } catch (error) {
+    rmSync(temporary, { recursive: true, force: true });
+    throw error;
+  }
+}
+
+async function unpackInto(source: ByteSource, file: string, folder: string): Promise<Omit<UnpackedWheel, 'folder'>> {
+  const archive = openZip(source, file);
+  const [fault] = archive.faults;
+  if (fault !== undefined) throw badWheel(file, 'a sound archive', describeFault(fault));
+  const distInfo = findDistInfo(archive.entries, file);
+  const files: UnpackedFile[] = [];
+  const folders = new Set<string>();
+  for (const entry of archive.entries) {
+    if (entry.kind === 'folder') continue;
+    if (entry.kind === 'link') throw badWheel(file, 'files and folders', `a link, ${printable(entry.path)}`);
+    const path = join(folder, entry.path);
+    if (!folders.has(dirname(path))) guarded(path, () => mkdirSync(dirname(path), { recursive: true }));
+    folders.add(dirname(path));
+    files.push(await unpackEntry(source, entry, path));
+  }
+  const read = (name: string): string | undefined =>
+    files.some((one) => one.path === `${distInfo}/${name}`)
+      ? readFileSync(join(folder, distInfo, name), 'utf8')
+      : undefined;
+  checkFormat(read('WHEEL'), file);
+  checkRecord(read('RECORD'), files, file);
+  return { distInfo, files };
+}
+
+async function unpackEntry(source: ByteSource, entry: ZipEntry, path: string): Promise<UnpackedFile> {
+  const hash = createHash('sha256');
+  const fd = guarded(path, () => openSync(path, 'wx', 0o644));
+  try {
+    for await (const chunk of entryChunks(source, entry)) {
+      hash.update(chunk);
+      for (let done = 0; done < chunk.length;) done += guarded(path, () => writeSync(fd, chunk, done));
+    }
+  } finally {
+    closeSync(fd);
+  }
+  const isProgram = ((entry.mode ?? 0) & 0o111) !== 0;
+  return { path: entry.path, sha256: hash.digest('hex'), size: entry.size, isProgram };
+}
+
+function findDistInfo(entries: readonly ZipEntry[], file: string): string {
+  const folders = new Set(entries.flatMap(({ path }) => /^([^/]+\.dist-info)\//.exec(path)?.[1] ?? []));
+  const [folder, other] = folders;
+  if (folder === undefined || other !== undefined)
+    throw badWheel(file, 'one .dist-info folder', other === undefined ? 'none' : `${String(folders.size)} of them`);
+  const name = normalizeName(folder.slice(0, folder.lastIndexOf('-')));
+  const wanted = parseWheelName(file)?.name;
+  if (wanted !== undefined && name !== wanted)
+    throw badWheel(file, `the .dist-info folder of ${wanted}`, `\`${printable(folder)}\``);
+  return folder;
+}
+
+function checkFormat(text: string | undefined, file: string): void {
+  const [version] = readHeaders(text ?? '').get('wheel-version') ?? [];
+  // A greater minor version is compatible, a greater major one is not.
+  if (version === undefined || !/^1\.\d+$/.test(version))
+    throw badWheel(
+      file,
+      'a file WHEEL that says Wheel-Version 1.x',
+      version === undefined ? 'none' : `\`${printable(version)}\``,
+    );
+}
+
+/** Every file must be in RECORD with its digest, and every file in RECORD must be there. */
+function checkRecord(text: string | undefined, files: readonly UnpackedFile[], file: string): void {
+  if (text === undefined) throw badWheel(file, 'a file RECORD', 'none');
+  const rows = new Map(readRecord(text).map((row) => [row.path, row]));
+  for (const one of files) {
+    if (UNRECORDED.test(one.path)) continue;
+    const row = rows.get(one.path);
+    rows.delete(one.path);
+    const wrong = row === undefined ? 'a file that RECORD does not list' : faultOf(row, one);
+    if (wrong !== undefined) throw badWheel(file, 'files as RECORD lists them', `${printable(one.path)}: ${wrong}`);
+  }
+  const [missing] = [...rows.keys()].filter((path) => !UNRECORDED.test(path) && !path.endsWith('/'));
+  if (missing !== undefined) throw badWheel(file, 'every file that RECORD lists', `${printable(missing)} missing`);
+}
+
+/** Digests weaker than SHA-256 must not be used in RECORD; stronger ones are left to the wheel's own digest. */
+function faultOf(row: RecordRow, file: UnpackedFile): string | undefined {
+  if (row.algorithm === undefined || row.algorithm === 'md5' || row.algorithm === 'sha1')
+    return 'no digest that counts';
+  if (row.algorithm === 'sha256' && row.digest !== Buffer.from(file.sha256, 'hex').toString('base64url'))
+    return 'another digest than RECORD says';
+  return row.size !== undefined && row.size !== file.size ? 'another size than RECORD says' : undefined;
+}
+
+export function badWheel(file: string, expected: string, found: string): EmballageError {
+  return new EmballageError('PACKAGE_INVALID', {
+    doing: 'unpacking a wheel',
+    where: printable(file),
+    expected,
+    found,
+    mend: 'ask who made the wheel, or choose another version',
+  });
+}
