@@ -27,6 +27,7 @@ export const command: CommandModule = {
       jobs: session.jobs,
       now: () => session.now(),
       tool: TOOL,
+      http: () => session.http(project),
       onEvent: (event) => showProgress(session, event),
       ...(epochSeconds !== undefined && { epochSeconds }),
     });
@@ -71,6 +72,7 @@ async function show(session: Session, built: readonly BuiltFunction[], ms: numbe
       paint.dim(`${count(target.files, 'file')}, ${formatSize(target.unpacked)}`),
       paint.name(target.artifact),
       paint.dim(`sha256 ${target.sha256.slice(0, 12)}`),
+      target.trimmed > 0 ? paint.dim(`${formatSize(target.trimmed)} trimmed`) : '',
     ]);
     session.say(table(rows, [3]));
   }

@@ -40,6 +40,7 @@ export const command: CommandModule = {
       jobs: session.jobs,
       now: () => session.now(),
       tool: TOOL,
+      http: () => session.http(project),
       onEvent,
       ...(epochSeconds !== undefined && { epochSeconds }),
     });

@@ -3,7 +3,10 @@ import { lstatSync } from 'node:fs';
 import { join } from 'node:path';
 import { sameStamp, stampOf, type Stamp } from '../disk/stamp';
 import { surveySource, type CollectRequest, type Survey } from '../fileset/collect';
+import type { HttpClient } from '../sources';
 import type { Arch, FunctionSpec } from '../sheet';
+import type { LockedFunction } from './lockfile';
+import { lockedFunction } from './packages';
 import { StatIndex, writeStatIndex } from './stat-index';
 import { artifactPath, indexPath, stateFolder, waybillPath, type Project } from './targets';
 
@@ -18,6 +21,8 @@ export interface BuildRequest {
   readonly now: () => number;
   /** Name and version of the tool. */
   readonly tool: string;
+  /** For locked packages that are not in the store. */
+  readonly http: () => Promise<HttpClient>;
   readonly onEvent: (event: BuildEvent) => void;
 }
 
@@ -37,6 +42,8 @@ export interface BuiltTarget {
   readonly unpacked: number;
   readonly files: number;
   readonly sha256: string;
+  /** Bytes of packages that were taken out. */
+  readonly trimmed: number;
 }
 
 export interface BuiltFunction {
@@ -66,19 +73,21 @@ export interface ChangedLook {
   readonly lookedAtMs: number;
   readonly index: StatIndex | undefined;
   readonly config: string;
+  readonly locked: LockedFunction | undefined;
   readonly unchanged?: undefined;
 }
 
 /** What a look at a function gave; with `unchanged` there is nothing to do. */
 export type Look = ChangedLook | { readonly spec: FunctionSpec; readonly unchanged: BuiltFunction };
 
-type LookRequest = Omit<BuildRequest, 'functions' | 'onEvent' | 'jobs'>;
+type LookRequest = Omit<BuildRequest, 'functions' | 'onEvent' | 'jobs' | 'http'>;
 
 /** Looks at a function's source folder and artifacts without reading a file. */
 export function lookForChange(request: LookRequest, spec: FunctionSpec): Look {
   const lookedAtMs = request.now();
   const index = StatIndex.read(indexPath(request.project, spec));
-  const config = configOf(request, spec);
+  const locked = spec.runtime.language === 'python' ? lockedFunction(request.project, spec) : undefined;
+  const config = configOf(request, spec, locked);
   const targets = index?.config === config ? unchangedTargets(request.project, spec, index) : undefined;
   const asBefore = (leftOut: Survey['leftOut']): Look => ({
     spec,
@@ -88,7 +97,8 @@ export function lookForChange(request: LookRequest, spec: FunctionSpec): Look {
     return asBefore(index.leftOut);
   const survey = surveySource(collectRequest(request.project, spec));
   const hasChanged = survey.refused.length > 0 || index?.matches(survey.items) !== true;
-  if (targets === undefined || index === undefined || hasChanged) return { spec, survey, lookedAtMs, index, config };
+  if (targets === undefined || index === undefined || hasChanged)
+    return { spec, survey, lookedAtMs, index, config, locked };
   refreshIndex(request.project, spec, { config, index, survey, lookedAtMs });
   return asBefore(index.leftOut);
 }
@@ -123,7 +133,11 @@ export function collectRequest(project: Project, spec: FunctionSpec): CollectReq
 }
 
 /** Everything but the source files that artifact and waybill depend on. */
-function configOf(request: Pick<BuildRequest, 'project' | 'tool' | 'epochSeconds'>, spec: FunctionSpec): string {
+function configOf(
+  request: Pick<BuildRequest, 'project' | 'tool' | 'epochSeconds'>,
+  spec: FunctionSpec,
+  locked: LockedFunction | undefined,
+): string {
   const { place: _place, ...inputs } = spec;
   const destination = request.project.sheet.destinations[spec.destination];
   return JSON.stringify([
@@ -132,6 +146,8 @@ function configOf(request: Pick<BuildRequest, 'project' | 'tool' | 'epochSeconds
     request.project.sheet.project,
     inputs,
     destination?.entry ?? null,
+    locked ?? null,
+    destination?.runtimes.find(({ name }) => name === spec.runtime.text)?.provides ?? null,
   ]);
 }
 
@@ -150,8 +166,8 @@ function unchangedTarget(project: Project, spec: FunctionSpec, arch: Arch, index
     return now !== undefined && sameStamp(now, stamp);
   };
   if (!isAsBefore(paths.artifact, record.artifact) || !isAsBefore(paths.waybill, record.waybill)) return undefined;
-  const { sha256, size, unpacked, files } = record;
-  return { name: spec.name, arch, status: 'unchanged', ...paths, size, unpacked, files, sha256 };
+  const { sha256, size, unpacked, files, trimmed } = record;
+  return { name: spec.name, arch, status: 'unchanged', ...paths, size, unpacked, files, sha256, trimmed };
 }
 
 /**

@@ -4,16 +4,15 @@ import { rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { filePieces } from '../disk/file-source';
 import { guarded, removeLeftovers, writeWhole } from '../disk/write';
-import { collect } from '../fileset/collect';
 import type { FileSet, PackedFile } from '../fileset/model';
 import { DEFLATE_ENCODER, SEGMENT_BYTES } from '../formats/deflate';
 import { DOS_FLOOR, toDosTime, type DosTime } from '../formats/zip';
 import { directCompressor, type Compressor } from '../forms/compress';
 import { compressInThreads } from '../forms/compress-pool';
 import { packZip } from '../forms/zip';
-import { filesDigest, formatWaybill, makeWaybill } from '../waybill';
+import { filesDigest, formatWaybill, makeWaybill, type Waybill } from '../waybill';
+import { assembleTarget, type Assembly } from './assemble';
 import {
-  collectRequest,
   outputStamp,
   type BuildRequest,
   type BuiltFunction,
@@ -21,6 +20,7 @@ import {
   type ChangedLook,
   type Look,
 } from './build';
+import { runtimeOf } from './needs';
 import { Store, type StoredArtifact } from './store';
 import { writeStatIndex, type TargetRecord } from './stat-index';
 import { artifactPath, indexPath, stateFolder, waybillPath, type Target } from './targets';
@@ -60,7 +60,8 @@ class Maker {
   readonly #store: Store;
   readonly #compressor: Compressor;
   readonly #time: DosTime;
-  readonly #fileSet: FileSet;
+  /** What was made of each list of packages: without any, all architectures get the same artifact. */
+  readonly #made = new Map<string, { readonly assembly: Assembly; readonly made: Made }>();
 
   constructor(request: BuildRequest, look: ChangedLook, store: Store, compressor: Compressor) {
     this.#request = request;
@@ -68,55 +69,74 @@ class Maker {
     this.#store = store;
     this.#compressor = compressor;
     this.#time = request.epochSeconds === undefined ? DOS_FLOOR : toDosTime(request.epochSeconds);
-    this.#fileSet = collect(collectRequest(request.project, look.spec), look.survey);
   }
 
   async run(): Promise<BuiltFunction> {
-    const made = this.#findInStore() ?? (await this.#pack());
-    const targets = this.#look.spec.archs.map((arch) => this.#place({ spec: this.#look.spec, arch }, made));
+    const { spec } = this.#look;
+    const targets: BuiltTarget[] = [];
+    for (const arch of spec.archs) targets.push(await this.#makeTarget({ spec, arch }));
+    const all = [...this.#made.values()];
+    const leftOut = all[0]?.assembly.fileSet.leftOut ?? [];
+    writeStatIndex(indexPath(this.#request.project, spec), {
+      config: this.#look.config,
+      targets: this.#records(targets),
+      survey: this.#look.survey,
+      leftOut,
+      digests: new Map(all.flatMap(({ made }) => [...made.digests])),
+      lookedAtMs: this.#look.lookedAtMs,
+    });
+    const sum = (key: 'hashed' | 'packed'): number => all.reduce((total, { made }) => total + made[key], 0);
+    return { targets, hashed: sum('hashed'), packed: sum('packed'), leftOut };
+  }
+
+  async #makeTarget(target: Target): Promise<BuiltTarget> {
+    const packages = this.#look.locked?.targets[target.arch] ?? [];
+    const key = JSON.stringify(packages);
+    const before = this.#made.get(key);
+    const { project, http } = this.#request;
+    const { survey, spec } = this.#look;
+    const assembly = before?.assembly ?? (await assembleTarget({ project, spec, survey, packages, http }));
+    const made = before?.made ?? this.#findInStore(assembly.fileSet) ?? (await this.#pack(assembly.fileSet));
+    this.#made.set(key, { assembly, made });
+    return this.#place(target, assembly, made);
+  }
+
+  #records(targets: readonly BuiltTarget[]): Record<string, TargetRecord> {
     const records: Record<string, TargetRecord> = {};
     for (const target of targets) {
       const artifact = outputStamp(join(this.#request.project.root, target.artifact));
       const waybill = outputStamp(join(this.#request.project.root, target.waybill));
       if (artifact === undefined || waybill === undefined) continue;
-      const { sha256, size, unpacked, files } = target;
-      records[target.arch] = { sha256, size, unpacked, files, artifact, waybill };
+      const { sha256, size, unpacked, files, trimmed } = target;
+      records[target.arch] = { sha256, size, unpacked, files, trimmed, artifact, waybill };
     }
-    writeStatIndex(indexPath(this.#request.project, this.#look.spec), {
-      config: this.#look.config,
-      targets: records,
-      survey: this.#look.survey,
-      leftOut: this.#fileSet.leftOut,
-      digests: made.digests,
-      lookedAtMs: this.#look.lookedAtMs,
-    });
-    return { targets, hashed: made.hashed, packed: made.packed, leftOut: this.#fileSet.leftOut };
+    return records;
   }
 
   /** After an earlier build most digests are known; the rest is read, and the store is asked. */
-  #findInStore(): Made | undefined {
+  #findInStore(fileSet: FileSet): Made | undefined {
     if (this.#look.index === undefined) return undefined;
     const known = this.#look.index.knownDigests(this.#look.survey.items);
     const digests = new Map<string, string>();
     let hashed = 0;
-    for (const entry of this.#fileSet.entries) {
+    for (const entry of fileSet.entries) {
       if (entry.kind === 'folder') continue;
-      const found = entry.kind === 'file' ? known.get(entry.path) : undefined;
+      const found = entry.kind === 'file' ? (entry.sha256 ?? known.get(entry.path)) : undefined;
       if (found === undefined && entry.kind === 'file') hashed += 1;
       digests.set(entry.path, found ?? (entry.kind === 'file' ? this.#hashFile(entry) : hashText(entry.target)));
     }
-    const key = this.#key(digests);
+    const key = this.#key(fileSet, digests);
     const artifact = this.#store.find(key);
     return artifact === undefined ? undefined : { key, artifact, digests, packed: 0, hashed };
   }
 
-  async #pack(): Promise<Made> {
+  async #pack(fileSet: FileSet): Promise<Made> {
     const { name } = this.#look.spec;
-    const totalBytes = this.#fileSet.entries.reduce((sum, e) => sum + (e.kind === 'file' ? e.size : 0), 0);
+    const totalBytes = fileSet.entries.reduce((sum, e) => sum + (e.kind === 'file' ? e.size : 0), 0);
     const sink = this.#store.begin();
     try {
       const { size, unpacked, digests } = await packZip({
-        fileSet: this.#fileSet,
+        fileSet,
         pieces: (file) => this.#pieces(file),
         compressor: this.#compressor,
         sink,
@@ -124,9 +144,9 @@ class Maker {
         onProgress: (doneBytes) => this.#request.onEvent({ kind: 'packing', name, doneBytes, totalBytes }),
       });
       const artifact = { sha256: sink.close(), size, unpacked };
-      const key = this.#key(digests);
+      const key = this.#key(fileSet, digests);
       this.#store.keep(key, sink, artifact);
-      return { key, artifact, digests, packed: this.#fileSet.entries.length, hashed: digests.size };
+      return { key, artifact, digests, packed: fileSet.entries.length, hashed: digests.size };
     } catch (error) {
       sink.discard();
       throw error;
@@ -134,24 +154,12 @@ class Maker {
   }
 
   /** Puts artifact and waybill in place. There is never a moment in which an artifact lies beside the waybill of another. */
-  #place(target: Target, made: Made): BuiltTarget {
+  #place(target: Target, assembly: Assembly, made: Made): BuiltTarget {
     const root = this.#request.project.root;
     const artifact = artifactPath(target);
     const waybill = waybillPath(target);
     const before = this.#look.index?.targets[target.arch];
-    const text = formatWaybill(
-      makeWaybill({
-        project: this.#request.project.sheet.project,
-        spec: target.spec,
-        destination: this.#destination(target),
-        arch: target.arch,
-        fileSet: this.#fileSet,
-        digests: made.digests,
-        artifact: { file: `${target.spec.name}.${target.spec.form}`, ...made.artifact },
-        time: this.#time,
-        tool: this.#request.tool,
-      }),
-    );
+    const text = formatWaybill(this.#waybill(target, assembly, made));
     removeLeftovers(join(root, dirname(artifact)));
     guarded(waybill, () => {
       rmSync(join(root, waybill), { force: true });
@@ -159,18 +167,36 @@ class Maker {
     this.#store.place(made.key, join(root, artifact));
     writeWhole(join(root, waybill), text, waybill);
     const status = before?.sha256 === made.artifact.sha256 ? 'same' : made.packed > 0 ? 'built' : 'stored';
-    const files = this.#fileSet.entries.length;
-    return { name: target.spec.name, arch: target.arch, status, artifact, waybill, files, ...made.artifact };
+    const files = assembly.fileSet.entries.length;
+    const trimmed = assembly.trimmed.reduce((sum, one) => sum + one.size, 0);
+    return { name: target.spec.name, arch: target.arch, status, artifact, waybill, files, trimmed, ...made.artifact };
   }
 
-  #destination(target: Target) {
-    const destination = this.#request.project.sheet.destinations[target.spec.destination];
+  #waybill(target: Target, assembly: Assembly, made: Made): Waybill {
+    const { fileSet, trimmed, overlaps, unseen, hostEntry } = assembly;
+    const { project, tool } = this.#request;
+    const destination = project.sheet.destinations[target.spec.destination];
     if (destination === undefined) throw new Error(`no destination ${target.spec.destination}`);
-    return destination;
+    return makeWaybill({
+      project: project.sheet.project,
+      spec: target.spec,
+      destination,
+      arch: target.arch,
+      fileSet,
+      digests: made.digests,
+      artifact: { file: `${target.spec.name}.${target.spec.form}`, ...made.artifact },
+      packages: assembly.packages.map(({ name, version, file, sha256, by }) => ({ name, version, file, sha256, by })),
+      provided: this.#look.locked === undefined ? [] : (runtimeOf(project, target.spec)?.provides ?? []),
+      ...{ trimmed, overlaps, unseen, hostEntry },
+      toolchains: [],
+      time: this.#time,
+      tool,
+    });
   }
 
   #pieces(file: PackedFile): Generator<Buffer<ArrayBuffer>> {
-    return filePieces(file.source, file.origin.at, file.stamp, SEGMENT_BYTES);
+    const shown = file.origin.from === 'source' ? file.origin.at : file.path;
+    return filePieces(file.source, shown, file.stamp, SEGMENT_BYTES);
   }
 
   #hashFile(file: PackedFile): string {
@@ -180,11 +206,10 @@ class Maker {
   }
 
   /** What the artifact's bytes depend on. */
-  #key(digests: ReadonlyMap<string, string>): string {
+  #key(fileSet: FileSet, digests: ReadonlyMap<string, string>): string {
     const { date, time } = this.#time;
-    return hashText(
-      ['zip', DEFLATE_ENCODER, this.#request.tool, date, time, filesDigest(this.#fileSet, digests)].join('\n'),
-    );
+    const files = filesDigest(fileSet, digests);
+    return hashText(['zip', DEFLATE_ENCODER, this.#request.tool, date, time, files].join('\n'));
   }
 }
 

@@ -17,6 +17,8 @@ export interface FunctionNeeds {
   readonly links: readonly string[];
   /** The `pylock.toml` that has everything settled already, relative to the project, with its text. */
   readonly settled?: { readonly path: string; readonly text: string };
+  /** Files of the project that state requirements. */
+  readonly files: readonly string[];
   /** Digest of everything that the settling depends on. */
   readonly inputs: string;
 }
@@ -40,9 +42,9 @@ export function readNeeds(project: Project, spec: FunctionSpec): FunctionNeeds |
       mend: 'mend what is listed',
       problems: found.problems,
     });
-  const { stated, links, settled } = found;
+  const { stated, links, settled, files } = found;
   const inputs = digestOf(project, spec, { stated, links, settled: settled?.text });
-  return { stated, links, inputs, ...(settled !== undefined && { settled }) };
+  return { stated, links, files, inputs, ...(settled !== undefined && { settled }) };
 }
 
 /** The targets of a function by architecture, as its destination describes them. */
@@ -62,6 +64,7 @@ export function runtimeOf(project: Project, spec: FunctionSpec): DestinationRunt
 }
 
 interface Found {
+  readonly files: readonly string[];
   readonly stated: readonly StatedRequirement[];
   readonly links: readonly string[];
   readonly problems: readonly Problem[];
@@ -86,7 +89,7 @@ function fromList(spec: FunctionSpec, needs: Needs & { kind: 'list' }): Found {
       problems.push({ place, expected: 'a name with versions', found: `\`${text}\``, mend });
     } else stated.push({ requirement: reading.requirement, by: spec.name });
   }
-  return { stated, links: [], problems };
+  return { stated, links: [], files: [], problems };
 }
 
 function fromFile(project: Project, { path, groups }: Needs & { kind: 'file' }): Found {
@@ -99,8 +102,9 @@ function fromFile(project: Project, { path, groups }: Needs & { kind: 'file' }):
     });
   const name = baseOf(path);
   if (/^pylock(?:\..+)?\.toml$/.test(name))
-    return { stated: [], links: [], problems: [], settled: { path, text: read(path) } };
-  if (name.endsWith('.toml')) return { links: [], ...readPyproject({ text: read(path), path, shown: path, groups }) };
+    return { stated: [], links: [], files: [path], problems: [], settled: { path, text: read(path) } };
+  if (name.endsWith('.toml'))
+    return { links: [], files: [path], ...readPyproject({ text: read(path), path, shown: path, groups }) };
   return readRequirementsFile({ path, read, shown: (file) => file });
 }
 

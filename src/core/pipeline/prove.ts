@@ -7,6 +7,9 @@ import { OUTPUT_FOLDER, STATE_FOLDER } from '../fileset/selection';
 import { VARIATIONS, type Variation } from './variations';
 import { artifactPath, targetsOf, waybillPath, type Project, type Target } from './targets';
 import type { FunctionSpec } from '../sheet';
+import { LOCK_NAME } from './lockfile';
+import { readNeeds } from './needs';
+import { lockedFunction } from './packages';
 import { fileDigest } from '../disk/digest';
 
 /** Builds the functions again as a variation wants it; gives the absolute path of the project folder it built in. */
@@ -63,12 +66,25 @@ export function filesToCopy(
     folders.add(spec.source);
     // Events that are named without a pattern have to be there for the sheet to be right.
     for (const event of spec.events) if (!/[*?[{]/.test(event)) files.add(event);
+    for (const source of spec.sources) if (source.kind === 'folder') folders.add(source.at);
+    if (spec.needs?.kind === 'file') files.add(spec.needs.path);
     if (!functions.includes(spec)) continue;
+    // What was fetched is known by its digest; only what is made of it is made again.
+    for (const file of packageFiles(project, spec)) files.add(file);
     const below = listTree(project.root, spec.source, skip);
     below.files.forEach((file) => files.add(file));
     below.folders.forEach((folder) => folders.add(folder));
   }
   return { files: [...files], folders: [...folders] };
+}
+
+/** The lock, the files that state requirements, and the packages that the lock names. */
+function packageFiles(project: Project, spec: FunctionSpec): string[] {
+  const needs = readNeeds(project, spec);
+  const locked = lockedFunction(project, spec);
+  if (needs === undefined || locked === undefined) return [];
+  const digests = new Set(Object.values(locked.targets).flatMap((packages) => packages.map(({ sha256 }) => sha256)));
+  return [LOCK_NAME, ...needs.files, ...[...digests].map((sha256) => `${STATE_FOLDER}/packages/${sha256}`)];
 }
 
 async function compareTarget(rootA: string, rootB: string, target: Target): Promise<ProofDifference[]> {

@@ -18,6 +18,7 @@ export interface TargetRecord {
   readonly size: number;
   readonly unpacked: number;
   readonly files: number;
+  readonly trimmed: number;
   /** Stamps of the artifact and the waybill in the output folder. */
   readonly artifact: Stamp;
   readonly waybill: Stamp;

@@ -27,7 +27,15 @@ const item = (path: string, n: number): WalkedItem => ({
   stamp: stamp(n),
   source: `/${path}`,
 });
-const record: TargetRecord = { sha256: 'ab', size: 1, unpacked: 2, files: 1, artifact: stamp(1), waybill: stamp(2) };
+const record: TargetRecord = {
+  sha256: 'ab',
+  size: 1,
+  unpacked: 2,
+  files: 1,
+  trimmed: 0,
+  artifact: stamp(1),
+  waybill: stamp(2),
+};
 const digest = (char: string): string => char.repeat(64);
 
 describe('the stat index', () => {

@@ -14,6 +14,29 @@ const reason = z.discriminatedUnion('why', [
     why: z.literal('through-link'),
     by: z.string().meta({ description: 'The link that leads to it.' }),
   }),
+  z.strictObject({
+    why: z.literal('needed'),
+    by: z.array(z.string()).meta({ description: 'Who asks for its package: packages, files, the function.' }),
+  }),
+  z.strictObject({
+    why: z.enum(['imported', 'beside', 'kept-whole']),
+    by: z.string().meta({ description: 'The file that imports it, the folder it lies beside, or why all is kept.' }),
+  }),
+  z.strictObject({ why: z.literal('made-for'), by: z.string().meta({ description: 'What it was made for.' }) }),
+]);
+
+const origin = z.discriminatedUnion('from', [
+  z.strictObject({
+    from: z.literal('source'),
+    at: z.string().meta({ description: 'Path from the project folder.' }),
+  }),
+  z.strictObject({
+    from: z.literal('package'),
+    name: z.string(),
+    version: z.string(),
+    at: z.string().meta({ description: 'Path in the package’s file.' }),
+  }),
+  z.strictObject({ from: z.literal('generated'), by: z.string() }),
 ]);
 
 const file = z.strictObject({
@@ -26,10 +49,7 @@ const file = z.strictObject({
   size: z.int().nonnegative().meta({ description: 'Bytes, unpacked.' }),
   sha256: digest.optional().meta({ description: 'Of the content; of a link’s target. Folders have none.' }),
   target: z.string().optional().meta({ description: 'What a link points to.' }),
-  origin: z.strictObject({
-    from: z.literal('source'),
-    at: z.string().meta({ description: 'Path from the project folder.' }),
-  }),
+  origin,
   reason,
 });
 
@@ -66,6 +86,26 @@ export const waybillSchema = z
       time: z.string().meta({ description: 'The time that entries carry, UTC.' }),
       toolchains: z.array(z.string()),
     }),
+    packages: z
+      .array(
+        z.strictObject({
+          name: z.string(),
+          version: z.string(),
+          file: z.string().meta({ description: 'Name of the file it came in.' }),
+          sha256: digest,
+          by: z.array(z.string()).meta({ description: 'Who asks for it.' }),
+        }),
+      )
+      .meta({ description: 'Third-party packages, as the lock has them.' }),
+    provided: z.array(z.string()).meta({ description: 'Packages left to the destination’s runtime.' }),
+    trim: z.enum(['off', 'safe', 'traced']),
+    overlaps: z.array(z.strictObject({ path: z.string(), kept: z.string(), dropped: z.string() })),
+    unseen: z
+      .array(z.strictObject({ file: z.string(), line: z.int(), what: z.string(), kept: z.string() }))
+      .meta({ description: 'Places whose imports cannot be seen, and what is kept whole for them.' }),
+    trimmed: z
+      .array(z.strictObject({ path: z.string(), size: z.int(), package: z.string(), by: z.string() }))
+      .meta({ description: 'Files of packages that were taken out, each with the rule.' }),
     files: z.array(file),
   })
   .meta({ title: 'Emballage waybill' });

@@ -3,9 +3,9 @@ import { createHash } from 'node:crypto';
 import { EmballageError } from '../base/errors';
 import { DEFLATE_ENCODER } from '../formats/deflate';
 import { formatDosTime, type DosTime } from '../formats/zip';
-import type { FileSet, PackedEntry } from '../fileset/model';
+import type { FileSet, Overlap, PackedEntry, Reason, Trimmed, UnseenImport } from '../fileset/model';
 import { entryString } from '../sheet/entry';
-import type { Arch, Destination, FunctionSpec } from '../sheet';
+import type { Arch, Destination, Entry, FunctionSpec } from '../sheet';
 import type { Waybill, WaybillFile } from './schema';
 
 export interface WaybillFacts {
@@ -22,6 +22,15 @@ export interface WaybillFacts {
     readonly sha256: string;
     readonly unpacked: number;
   };
+  readonly packages: Waybill['packages'];
+  /** Names of packages left to the destination's runtime. */
+  readonly provided: readonly string[];
+  readonly trimmed: readonly Trimmed[];
+  readonly overlaps: readonly Overlap[];
+  readonly unseen: readonly UnseenImport[];
+  /** What the host calls, where that is not the declared entry. */
+  readonly hostEntry: Entry;
+  readonly toolchains: readonly string[];
   readonly time: DosTime;
   /** Name and version of the tool. */
   readonly tool: string;
@@ -39,19 +48,36 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     form: spec.form,
     destination: spec.destination,
     artifact: { ...facts.artifact, files: files.length },
-    entry: { declared: spec.entry.text, host: entryString(facts.destination, spec.runtime, spec.entry) },
+    entry: { declared: spec.entry.text, host: entryString(facts.destination, spec.runtime, facts.hostEntry) },
     settings: spec.settings.map(({ name, secret }) => ({ name, secret })),
     inputs: { function: digestOf(specInputs(spec)), files: filesDigest(facts.fileSet, facts.digests) },
-    made: { by: facts.tool, deflate: DEFLATE_ENCODER, time: formatDosTime(facts.time), toolchains: [] },
+    made: {
+      by: facts.tool,
+      deflate: DEFLATE_ENCODER,
+      time: formatDosTime(facts.time),
+      toolchains: [...facts.toolchains],
+    },
+    packages: facts.packages,
+    provided: [...facts.provided],
+    trim: spec.trim,
+    overlaps: [...facts.overlaps],
+    unseen: [...facts.unseen],
+    trimmed: [...facts.trimmed],
     files,
   };
 }
 
-/** The bytes of a waybill: one line a file, so that two can be compared line by line. */
+/** Lists that are written one item a line, so that two waybills can be compared line by line. */
+const LISTS = ['packages', 'overlaps', 'unseen', 'trimmed', 'files'] as const;
+
+/** The bytes of a waybill. */
 export function formatWaybill(waybill: Waybill): string {
-  const { files, ...head } = waybill;
-  const lines = files.map((file) => `    ${JSON.stringify(file)}`);
-  return `${JSON.stringify(head, null, 2).slice(0, -2)},\n  "files": [\n${lines.join(',\n')}\n  ]\n}\n`;
+  const head = Object.fromEntries(Object.entries(waybill).filter(([key]) => !LISTS.some((list) => list === key)));
+  const lists = LISTS.map((key) => {
+    const lines = waybill[key].map((one) => `    ${JSON.stringify(one)}`);
+    return `  "${key}": [${lines.length === 0 ? '' : `\n${lines.join(',\n')}\n  `}]`;
+  });
+  return `${JSON.stringify(head, null, 2).slice(0, -2)},\n${lists.join(',\n')}\n}\n`;
 }
 
 /** SHA-256 over paths, kinds, modes and contents, in order: what an archive's bytes depend on. */
@@ -99,8 +125,12 @@ function describe(entry: PackedEntry, digests: ReadonlyMap<string, string>): Way
     ...(sha256 !== undefined && { sha256 }),
     ...(target !== undefined && { target }),
     origin: entry.origin,
-    reason: entry.reason,
+    reason: plainReason(entry.reason),
   };
+}
+
+function plainReason(reason: Reason): WaybillFile['reason'] {
+  return reason.why === 'needed' ? { ...reason, by: [...reason.by] } : reason;
 }
 
 /** What the sheet says about a function, without where it says it. */

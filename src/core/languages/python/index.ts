@@ -12,3 +12,6 @@ export { resolveRequirements, type ResolvedPackage, type StatedRequirement } fro
 export { parseWheelName, targetTags, type PythonTarget } from './tags';
 export { projectFor } from './candidates';
 export { parseVersion } from './version';
+export { assemblePython, type Assembled, type PackageInput } from './assemble';
+export { readModuleFacts, type ModuleFacts } from './trace/module-facts';
+export { unpackWheel, type UnpackedWheel } from './wheel';

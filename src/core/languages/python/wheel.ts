@@ -112,7 +112,7 @@ function findDistInfo(entries: readonly ZipEntry[], file: string): string {
   const [folder, other] = folders;
   if (folder === undefined || other !== undefined)
     throw badWheel(file, 'one .dist-info folder', other === undefined ? 'none' : `${String(folders.size)} of them`);
-  const name = normalizeName(folder.slice(0, folder.lastIndexOf('-')));
+  const name = normalizeName(folder.split('-')[0] ?? '');
   const wanted = parseWheelName(file)?.name;
   if (wanted !== undefined && name !== wanted)
     throw badWheel(file, `the .dist-info folder of ${wanted}`, `\`${printable(folder)}\``);

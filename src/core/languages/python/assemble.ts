@@ -1,0 +1,247 @@
+/** Puts packages and the function's own files together: what goes where, what is taken out, what clashes. */
+import { createHash } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import { comparePaths } from '../../base/paths';
+import type { Overlap, Reason, Trimmed, UnseenImport } from '../../fileset/model';
+import type { Trim } from '../../sheet';
+import { installWheel, readEntryPoints, type InstalledFile } from './install';
+import { formatRecord } from './record';
+import { readModuleFacts, type ModuleFacts } from './trace/module-facts';
+import { traceModules, type Reach, type Trace } from './trace/tracer';
+import { isTestFile, mentionsTests, safeRuleFor } from './trim-safe';
+import type { UnpackedWheel } from './wheel';
+
+export interface PackageInput {
+  readonly name: string;
+  readonly version: string;
+  readonly file: string;
+  readonly by: readonly string[];
+  readonly wheel: UnpackedWheel;
+}
+
+/** A file of the function itself. */
+export interface OwnFile {
+  readonly path: string;
+  /** Absolute path of its content. */
+  readonly source: string;
+  readonly sha256: () => string;
+  /** Kept whatever tracing says: data, and what `keep` names. */
+  readonly isKept: boolean;
+}
+
+export interface AssembleRequest {
+  readonly own: readonly OwnFile[];
+  readonly packages: readonly PackageInput[];
+  readonly trim: Trim;
+  /** Paths at which tracing starts. */
+  readonly entries: readonly string[];
+  /** The `keep` pattern that wants a path. */
+  readonly keptBy: (path: string) => string | undefined;
+  /** Facts of a module by the digest of its file, from a memory where there is one. */
+  readonly factsFor: (sha256: string, read: () => string) => ModuleFacts;
+}
+
+export interface PlacedFile {
+  readonly path: string;
+  readonly isProgram: boolean;
+  readonly content: InstalledFile['content'];
+  readonly package: PackageInput;
+  /** Path in the wheel, or what made it. */
+  readonly at: string;
+  readonly isMade: boolean;
+  readonly reason: Reason;
+}
+
+export interface Assembled {
+  readonly files: readonly PlacedFile[];
+  /** Paths of own files that tracing does not reach. */
+  readonly ownDropped: readonly string[];
+  readonly ownReasons: ReadonlyMap<string, Reason>;
+  readonly trimmed: readonly Trimmed[];
+  readonly overlaps: readonly Overlap[];
+  readonly unseen: readonly UnseenImport[];
+}
+
+interface Candidate extends InstalledFile {
+  readonly package: PackageInput;
+}
+
+export function assemblePython(request: AssembleRequest): Assembled {
+  const trimmed: Trimmed[] = [];
+  const { placed, overlaps } = placeFiles(request);
+  const safe = request.trim === 'off' ? placed : trimSafely(placed, request, trimmed);
+  const trace = request.trim === 'traced' ? traceAll(safe, request) : undefined;
+  const kept = trace === undefined ? safe : dropUnreached(safe, trace, request, trimmed);
+  const files = [...kept.values()].map((one) => asPlaced(one, trace, request));
+  const dropped = request.own.filter(({ path, isKept }) => trace !== undefined && !isKept && !trace.reached.has(path));
+  return {
+    files: [...files, ...records(files, request)],
+    ownDropped: dropped.map(({ path }) => path),
+    ownReasons: new Map(request.own.flatMap(({ path }) => ownReason(path, trace) ?? [])),
+    trimmed: trimmed.sort((a, b) => comparePaths(a.path, b.path)),
+    overlaps,
+    unseen: trace?.unseen ?? [],
+  };
+}
+
+/** Where two claim a path, the function's own file wins, then the package that comes first by name. */
+function placeFiles(request: AssembleRequest): { placed: Map<string, Candidate>; overlaps: Overlap[] } {
+  const own = new Map(request.own.map((one) => [one.path, one]));
+  const placed = new Map<string, Candidate>();
+  const overlaps: Overlap[] = [];
+  for (const one of request.packages)
+    for (const file of installWheel(one.wheel, one.file)) {
+      const [mine, other] = [own.get(file.path), placed.get(file.path)];
+      const candidate = { ...file, package: one };
+      if (mine === undefined && other === undefined) placed.set(file.path, candidate);
+      else if (
+        mine !== undefined
+          ? mine.sha256() !== digestOf(file)
+          : other !== undefined && digestOf(other) !== digestOf(file)
+      )
+        overlaps.push({ path: file.path, kept: other?.package.name ?? 'the function’s own source', dropped: one.name });
+    }
+  return { placed, overlaps };
+}
+
+function digestOf({ content }: InstalledFile): string {
+  return content.kind === 'file' ? content.sha256 : content.text;
+}
+
+function trimSafely(
+  placed: ReadonlyMap<string, Candidate>,
+  request: AssembleRequest,
+  trimmed: Trimmed[],
+): Map<string, Candidate> {
+  const kept = new Map<string, Candidate>();
+  const byPackage = new Map<PackageInput, Set<string>>();
+  for (const [path, one] of placed) byPackage.set(one.package, (byPackage.get(one.package) ?? new Set()).add(path));
+  for (const [owner, siblings] of byPackage) {
+    const usesTests = [...siblings].some(isTestFile) && importsTests(siblings, placed);
+    for (const path of siblings) {
+      const one = placed.get(path);
+      if (one === undefined) continue;
+      const by = request.keptBy(path) === undefined ? safeRuleFor({ path, siblings, usesTests }) : undefined;
+      if (by === undefined) kept.set(path, one);
+      else trimmed.push({ path, size: sizeOf(one), package: owner.name, by });
+    }
+  }
+  return kept;
+}
+
+function importsTests(siblings: ReadonlySet<string>, placed: ReadonlyMap<string, Candidate>): boolean {
+  for (const path of siblings) {
+    const content = placed.get(path)?.content;
+    if (!path.endsWith('.py') || isTestFile(path) || content?.kind !== 'file') continue;
+    if (mentionsTests(readFileSync(content.source, 'utf8'))) return true;
+  }
+  return false;
+}
+
+function traceAll(placed: ReadonlyMap<string, Candidate>, request: AssembleRequest): Trace {
+  const files = new Map([
+    ...request.own.map(({ path }) => [path, { owner: '' }] as const),
+    ...[...placed].map(([path, one]) => [path, { owner: one.package.name }] as const),
+  ]);
+  const own = new Map(request.own.map((one) => [one.path, one]));
+  const roots = [
+    ...request.entries,
+    ...request.own.filter(({ isKept }) => isKept).map(({ path }) => path),
+    ...[...placed.keys()].filter((path) => request.keptBy(path) !== undefined),
+  ];
+  return traceModules({
+    files,
+    roots,
+    factsOf: (path) => {
+      const mine = own.get(path);
+      if (mine !== undefined) return request.factsFor(mine.sha256(), () => readFileSync(mine.source, 'utf8'));
+      const content = placed.get(path)?.content;
+      if (content?.kind === 'text') return readModuleFacts(content.text);
+      if (content === undefined) return undefined;
+      return request.factsFor(content.sha256, () => readFileSync(content.source, 'utf8'));
+    },
+    requiredBy: (owner) => request.packages.filter(({ by }) => by.includes(owner)).map(({ name }) => name),
+    entryPoints: (group) => entryPointModules(group, placed),
+  });
+}
+
+function entryPointModules(group: string, placed: ReadonlyMap<string, Candidate>): string[] {
+  return [...placed]
+    .filter(([path]) => path.endsWith('.dist-info/entry_points.txt'))
+    .flatMap(([, { content }]) =>
+      content.kind === 'file' ? readEntryPoints(readFileSync(content.source, 'utf8')) : [],
+    )
+    .filter((point) => point.group === group)
+    .map(({ target }) => target.split(':')[0] ?? target);
+}
+
+function dropUnreached(
+  placed: ReadonlyMap<string, Candidate>,
+  trace: Trace,
+  request: AssembleRequest,
+  trimmed: Trimmed[],
+): Map<string, Candidate> {
+  const kept = new Map<string, Candidate>();
+  for (const [path, one] of placed)
+    if (trace.reached.has(path) || request.keptBy(path) !== undefined) kept.set(path, one);
+    else trimmed.push({ path, size: sizeOf(one), package: one.package.name, by: 'not-reached' });
+  return kept;
+}
+
+function asPlaced(one: Candidate, trace: Trace | undefined, request: AssembleRequest): PlacedFile {
+  const isMade = one.content.kind === 'text';
+  const pattern = request.keptBy(one.path);
+  const reach = trace?.reached.get(one.path);
+  const reason: Reason = isMade
+    ? { why: 'made-for', by: one.madeFrom ?? '' }
+    : pattern !== undefined
+      ? { why: 'kept', by: pattern }
+      : (reasonOf(reach) ?? { why: 'needed', by: one.package.by });
+  const at =
+    one.content.kind === 'file' ? one.content.source.slice(one.package.wheel.folder.length + 1) : (one.madeFrom ?? '');
+  return { path: one.path, isProgram: one.isProgram, content: one.content, package: one.package, at, isMade, reason };
+}
+
+function reasonOf(reach: Reach | undefined): Reason | undefined {
+  if (reach?.how === 'import') return { why: 'imported', by: reach.by };
+  if (reach?.how === 'whole') return { why: 'kept-whole', by: reach.by };
+  return reach?.how === 'data' && reach.by !== '' ? { why: 'beside', by: `${reach.by}/` } : undefined;
+}
+
+function ownReason(path: string, trace: Trace | undefined): [string, Reason][] | undefined {
+  const reason = reasonOf(trace?.reached.get(path));
+  return reason === undefined ? undefined : [[path, reason]];
+}
+
+/** RECORD lists what is there, so that asking for a package's files gives true answers. */
+function records(files: readonly PlacedFile[], request: AssembleRequest): PlacedFile[] {
+  return request.packages.flatMap((one) => {
+    const own = files.filter((file) => file.package === one).sort((a, b) => comparePaths(a.path, b.path));
+    if (!own.some(({ path }) => path.startsWith(`${one.wheel.distInfo}/`))) return [];
+    const path = `${one.wheel.distInfo}/RECORD`;
+    const rows = own.map(({ path: row, content }) => ({ path: row, ...measure(content) }));
+    const text = formatRecord([...rows, { path }]);
+    const reason: Reason = { why: 'made-for', by: 'list of the package’s files' };
+    return [
+      {
+        path,
+        isProgram: false,
+        content: { kind: 'text' as const, text },
+        package: one,
+        at: 'RECORD',
+        isMade: true,
+        reason,
+      },
+    ];
+  });
+}
+
+function measure(content: InstalledFile['content']): { sha256: string; size: number } {
+  if (content.kind === 'file') return content;
+  const sha256 = createHash('sha256').update(content.text).digest('hex');
+  return { sha256, size: Buffer.byteLength(content.text) };
+}
+
+function sizeOf({ content }: InstalledFile): number {
+  return content.kind === 'file' ? content.size : Buffer.byteLength(content.text);
+}

@@ -1,0 +1,114 @@
+/** Calls that matter: imports by name, reads of settings, entry points. */
+import type { SyntaxNode } from '@lezer/common';
+import type { Import } from './imports';
+import type { ModuleFacts, Place } from './module-facts';
+
+const IMPORTERS = new Set(['importlib.import_module', 'import_module', '__import__', 'importlib.__import__']);
+const SETTING_READERS = new Set([
+  'os.getenv',
+  'getenv',
+  'os.environ.get',
+  'environ.get',
+  'os.environ.pop',
+  'environ.pop',
+]);
+const ENVIRONMENTS = new Set(['os.environ', 'environ']);
+
+/** Collects facts from the calls of one module. */
+export class CallReader {
+  readonly imports: (Import & Place)[] = [];
+  readonly unseen: (Place & { what: string })[] = [];
+  readonly settings: (Place & { name: string; hasDefault: boolean })[] = [];
+  readonly entryPoints: string[] = [];
+  readonly #source: string;
+  readonly #lineAt: (offset: number) => number;
+
+  constructor(source: string, lineAt: (offset: number) => number) {
+    this.#source = source;
+    this.#lineAt = lineAt;
+  }
+
+  call(node: SyntaxNode): void {
+    const callee = node.firstChild;
+    const list = node.getChild('ArgList');
+    if (callee === null || list === null) return;
+    const name = this.#text(callee).replace(/\s+/g, '');
+    if (!/import|environ|getenv|entry_points/.test(name)) return;
+    const { positional, named } = this.#arguments(list);
+    if (IMPORTERS.has(name)) this.#import(node, name, positional, named);
+    else if (SETTING_READERS.has(name)) this.#setting(node, positional);
+    else if (/(?:^|\.)(?:iter_)?entry_points$/.test(name)) this.#entryPoints(positional, named);
+  }
+
+  /** `os.environ["NAME"]`, where it is read and not set. */
+  subscript(node: SyntaxNode): void {
+    const object = node.firstChild;
+    if (object === null || !ENVIRONMENTS.has(this.#text(object))) return;
+    const key = node.getChild('String');
+    const isSubscript = key !== null && this.#source[object.to] === '[';
+    if (!isSubscript || node.parent?.name === 'DeleteStatement') return;
+    const isTarget = node.parent?.name === 'AssignStatement' && node.nextSibling?.name === 'AssignOp';
+    const name = constant(this.#text(key));
+    if (!isTarget && name !== undefined) this.settings.push({ name, hasDefault: false, line: this.#lineAt(node.from) });
+  }
+
+  /** Takes over what was read from a part of the module on its own. */
+  take(facts: Pick<ModuleFacts, 'unseen' | 'settings' | 'entryPoints'>, fromLine: number): void {
+    const moved = <T extends Place>(one: T): T => ({ ...one, line: fromLine + one.line - 1 });
+    this.unseen.push(...facts.unseen.map(moved));
+    this.settings.push(...facts.settings.map(moved));
+    this.entryPoints.push(...facts.entryPoints);
+  }
+
+  #import(
+    node: SyntaxNode,
+    callee: string,
+    positional: readonly SyntaxNode[],
+    named: ReadonlyMap<string, SyntaxNode>,
+  ): void {
+    const line = this.#lineAt(node.from);
+    const [first, second] = positional;
+    const target = first === undefined ? undefined : constant(this.#text(first));
+    const [, dots = '', module = ''] = /^(\.*)([\w.]*)$/.exec(target ?? '-') ?? [];
+    const anchor = second ?? named.get('package');
+    const isOwn = anchor !== undefined && /^__(?:name|package)__$/.test(this.#text(anchor));
+    if (target === undefined || (dots !== '' && !isOwn) || (dots === '' && module === ''))
+      this.unseen.push({ line, what: `${callee}(${first === undefined ? '' : this.#text(first).slice(0, 40)})` });
+    else this.imports.push({ level: dots.length, module, line });
+  }
+
+  #setting(node: SyntaxNode, positional: readonly SyntaxNode[]): void {
+    const [first, second] = positional;
+    const name = first === undefined ? undefined : constant(this.#text(first));
+    if (name !== undefined)
+      this.settings.push({ name, hasDefault: second !== undefined, line: this.#lineAt(node.from) });
+  }
+
+  #entryPoints(positional: readonly SyntaxNode[], named: ReadonlyMap<string, SyntaxNode>): void {
+    const group = named.get('group') ?? positional[0];
+    const name = group === undefined ? undefined : constant(this.#text(group));
+    if (name !== undefined) this.entryPoints.push(name);
+  }
+
+  #arguments(list: SyntaxNode): { positional: SyntaxNode[]; named: Map<string, SyntaxNode> } {
+    const positional: SyntaxNode[] = [];
+    const named = new Map<string, SyntaxNode>();
+    for (let child = list.firstChild; child !== null; child = child.nextSibling) {
+      if (/^[(),]$/.test(child.name) || child.name === 'AssignOp' || child.name === 'Comment') continue;
+      const before = child.prevSibling;
+      if (before?.name === 'AssignOp' && before.prevSibling !== null) named.set(this.#text(before.prevSibling), child);
+      else if (child.nextSibling?.name !== 'AssignOp') positional.push(child);
+    }
+    return { positional, named };
+  }
+
+  #text(node: SyntaxNode): string {
+    return this.#source.slice(node.from, node.to);
+  }
+}
+
+/** The value of a plain string literal; undefined for formatted ones and anything else. */
+export function constant(literal: string): string | undefined {
+  const [, , body] = /^[rRuU]?('''|"""|'|")([\s\S]*)\1$/.exec(literal) ?? [];
+  return body === undefined || body.includes('\\') ? undefined : body;
+}

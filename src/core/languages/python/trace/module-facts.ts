@@ -1,0 +1,144 @@
+/**
+ * What one Python module says when it is read: what it imports, what it defines, which settings it reads, how new its
+ * syntax is. Nothing is ever run. Facts are plain data, so that they can be kept by the digest of the file.
+ */
+import type { SyntaxNode, Tree } from '@lezer/common';
+import { parser } from '@lezer/python';
+import { CallReader } from './calls';
+import { readDefinitions, type Member } from './definitions';
+import { readImport, type Import } from './imports';
+
+export interface Place {
+  /** Counting from 1. */
+  readonly line: number;
+}
+
+export interface ModuleFacts {
+  readonly imports: readonly (Import & Place)[];
+  /** Imports whose name is computed: what they reach cannot be seen. */
+  readonly unseen: readonly (Place & { readonly what: string })[];
+  /** Names in `__all__`, where it is a list of texts. */
+  readonly all?: readonly string[];
+  readonly members: Readonly<Record<string, Member>>;
+  /** Settings read by a constant name; with `fallback`, the read has a default. */
+  readonly settings: readonly (Place & { readonly name: string; readonly hasDefault: boolean })[];
+  /** Groups of entry points that are loaded. */
+  readonly entryPoints: readonly string[];
+  /** Syntax that older versions of Python do not know, `3.10`. */
+  readonly syntax: readonly (Place & { readonly since: string; readonly what: string })[];
+}
+
+/** Code beyond this is generated tables; their imports are at the top if anywhere, and nobody waits for the rest. */
+const MAX_CODE = 8 * 1024 * 1024;
+
+/** Nodes of syntax that came after Python 3.7, with the version that brought it. */
+const NEW_SYNTAX: Readonly<Record<string, readonly [since: string, what: string]>> = {
+  NamedExpression: ['3.8', 'an assignment expression (`:=`)'],
+  MatchStatement: ['3.10', 'a `match` statement'],
+  TypeDefinition: ['3.12', 'a `type` statement'],
+  TypeParamList: ['3.12', 'type parameters'],
+};
+
+export function readModuleFacts(code: string): ModuleFacts {
+  const source = code.length > MAX_CODE ? code.slice(0, MAX_CODE) : code;
+  const lines = new Lines(source);
+  const tree: Tree = parser.parse(source);
+  const imports: (Import & Place)[] = [];
+  const syntax = new Map<string, { since: string; what: string; line: number }>();
+  const calls = new CallReader(source, (at) => lines.at(at));
+  tree.iterate({
+    enter(ref) {
+      const { name } = ref.type;
+      const added = name === 'try' ? undefined : NEW_SYNTAX[name];
+      if (added !== undefined && !syntax.has(added[1]))
+        syntax.set(added[1], { since: added[0], what: added[1], line: lines.at(ref.from) });
+      if (name === 'TryStatement' && isExceptGroup(ref.node, source))
+        syntax.set('except*', { since: '3.11', what: '`except*`', line: lines.at(ref.from) });
+      if (name === 'IfStatement') return enterIf(ref.node, source, calls, imports, lines);
+      if (name === 'ImportStatement') {
+        for (const one of readImport(source.slice(ref.from, ref.to)))
+          imports.push({ ...one, line: lines.at(ref.from) });
+        return false;
+      }
+      if (name === 'CallExpression') calls.call(ref.node);
+      else if (name === 'MemberExpression') calls.subscript(ref.node);
+      return true;
+    },
+  });
+  const { members, all } = readDefinitions(tree.topNode, source);
+  return {
+    imports: [...imports, ...calls.imports],
+    unseen: calls.unseen,
+    ...(all !== undefined && { all }),
+    members,
+    settings: calls.settings,
+    entryPoints: calls.entryPoints,
+    syntax: [...syntax.values()],
+  };
+}
+
+/**
+ * What only type checkers look at is passed over: the branch of `if TYPE_CHECKING`. The other branches are read as
+ * usual. Gives whether the children are still to be visited.
+ */
+function enterIf(
+  node: SyntaxNode,
+  source: string,
+  calls: CallReader,
+  imports: (Import & Place)[],
+  lines: Lines,
+): boolean {
+  let condition: SyntaxNode | null = null;
+  let hidesAny = false;
+  const branches: { body: SyntaxNode; isHidden: boolean }[] = [];
+  for (let child = node.firstChild; child !== null; child = child.nextSibling) {
+    if (child.name === 'if' || child.name === 'elif') condition = child.nextSibling;
+    else if (child.name === 'else') condition = null;
+    else if (child.name === 'Body') {
+      const text = condition === null ? '' : source.slice(condition.from, condition.to);
+      const isHidden = /^(?:\w+\.)?TYPE_CHECKING$/.test(text);
+      hidesAny ||= isHidden;
+      branches.push({ body: child, isHidden });
+    }
+  }
+  if (!hidesAny) return true;
+  for (const { body, isHidden } of branches) {
+    if (isHidden) continue;
+    const inner = readModuleFacts(dedent(source.slice(body.from + 1, body.to)));
+    const line = lines.at(body.from);
+    imports.push(...inner.imports.map((one) => ({ ...one, line: line + one.line - 1 })));
+    calls.take(inner, line);
+  }
+  return false;
+}
+
+/** A body as a module of its own: its own indentation taken off. */
+function dedent(text: string): string {
+  const indent = /\n([ \t]+)\S/.exec(text)?.[1] ?? '';
+  return text.replaceAll(`\n${indent}`, '\n').trimStart();
+}
+
+function isExceptGroup(node: SyntaxNode, source: string): boolean {
+  for (let child = node.firstChild; child !== null; child = child.nextSibling)
+    if (child.name === 'except' && /^\s*\*/.test(source.slice(child.to, child.to + 8))) return true;
+  return false;
+}
+
+/** Line numbers of offsets. */
+class Lines {
+  readonly #starts: number[] = [0];
+
+  constructor(text: string) {
+    for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', at + 1)) this.#starts.push(at + 1);
+  }
+
+  at(offset: number): number {
+    let [low, high] = [0, this.#starts.length - 1];
+    while (low < high) {
+      const middle = (low + high + 1) >> 1;
+      if ((this.#starts[middle] ?? 0) <= offset) low = middle;
+      else high = middle - 1;
+    }
+    return low + 1;
+  }
+}

@@ -1,0 +1,167 @@
+/** Follows imports from the entry over the function and its packages: which files a run can reach, and through whom. */
+import { baseOf, folderOf } from '../../../base/paths';
+import type { ModuleFacts } from './module-facts';
+import { absoluteName, ModuleTree, packageOf } from './module-tree';
+
+export interface TracedFile {
+  /** Name of the package it comes from; '' for the function's own source. */
+  readonly owner: string;
+}
+
+export interface TraceRequest {
+  readonly files: ReadonlyMap<string, TracedFile>;
+  /** Paths from which tracing starts: the entry, and what is kept by name. */
+  readonly roots: readonly string[];
+  /** Undefined for what cannot be read as Python. */
+  readonly factsOf: (path: string) => ModuleFacts | undefined;
+  /** Packages that a package asks for. */
+  readonly requiredBy: (owner: string) => readonly string[];
+  /** Modules that entry points of a group name. */
+  readonly entryPoints: (group: string) => readonly string[];
+}
+
+export interface Reach {
+  /** Path of the file that asks for it; '' for a root. */
+  readonly by: string;
+  readonly how: 'root' | 'import' | 'whole' | 'data';
+}
+
+export interface Unseen {
+  readonly file: string;
+  readonly line: number;
+  readonly what: string;
+  /** What is kept whole for it: a folder, or a file at the top. */
+  readonly kept: string;
+}
+
+export interface Trace {
+  readonly reached: ReadonlyMap<string, Reach>;
+  readonly unseen: readonly Unseen[];
+}
+
+export function traceModules(request: TraceRequest): Trace {
+  return new Tracer(request).run();
+}
+
+class Tracer {
+  readonly #request: TraceRequest;
+  readonly #tree: ModuleTree;
+  readonly #reached = new Map<string, Reach>();
+  readonly #unseen: Unseen[] = [];
+  readonly #open: string[] = [];
+  readonly #whole = new Set<string>();
+  readonly #owners = new Set<string>();
+  readonly #topModules = new Map<string, Set<string>>();
+
+  constructor(request: TraceRequest) {
+    this.#request = request;
+    this.#tree = new ModuleTree(request.files.keys());
+    for (const [path, { owner }] of request.files) {
+      const top = topOf(path);
+      if (top === undefined) continue;
+      this.#topModules.set(owner, (this.#topModules.get(owner) ?? new Set()).add(top));
+    }
+  }
+
+  run(): Trace {
+    for (const root of this.#request.roots) this.#reach(root, { by: '', how: 'root' });
+    for (let path = this.#open.pop(); path !== undefined; path = this.#open.pop()) this.#follow(path);
+    this.#reachData();
+    return { reached: this.#reached, unseen: this.#unseen };
+  }
+
+  #reach(path: string, reach: Reach): void {
+    if (this.#reached.has(path)) return;
+    const file = this.#request.files.get(path);
+    if (file === undefined) return;
+    this.#reached.set(path, reach);
+    this.#open.push(path);
+    this.#owners.add(file.owner);
+    // Whoever imports a module runs the packages around it first.
+    for (let folder = folderOf(path); folder !== ''; folder = folderOf(folder))
+      this.#reach(`${folder}/__init__.py`, { by: path, how: 'import' });
+  }
+
+  #reachModule(name: string, by: string): void {
+    for (const file of this.#tree.filesFor(name)) this.#reach(file, { by, how: 'import' });
+  }
+
+  #follow(path: string): void {
+    if (path.endsWith('.so')) {
+      // What compiled code imports cannot be read; nobody needs to be told, but nothing around it may go.
+      this.#keepWhole(path);
+      return;
+    }
+    const facts = path.endsWith('.py') ? this.#request.factsOf(path) : undefined;
+    if (facts === undefined) return;
+    const from = packageOf(path);
+    for (const { level, module, names } of facts.imports) {
+      const name = absoluteName(from, level, module);
+      if (name === undefined) continue;
+      this.#reachModule(name, path);
+      if (names === '*') this.#reachAll(name, path);
+      // A name that is taken from a package may be a module in it.
+      else for (const one of names ?? []) this.#reachModule(name === '' ? one : `${name}.${one}`, path);
+    }
+    for (const group of facts.entryPoints)
+      for (const name of this.#request.entryPoints(group)) this.#reachModule(name, path);
+    for (const { line, what } of facts.unseen)
+      this.#unseen.push({ file: path, line, what, kept: this.#keepWhole(path) });
+  }
+
+  /** `from x import *` takes what `__all__` names, which may be modules. */
+  #reachAll(name: string, by: string): void {
+    const file = this.#tree.fileOf(name);
+    const all = file === undefined || !file.endsWith('.py') ? undefined : this.#request.factsOf(file)?.all;
+    for (const one of all ?? []) this.#reachModule(`${name}.${one}`, by);
+  }
+
+  /** Keeps all of the package at the top that a file is in, and reaches what its distribution asks for. */
+  #keepWhole(path: string): string {
+    const owner = this.#request.files.get(path)?.owner ?? '';
+    const top = path.includes('/') ? `${path.slice(0, path.indexOf('/'))}/` : '';
+    const kept = top === '' ? path : top;
+    const mark = `${owner}\0${kept}`;
+    if (this.#whole.has(mark)) return kept;
+    this.#whole.add(mark);
+    for (const [other, file] of this.#request.files)
+      if (file.owner === owner && (top === '' ? isTopModule(other) : other.startsWith(top)))
+        this.#reach(other, { by: path, how: 'whole' });
+    for (const required of this.#request.requiredBy(owner))
+      for (const module of this.#topModules.get(required) ?? []) this.#reachModule(module, path);
+    return kept;
+  }
+
+  /** Files that are no modules stay beside modules that are reached. */
+  #reachData(): void {
+    const packages = new Set([...this.#request.files.keys()].filter((path) => path.endsWith('.py')).map(folderOf));
+    const used = new Set([...this.#reached.keys()].filter((path) => /\.(?:py|so)$/.test(path)).map(folderOf));
+    for (const [path, { owner }] of this.#request.files) {
+      if (this.#reached.has(path) || /\.pyc?$/.test(path) || this.#isModule(path)) continue;
+      if (!this.#owners.has(owner)) continue;
+      let folder = folderOf(path);
+      while (folder !== '' && !packages.has(folder)) folder = folderOf(folder);
+      const isUsed = folder === '' || used.has(folder);
+      if (isUsed) this.#reached.set(path, { by: folder, how: 'data' });
+    }
+  }
+
+  #isModule(path: string): boolean {
+    return path.endsWith('.so') && !/\.libs\//.test(path) && this.#tree.fileOf(moduleStem(path)) === path;
+  }
+}
+
+function moduleStem(path: string): string {
+  return [...folderOf(path).split('/').filter(Boolean), baseOf(path).split('.')[0] ?? ''].join('.');
+}
+
+function isTopModule(path: string): boolean {
+  return !path.includes('/') && /\.(?:py|so)$/.test(path);
+}
+
+/** The module at the top that a file belongs to; undefined for metadata, scripts and libraries. */
+function topOf(path: string): string | undefined {
+  const [first = ''] = path.split('/');
+  const [, name] = /^([A-Za-z_]\w*)(?:\.py|(?:\.[\w-]+)?\.so)?$/.exec(first) ?? [];
+  return name === undefined || !/\.(?:py|so)$/.test(path) ? undefined : name;
+}
