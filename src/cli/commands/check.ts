@@ -88,14 +88,15 @@ async function remarkOutdated(project: Project, names: readonly string[], sessio
     tool: TOOL,
     ...(epochSeconds !== undefined && { epochSeconds }),
   };
-  const outdated = project.sheet.functions.filter(
-    (spec) => names.includes(spec.name) && lookForChange(request, spec).unchanged === undefined,
-  );
-  for (const { name } of outdated)
+  for (const spec of project.sheet.functions) {
+    if (!names.includes(spec.name)) continue;
+    // What the lock no longer covers is a finding of its own.
+    const look = await lookForChange(request, spec).catch(() => undefined);
+    if (look === undefined || look.unchanged !== undefined) continue;
     session.remark(
-      `${session.paint.doubt('note')} ${name}: source or sheet changed since this was built; ${session.command(`build ${name}`)}`,
+      `${session.paint.doubt('note')} ${spec.name}: source or sheet changed since this was built; ${session.command(`build ${spec.name}`)}`,
     );
-  return Promise.resolve();
+  }
 }
 
 async function checkOneFile(file: string, args: Arguments, session: Session): Promise<CheckedArtifact> {

@@ -6,7 +6,6 @@ import { surveySource, type CollectRequest, type Survey } from '../fileset/colle
 import type { HttpClient } from '../sources';
 import type { Arch, FunctionSpec } from '../sheet';
 import type { LockedFunction } from './lockfile';
-import { lockedFunction } from './packages';
 import { StatIndex, writeStatIndex } from './stat-index';
 import { artifactPath, indexPath, stateFolder, waybillPath, type Project } from './targets';
 
@@ -55,15 +54,21 @@ export interface BuiltFunction {
 }
 
 export async function build(request: BuildRequest): Promise<BuiltFunction[]> {
-  const quick = request.functions.map((spec) => lookForChange(request, spec));
+  const quick = await lookAtAll(request);
   if (quick.every((look) => look.unchanged !== undefined)) return quick.flatMap((look) => look.unchanged ?? []);
   const [{ withBuildLock }, { makeFunctions }] = await Promise.all([import('./build-lock'), import('./make')]);
   const lock = { stateFolder: stateFolder(request.project), onWait: () => request.onEvent({ kind: 'waiting' }) };
-  return withBuildLock(lock, (hasWaited) => {
+  return withBuildLock(lock, async (hasWaited) => {
     // Another build may have done the work while this one waited for the lock; then everything is looked at afresh.
-    const looks = hasWaited ? request.functions.map((spec) => lookForChange(request, spec)) : quick;
+    const looks = hasWaited ? await lookAtAll(request) : quick;
     return makeFunctions(request, looks);
   });
+}
+
+async function lookAtAll(request: BuildRequest): Promise<Look[]> {
+  const looks: Look[] = [];
+  for (const spec of request.functions) looks.push(await lookForChange(request, spec));
+  return looks;
 }
 
 export interface ChangedLook {
@@ -83,10 +88,10 @@ export type Look = ChangedLook | { readonly spec: FunctionSpec; readonly unchang
 type LookRequest = Omit<BuildRequest, 'functions' | 'onEvent' | 'jobs' | 'http'>;
 
 /** Looks at a function's source folder and artifacts without reading a file. */
-export function lookForChange(request: LookRequest, spec: FunctionSpec): Look {
+export async function lookForChange(request: LookRequest, spec: FunctionSpec): Promise<Look> {
   const lookedAtMs = request.now();
   const index = StatIndex.read(indexPath(request.project, spec));
-  const locked = spec.runtime.language === 'python' ? lockedFunction(request.project, spec) : undefined;
+  const locked = await lookUpLock(request.project, spec);
   const config = configOf(request, spec, locked);
   const targets = index?.config === config ? unchangedTargets(request.project, spec, index) : undefined;
   const asBefore = (leftOut: Survey['leftOut']): Look => ({
@@ -101,6 +106,13 @@ export function lookForChange(request: LookRequest, spec: FunctionSpec): Look {
     return { spec, survey, lookedAtMs, index, config, locked };
   refreshIndex(request.project, spec, { config, index, survey, lookedAtMs });
   return asBefore(index.leftOut);
+}
+
+/** What the lock says of a function. Its code, and that of the language, is loaded only for functions that may have needs. */
+async function lookUpLock(project: Project, spec: FunctionSpec): Promise<LockedFunction | undefined> {
+  if (spec.runtime.language !== 'python') return undefined;
+  const { lockedFunction } = await import('./packages');
+  return lockedFunction(project, spec);
 }
 
 /** Folders whose times moved without a change that counts are remembered as they look now. */

@@ -24,7 +24,9 @@ import {
   type Subject,
 } from '../rules';
 import type { Acceptance, Destination } from '../sheet';
-import { readWaybill } from '../waybill';
+import type { ModuleFacts } from '../languages/python';
+import { readWaybill, type Waybill } from '../waybill';
+import { knownFacts } from './facts-memory';
 import { fileDigest } from '../disk/digest';
 import { artifactPath, waybillPath, type Project, type Target } from './targets';
 
@@ -66,6 +68,8 @@ export interface CheckRequest {
   readonly today: string;
   /** Whether the content of every entry is known to be whole, so that it need not be unpacked to see. */
   readonly isVerified: boolean;
+  /** What is known of Python modules from an earlier reading of the same content. */
+  readonly factsInMemory?: (path: string) => ModuleFacts | undefined;
 }
 
 const MAX_TEXT_BYTES = 16 * 1024 * 1024;
@@ -76,13 +80,18 @@ export async function checkTarget(project: Project, target: Target, today: strin
   const path = join(project.root, shown);
   const destination = project.sheet.destinations[target.spec.destination];
   if (destination === undefined) throw new Error(`no destination ${target.spec.destination}`);
-  await verifyAgainstWaybill(project, target);
+  const waybill = await verifyAgainstWaybill(project, target);
   const { spec, arch } = target;
-  const { name, runtime, entry, settings, limits, memoryBytes, timeoutMs } = spec;
+  const { name, runtime, entry, settings, limits, memoryBytes, timeoutMs, adapter } = spec;
+  const lock = await lockState(project, target, waybill);
+  const digests = new Map(waybill.files.map((file) => [file.path, file.sha256 ?? '']));
   const facts: FunctionFacts = {
     ...{ name, arch, runtime, entry, settings, limits },
     ...(memoryBytes !== undefined && { memoryBytes }),
     ...(timeoutMs !== undefined && { timeoutMs }),
+    ...(adapter !== undefined && { adapter }),
+    waybill,
+    ...(lock !== undefined && { lock }),
   };
   const checked = await checkFile({
     path,
@@ -93,6 +102,7 @@ export async function checkTarget(project: Project, target: Target, today: strin
     accept: spec.accept,
     today,
     isVerified: true,
+    factsInMemory: (path) => knownFacts(project, digests.get(path) ?? ''),
   });
   return { ...checked, arch };
 }
@@ -102,9 +112,11 @@ export async function checkFile(request: CheckRequest): Promise<CheckedArtifact>
   return withFileSource(request.path, request.shown, async (source) => {
     const archive = openZip(source, request.shown);
     const contentFaults = request.isVerified ? [] : await findContentFaults(source, archive);
-    const subject = makeSubject(source, archive, contentFaults);
+    const subject = makeSubject(source, archive, contentFaults, request.factsInMemory);
     const context = { subject, destination: request.destination, facts: request.facts, today: request.today };
-    const outcomes = RULES.map((rule) => applyRule(rule, context, request.accept));
+    const outcomes = RULES.filter((rule) => concerns(rule, request.facts)).map((rule) =>
+      applyRule(rule, context, request.accept),
+    );
     return { name: request.name, artifact: request.shown, destination: request.destination.name, outcomes };
   });
 }
@@ -113,6 +125,13 @@ export async function checkFile(request: CheckRequest): Promise<CheckedArtifact>
 export function stopFindings(checked: readonly CheckedArtifact[]): CheckedFinding[] {
   const all = checked.flatMap((one) => one.outcomes.flatMap((outcome) => outcome.findings));
   return all.filter((finding) => finding.level === 'stop' && finding.accepted === undefined);
+}
+
+/** Rules about other languages are not for this function; nor are those about what was recorded for a file by hand. */
+function concerns(rule: Rule, facts: FunctionFacts): boolean {
+  if (rule.needs.includes('lock') && facts.lock === undefined) return false;
+  if (rule.needs.includes('waybill') && facts.waybill === undefined) return false;
+  return rule.languages === undefined || facts.runtime === undefined || rule.languages.includes(facts.runtime.language);
 }
 
 function applyRule(rule: Rule, context: RuleContext, accept: readonly Acceptance[]): RuleOutcome {
@@ -135,7 +154,12 @@ function judge(rule: string, finding: Finding, accept: readonly Acceptance[], to
   return ended === undefined ? { rule, ...finding } : { rule, ...finding, endedAcceptance: ended };
 }
 
-function makeSubject(source: ByteSource, archive: ZipArchive, contentFaults: readonly ZipFault[]): Subject {
+function makeSubject(
+  source: ByteSource,
+  archive: ZipArchive,
+  contentFaults: readonly ZipFault[],
+  factsInMemory: CheckRequest['factsInMemory'],
+): Subject {
   const byPath = new Map(archive.entries.map((entry) => [entry.path, entry]));
   const texts = new Map<string, string | undefined>();
   const readBytes = (path: string, maxBytes: number): Uint8Array | undefined => {
@@ -169,7 +193,21 @@ function makeSubject(source: ByteSource, archive: ZipArchive, contentFaults: rea
     faults: [...archive.faults, ...contentFaults],
     readText,
     readBytes,
+    ...(factsInMemory !== undefined && { factsInMemory }),
   };
+}
+
+/** Whether what was packed is what the lock has for today's requirements; undefined for functions without needs. */
+async function lockState(project: Project, { spec, arch }: Target, waybill: Waybill): Promise<FunctionFacts['lock']> {
+  if (spec.runtime.language !== 'python') return undefined;
+  const [{ readNeeds }, { readLock }] = await Promise.all([import('./needs'), import('./lockfile')]);
+  const needs = readNeeds(project, spec);
+  if (needs === undefined) return undefined;
+  const locked = readLock(project.root).functions[spec.name];
+  if (locked === undefined) return 'missing';
+  const packed = waybill.packages.map(({ sha256 }) => sha256).join();
+  const isSame = packed === locked.targets[arch]?.map(({ sha256 }) => sha256).join();
+  return locked.inputs === needs.inputs && isSame ? 'current' : 'outdated';
 }
 
 /** Unpacks every entry to nowhere, to see whether it can be. Entries that are already at fault are passed over. */
@@ -189,10 +227,10 @@ async function findContentFaults(source: ByteSource, archive: ZipArchive): Promi
 }
 
 /**
- * Makes sure that a target's artifact is there and is the one that its waybill describes.
+ * The waybill of a target, whose artifact is there and is the one that it describes.
  * @throws EmballageError ARTIFACT_MISSING or ARTIFACT_MIXED
  */
-export async function verifyAgainstWaybill(project: Project, target: Target): Promise<void> {
+export async function verifyAgainstWaybill(project: Project, target: Target): Promise<Waybill> {
   const shown = artifactPath(target);
   const doing = 'looking for the artifact';
   const mend = `run \`emballage build ${target.spec.name}\``;
@@ -210,7 +248,7 @@ export async function verifyAgainstWaybill(project: Project, target: Target): Pr
     );
   }
   const waybill = await readWaybill(text, waybillPath(target));
-  if (waybill.artifact.sha256 === digest) return;
+  if (waybill.artifact.sha256 === digest) return waybill;
   throw new EmballageError('ARTIFACT_MIXED', {
     doing,
     where: shown,

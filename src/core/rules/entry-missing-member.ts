@@ -1,6 +1,8 @@
 import { listed, nearestWord, printable } from '../base/text';
 import { findMember } from '../languages/node';
+import { findPythonMember } from '../languages/python';
 import type { Entry } from '../sheet';
+import { asPython } from './python';
 import { findings, type Finding, type Rule, type Subject } from './rule';
 
 const SHOWN_MEMBERS = 8;
@@ -15,7 +17,7 @@ export const entryMissingMember: Rule = {
   check({ subject, facts: { entry } }) {
     // A file that is missing is another rule's finding.
     if (entry === undefined || !subject.entries.some((e) => e.path === entry.file)) return findings();
-    const finding = judge(subject, entry);
+    const finding = entry.file.endsWith('.py') ? judgePython(subject, entry) : judge(subject, entry);
     return finding === undefined ? findings() : findings(finding);
   },
 };
@@ -49,27 +51,49 @@ function judge(subject: Subject, { file, member }: Entry): Finding | undefined {
     case 'unseen': {
       const at =
         verdict.line === undefined ? printable(verdict.file) : `${printable(verdict.file)}:${String(verdict.line)}`;
-      return {
-        level: 'note',
-        where: at,
-        expected,
-        found: `no way to tell by reading: ${printable(verdict.why)}`,
-        mend: 'try the function, which loads it for real',
-      };
+      return unseen(at, expected, verdict.why);
     }
-    case 'missing': {
-      const { members } = verdict;
-      const near = nearestWord(member, members);
-      const names = members.slice(0, SHOWN_MEMBERS).map((m) => `\`${printable(m)}\``);
-      const more = members.length > SHOWN_MEMBERS ? [`${String(members.length - SHOWN_MEMBERS)} more`] : [];
-      const found = members.length === 0 ? 'no exports at all' : `only ${listed([...names, ...more])}`;
-      return {
-        level: 'stop',
-        where,
-        expected,
-        found,
-        mend: near === undefined ? 'correct `entry`, or export it' : `did you mean \`${where}#${printable(near)}\`?`,
-      };
-    }
+    case 'missing':
+      return missing(where, member, expected, verdict.members);
   }
+}
+
+function judgePython(subject: Subject, { file, member }: Entry): Finding | undefined {
+  const where = printable(file);
+  const expected = `something to call, \`${member}\`, among what \`${where}\` defines`;
+  const verdict = findPythonMember(asPython(subject), file, member);
+  if (verdict.kind === 'missing') return missing(where, member, expected, verdict.members);
+  if (verdict.kind === 'unseen') return unseen(printable(verdict.file), expected, verdict.why);
+  if (verdict.member.kind !== 'constant') return undefined;
+  return {
+    level: 'stop',
+    where,
+    expected,
+    found: `\`${member}\`, which is ${verdict.member.what}`,
+    mend: 'name a function',
+  };
+}
+
+function unseen(where: string, expected: string, why: string): Finding {
+  return {
+    level: 'note',
+    where,
+    expected,
+    found: `no way to tell by reading: ${printable(why)}`,
+    mend: 'try the function, which loads it for real',
+  };
+}
+
+function missing(where: string, member: string, expected: string, members: readonly string[]): Finding {
+  const near = nearestWord(member, members);
+  const names = members.slice(0, SHOWN_MEMBERS).map((m) => `\`${printable(m)}\``);
+  const more = members.length > SHOWN_MEMBERS ? [`${String(members.length - SHOWN_MEMBERS)} more`] : [];
+  const found = members.length === 0 ? 'no exports at all' : `only ${listed([...names, ...more])}`;
+  return {
+    level: 'stop',
+    where,
+    expected,
+    found,
+    mend: near === undefined ? 'correct `entry`, or export it' : `did you mean \`${where}#${printable(near)}\`?`,
+  };
 }

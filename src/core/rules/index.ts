@@ -1,7 +1,14 @@
 /** All rules, in the order in which they are shown. A new rule is a new file and a line here. */
+import { archNativeFile } from './arch-native-file';
 import { archUnsupported } from './arch-unsupported';
+import { depsMissing } from './deps-missing';
+import { depsOverlap } from './deps-overlap';
+import { depsUnlocked } from './deps-unlocked';
+import { depsUnseen } from './deps-unseen';
+import { depsUnused } from './deps-unused';
 import { entryMissingFile } from './entry-missing-file';
 import { entryMissingMember } from './entry-missing-member';
+import { entryParameters } from './entry-parameters';
 import { layoutCaseClash } from './layout-case-clash';
 import { layoutDamaged } from './layout-damaged';
 import { layoutNestedRoot } from './layout-nested-root';
@@ -12,10 +19,14 @@ import { limitsMemory } from './limits-memory';
 import { limitsTimeout } from './limits-timeout';
 import type { Rule } from './rule';
 import { runtimeEnded } from './runtime-ended';
+import { runtimeGlibc } from './runtime-glibc';
+import { runtimePythonVersion } from './runtime-python-version';
 import { runtimeUnsupported } from './runtime-unsupported';
 import { settingsMissing } from './settings-missing';
 import { settingsReserved } from './settings-reserved';
 import { settingsTotal } from './settings-total';
+import { settingsUndeclared } from './settings-undeclared';
+import { settingsUnread } from './settings-unread';
 import { sizeFiles } from './size-files';
 import { sizeOneFile } from './size-one-file';
 import { sizePacked } from './size-packed';
@@ -27,10 +38,19 @@ export const RULES: readonly Rule[] = [
   sizeFiles,
   sizeOneFile,
   archUnsupported,
+  archNativeFile,
   runtimeUnsupported,
   runtimeEnded,
+  runtimePythonVersion,
+  runtimeGlibc,
   entryMissingFile,
   entryMissingMember,
+  entryParameters,
+  depsMissing,
+  depsUnused,
+  depsOverlap,
+  depsUnlocked,
+  depsUnseen,
   layoutNestedRoot,
   layoutStaleArtifact,
   layoutCaseClash,
@@ -42,6 +62,8 @@ export const RULES: readonly Rule[] = [
   settingsMissing,
   settingsTotal,
   settingsReserved,
+  settingsUndeclared,
+  settingsUnread,
 ];
 
 export { percent, showAmount } from './limit';

@@ -1,7 +1,9 @@
 /** What a rule is: it holds an artifact against a destination and says what it finds. */
 import type { ReadText } from '../languages/node';
+import type { ModuleFacts } from '../languages/python';
 import type { Arch, Destination, Entry, Form, Limits, Runtime, Setting } from '../sheet';
 import type { ZipFault } from '../formats/zip';
+import type { Waybill } from '../waybill';
 
 /** `stop`: the destination would refuse it or it would not start. `warn`: it may hurt. `note`: worth knowing. */
 export type Level = 'stop' | 'warn' | 'note';
@@ -26,6 +28,8 @@ export interface Subject {
   readonly readText: ReadText;
   /** Bytes of a file; undefined as above, and where it is larger than `maxBytes`. */
   readonly readBytes: (path: string, maxBytes: number) => Uint8Array | undefined;
+  /** What is known of a Python module from an earlier reading of the same content. */
+  readonly factsInMemory?: (path: string) => ModuleFacts | undefined;
 }
 
 /** What is known about the function, from the sheet or the command line; the rest is undefined. */
@@ -38,6 +42,11 @@ export interface FunctionFacts {
   readonly limits?: Limits;
   readonly memoryBytes?: number;
   readonly timeoutMs?: number;
+  readonly adapter?: 'wsgi' | 'asgi';
+  /** What was recorded when the artifact was built. */
+  readonly waybill?: Waybill;
+  /** Whether the lock is what the requirements ask for today; undefined where nothing is needed. */
+  readonly lock?: 'current' | 'outdated' | 'missing';
 }
 
 export interface RuleContext {
@@ -72,7 +81,7 @@ export interface RuleResult {
 }
 
 /** Facts without which a rule cannot be applied. */
-export type Need = 'arch' | 'runtime' | 'entry' | 'settings';
+export type Need = 'arch' | 'runtime' | 'entry' | 'settings' | 'waybill' | 'lock';
 
 export interface Rule {
   /** `size/packed`. */
@@ -86,6 +95,8 @@ export interface Rule {
   /** What to do about a finding. */
   readonly mend: string;
   readonly needs: readonly Need[];
+  /** The languages it is about; all of them where it says none. */
+  readonly languages?: readonly string[];
   check(context: RuleContext): RuleResult;
 }
 

@@ -45,7 +45,7 @@ interface Release {
  */
 export function projectFor(name: string, files: readonly IndexFile[], target: PythonTarget, canBuild = false): Project {
   const ranks = new Map(targetTags(target).map((tag, i) => [tag, i]));
-  const python = parseVersion(fullVersion(target));
+  const python = parseVersion(fullVersion(target.python));
   const releases = new Map<string, Release>();
   for (const file of files) {
     const wheel = parseWheelName(file.file);

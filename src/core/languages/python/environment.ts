@@ -12,12 +12,12 @@ export function pythonTarget(arch: Arch, python: string, libc: { glibc?: string;
 }
 
 /** `3.11.99` for `3.11`. */
-export function fullVersion({ python }: PythonTarget): string {
+export function fullVersion(python: string): string {
   return python.split('.').length > 2 ? python : `${python}.${String(UNKNOWN_PATCH)}`;
 }
 
 export function markerEnvironment(target: PythonTarget): MarkerEnvironment {
-  const full = fullVersion(target);
+  const full = fullVersion(target.python);
   return {
     os_name: 'posix',
     sys_platform: 'linux',

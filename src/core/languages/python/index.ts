@@ -1,6 +1,12 @@
 /** Functions in Python. */
 export { type Candidate, type Project as PythonProject } from './candidates';
-export { markerEnvironment, pythonTarget } from './environment';
+export { type PythonArtifact, pythonArtifact } from './artifact-view';
+export { findPythonMember, type PythonVerdict } from './entry';
+export { fullVersion, markerEnvironment, pythonTarget } from './environment';
+export { fitsAll, parseSpecifiers } from './specifier';
+export { isStandardModule } from './stdlib';
+export type { Parameters } from './trace/definitions';
+export { absoluteName, packageOf } from './trace/module-tree';
 export { type CoreMetadata } from './metadata';
 export { normalizeName } from './marker';
 export { formatPylock, readPylock } from './pylock';
@@ -13,5 +19,5 @@ export { parseWheelName, targetTags, type PythonTarget } from './tags';
 export { projectFor } from './candidates';
 export { parseVersion } from './version';
 export { assemblePython, type Assembled, type PackageInput } from './assemble';
-export { readModuleFacts, type ModuleFacts } from './trace/module-facts';
+export { readModuleFacts, type ModuleFacts, type PlacedImport } from './trace/module-facts';
 export { unpackWheel, type UnpackedWheel } from './wheel';

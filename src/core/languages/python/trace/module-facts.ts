@@ -13,8 +13,16 @@ export interface Place {
   readonly line: number;
 }
 
+/**
+ * What stands around an import: nothing, so that loading the module runs it; a function, which runs it when called; a
+ * condition; or a `try`, which may well expect it to fail.
+ */
+export type Guard = 'none' | 'function' | 'condition' | 'try';
+
+export type PlacedImport = Import & Place & { readonly guard: Guard };
+
 export interface ModuleFacts {
-  readonly imports: readonly (Import & Place)[];
+  readonly imports: readonly PlacedImport[];
   /** Imports whose name is computed: what they reach cannot be seen. */
   readonly unseen: readonly (Place & { readonly what: string })[];
   /** Names in `__all__`, where it is a list of texts. */
@@ -43,7 +51,7 @@ export function readModuleFacts(code: string): ModuleFacts {
   const source = code.length > MAX_CODE ? code.slice(0, MAX_CODE) : code;
   const lines = new Lines(source);
   const tree: Tree = parser.parse(source);
-  const imports: (Import & Place)[] = [];
+  const imports: PlacedImport[] = [];
   const syntax = new Map<string, { since: string; what: string; line: number }>();
   const calls = new CallReader(source, (at) => lines.at(at));
   tree.iterate({
@@ -57,7 +65,7 @@ export function readModuleFacts(code: string): ModuleFacts {
       if (name === 'IfStatement') return enterIf(ref.node, source, calls, imports, lines);
       if (name === 'ImportStatement') {
         for (const one of readImport(source.slice(ref.from, ref.to)))
-          imports.push({ ...one, line: lines.at(ref.from) });
+          imports.push({ ...one, guard: guardOf(ref.node), line: lines.at(ref.from) });
         return false;
       }
       if (name === 'CallExpression') calls.call(ref.node);
@@ -67,7 +75,7 @@ export function readModuleFacts(code: string): ModuleFacts {
   });
   const { members, all } = readDefinitions(tree.topNode, source);
   return {
-    imports: [...imports, ...calls.imports],
+    imports: [...imports, ...calls.imports.map((one) => ({ ...one, guard: 'condition' as const }))],
     unseen: calls.unseen,
     ...(all !== undefined && { all }),
     members,
@@ -81,13 +89,7 @@ export function readModuleFacts(code: string): ModuleFacts {
  * What only type checkers look at is passed over: the branch of `if TYPE_CHECKING`. The other branches are read as
  * usual. Gives whether the children are still to be visited.
  */
-function enterIf(
-  node: SyntaxNode,
-  source: string,
-  calls: CallReader,
-  imports: (Import & Place)[],
-  lines: Lines,
-): boolean {
+function enterIf(node: SyntaxNode, source: string, calls: CallReader, imports: PlacedImport[], lines: Lines): boolean {
   let condition: SyntaxNode | null = null;
   let hidesAny = false;
   const branches: { body: SyntaxNode; isHidden: boolean }[] = [];
@@ -106,10 +108,20 @@ function enterIf(
     if (isHidden) continue;
     const inner = readModuleFacts(dedent(source.slice(body.from + 1, body.to)));
     const line = lines.at(body.from);
-    imports.push(...inner.imports.map((one) => ({ ...one, line: line + one.line - 1 })));
+    imports.push(...inner.imports.map((one) => ({ ...one, guard: 'condition' as const, line: line + one.line - 1 })));
     calls.take(inner, line);
   }
   return false;
+}
+
+function guardOf(node: SyntaxNode): Guard {
+  let guard: Guard = 'none';
+  for (let above = node.parent; above !== null; above = above.parent) {
+    if (above.name === 'TryStatement') return 'try';
+    if (above.name === 'FunctionDefinition' || above.name === 'LambdaExpression') guard = 'function';
+    else if (guard === 'none' && /^(?:If|While|For|Match|With)Statement$/.test(above.name)) guard = 'condition';
+  }
+  return guard;
 }
 
 /** A body as a module of its own: its own indentation taken off. */

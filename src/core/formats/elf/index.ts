@@ -1,0 +1,2 @@
+/** The ELF format: what a binary says of itself. */
+export { type ElfFile, glibcNeeded, isElf, MACHINES, readElf } from './elf';

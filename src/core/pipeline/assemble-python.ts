@@ -1,0 +1,93 @@
+/** The file set of one target of a Python function. */
+import { createHash } from 'node:crypto';
+import { existsSync, lstatSync } from 'node:fs';
+import { join } from 'node:path';
+import { comparePaths } from '../base/paths';
+import { fileDigest } from '../disk/digest';
+import { stampOf } from '../disk/stamp';
+import { writeWhole } from '../disk/write';
+import { FILE_MODE, PROGRAM_MODE, type FileSet, type PackedEntry, type PackedFile } from '../fileset/model';
+import { makeSelection } from '../fileset/selection';
+import { assemblePython, type Assembled, type PackageInput } from '../languages/python';
+import type { FunctionSpec } from '../sheet';
+import type { Assembly, AssemblyRequest } from './assemble';
+import { factsFor } from './facts-memory';
+import { readyPackages } from './packages';
+import { stateFolder, type Project } from './targets';
+
+/** @param base the function's own files */
+export async function assemblePythonTarget(request: AssemblyRequest, base: FileSet): Promise<Assembly> {
+  const { project, spec, packages } = request;
+  const plain = { packages, trimmed: [], overlaps: [], unseen: [], hostEntry: spec.entry };
+  if (packages.length === 0 && spec.trim !== 'traced') return { fileSet: base, ...plain };
+  const ready = await readyPackages(project, packages, request.http);
+  const inputs = ready.map(({ locked, wheel }) => ({ ...locked, wheel }));
+  const assembled = assembleFiles(project, spec, base, inputs);
+  const { trimmed, overlaps, unseen } = assembled;
+  return { ...plain, fileSet: joinSets(project, base, assembled), trimmed, overlaps, unseen };
+}
+
+function assembleFiles(
+  project: Project,
+  spec: FunctionSpec,
+  base: FileSet,
+  packages: readonly PackageInput[],
+): Assembled {
+  const selection = makeSelection([], spec.keep);
+  const own = base.entries.flatMap((entry) => (entry.kind === 'file' ? [entry] : []));
+  return assemblePython({
+    own: own.map((file) => ({
+      path: file.path,
+      source: file.source,
+      sha256: () => fileDigest(file.source),
+      isKept: !file.path.endsWith('.py') || file.reason.why === 'kept',
+    })),
+    packages,
+    trim: spec.trim,
+    entries: [spec.entry.file],
+    keptBy: (path) => selection.keptBy(path),
+    factsFor: (sha256, read) => factsFor(project, sha256, read),
+  });
+}
+
+function joinSets(project: Project, base: FileSet, assembled: Assembled): FileSet {
+  const dropped = new Set(assembled.ownDropped);
+  const own = base.entries
+    .filter(({ path }) => !dropped.has(path))
+    .map((entry): PackedEntry => {
+      const reason = entry.reason.why === 'in-source' ? assembled.ownReasons.get(entry.path) : undefined;
+      return reason === undefined ? entry : { ...entry, reason };
+    });
+  const files = assembled.files.map((file): PackedFile => {
+    const content = file.content.kind === 'file' ? file.content : generated(project, file.content.text);
+    const { name, version } = file.package;
+    return {
+      path: file.path,
+      kind: 'file',
+      mode: file.isProgram ? PROGRAM_MODE : FILE_MODE,
+      origin: file.isMade
+        ? { from: 'generated', by: `${name} ${version}: ${file.at}` }
+        : { from: 'package', name, version, at: file.at },
+      reason: file.reason,
+      source: content.source,
+      size: content.size,
+      stamp: stampOf(lstatSync(content.source)),
+      sha256: content.sha256,
+    };
+  });
+  const entries = [...own, ...files].sort((a, b) => comparePaths(nameOf(a), nameOf(b)));
+  const notReached = assembled.ownDropped.map((path) => ({ path, by: 'not-reached', kind: 'file' }) as const);
+  return { entries, leftOut: [...base.leftOut, ...notReached] };
+}
+
+function nameOf(entry: PackedEntry): string {
+  return entry.kind === 'folder' ? `${entry.path}/` : entry.path;
+}
+
+/** Generated content lies in a file by its digest, so that it is packed like any other. */
+export function generated(project: Project, text: string): { source: string; size: number; sha256: string } {
+  const sha256 = createHash('sha256').update(text).digest('hex');
+  const source = join(stateFolder(project), 'generated', sha256);
+  if (!existsSync(source)) writeWhole(source, text, source);
+  return { source, size: Buffer.byteLength(text), sha256 };
+}

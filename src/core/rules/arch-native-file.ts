@@ -1,0 +1,25 @@
+import { printable } from '../base/text';
+import { MACHINES } from '../formats/elf';
+import { nativeFiles } from './native';
+import { findings, type Rule } from './rule';
+
+export const archNativeFile: Rule = {
+  id: 'arch/native-file',
+  level: 'stop',
+  title: 'Every compiled file is for the artifact’s architecture',
+  why: 'A library for another processor is found out only when it is loaded, by a message that seldom says so.',
+  mend: 'Settle the packages for the right architecture, or pack the right file.',
+  needs: ['arch'],
+  check: ({ subject, facts: { arch } }) =>
+    findings(
+      ...nativeFiles(subject)
+        .filter(({ elf }) => arch !== undefined && (MACHINES[elf.machine] !== arch || elf.bits !== 64))
+        .map(({ path, elf }) => ({
+          level: 'stop' as const,
+          where: printable(path),
+          expected: `a file for ${arch ?? ''}`,
+          found: `one for ${MACHINES[elf.machine] ?? `processor ${String(elf.machine)}`}${elf.bits === 64 ? '' : ', 32 bit'}`,
+          mend: 'settle anew with `emballage lock`, or pack the file for this architecture',
+        })),
+    ),
+};

@@ -1,0 +1,101 @@
+import { nearestWord, printable } from '../base/text';
+import {
+  absoluteName,
+  isStandardModule,
+  normalizeName,
+  packageOf,
+  type PlacedImport,
+  type PythonArtifact,
+} from '../languages/python';
+import { asPython, ownModules, PYTHON, pythonOf } from './python';
+import { findings, type Finding, type Rule, type RuleContext } from './rule';
+
+export const depsMissing: Rule = {
+  id: 'deps/missing',
+  level: 'stop',
+  title: 'Everything that is imported is there',
+  why: 'A module that nothing in the artifact, the standard library or the runtime provides fails the first call that needs it.',
+  mend: 'Add the package to `needs` and run `emballage lock`, or correct the name.',
+  needs: ['runtime'],
+  languages: PYTHON,
+  check(context) {
+    const { subject, facts } = context;
+    const artifact = asPython(subject);
+    const own = new Set(ownModules(subject, facts));
+    const found: Finding[] = [];
+    const add = (path: string, one: PlacedImport, name: string): void => {
+      found.push(finding(artifact, { path, line: one.line, name }));
+    };
+    for (const path of own)
+      for (const one of artifact.facts(path)?.imports ?? [])
+        if (one.guard !== 'try') {
+          const name = missingName(artifact, path, one, context);
+          if (name !== undefined) add(path, one, name);
+        }
+    // Of packages only what loading the entry runs is held to it: the rest they may well do without.
+    for (const [path, one] of loadedImports(artifact, facts.entry?.file))
+      if (!own.has(path)) {
+        const name = missingName(artifact, path, one, context);
+        if (name !== undefined) add(path, one, name);
+      }
+    return findings(...found);
+  },
+};
+
+/** Imports that run when the entry is loaded: unguarded ones, followed through the modules they load. */
+function loadedImports(artifact: PythonArtifact, entry: string | undefined): [string, PlacedImport][] {
+  const seen = new Set<string>();
+  const open = entry === undefined ? [] : [entry];
+  const loaded: [string, PlacedImport][] = [];
+  for (let path = open.pop(); path !== undefined; path = open.pop()) {
+    if (seen.has(path) || !path.endsWith('.py')) continue;
+    seen.add(path);
+    for (const one of artifact.facts(path)?.imports ?? []) {
+      if (one.guard !== 'none') continue;
+      loaded.push([path, one]);
+      const name = absoluteName(packageOf(path), one.level, one.module);
+      if (name !== undefined) open.push(...artifact.tree.filesFor(name));
+    }
+  }
+  return loaded;
+}
+
+/** The name that nothing provides. */
+function missingName(
+  artifact: PythonArtifact,
+  path: string,
+  one: PlacedImport,
+  { destination, facts }: RuleContext,
+): string | undefined {
+  const name = absoluteName(packageOf(path), one.level, one.module);
+  if (name === undefined) return `${'.'.repeat(one.level)}${one.module}`;
+  if (name === '' || artifact.tree.has(name)) return undefined;
+  const [top = ''] = name.split('.');
+  if (one.level === 0 && isStandardModule(top, pythonOf(facts) ?? '3.11')) return undefined;
+  const provides = destination.runtimes.find((runtime) => runtime.name === facts.runtime?.text)?.provides ?? [];
+  if (provides.some((provided) => normalizeName(provided) === normalizeName(top))) return undefined;
+  // A compiled module around it may make it up as it is loaded; so may a package that does so with `__getattr__`.
+  const around = name.split('.').slice(0, -1).join('.');
+  const file = artifact.tree.fileOf(around);
+  if (file !== undefined && (file.endsWith('.so') || Object.hasOwn(artifact.facts(file)?.members ?? {}, '__getattr__')))
+    return undefined;
+  return name;
+}
+
+function finding(
+  artifact: PythonArtifact,
+  { path, line, name }: { path: string; line: number; name: string },
+): Finding {
+  const tops = artifact.paths.flatMap((one) => /^([A-Za-z_]\w*)(?:\.py$|\/__init__\.py$)/.exec(one)?.[1] ?? []);
+  const near = nearestWord(name, tops);
+  return {
+    level: 'stop',
+    where: `${printable(path)}:${String(line)}`,
+    expected: `a module \`${printable(name)}\``,
+    found: 'none in the artifact, the standard library or the runtime',
+    mend:
+      near === undefined
+        ? 'add its package to `needs` and lock'
+        : `did you mean \`${printable(near)}\`? Otherwise add its package to \`needs\` and lock`,
+  };
+}

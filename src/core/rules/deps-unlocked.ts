@@ -1,0 +1,20 @@
+import { findings, type Rule } from './rule';
+
+export const depsUnlocked: Rule = {
+  id: 'deps/unlocked',
+  level: 'stop',
+  title: 'What is packed is what the lock settled for today’s requirements',
+  why: 'Requirements that were changed after they were settled describe an artifact that nobody has built.',
+  mend: 'Run `emballage lock`, then build again.',
+  needs: ['lock'],
+  check: ({ facts: { lock } }) =>
+    lock === undefined || lock === 'current'
+      ? findings()
+      : findings({
+          level: 'stop',
+          where: 'emballage.lock',
+          expected: 'what the requirements ask for',
+          found: lock === 'missing' ? 'nothing about this function' : 'what other requirements gave',
+          mend: 'run `emballage lock`, then build again',
+        }),
+};
