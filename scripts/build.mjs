@@ -10,5 +10,5 @@ const { status } = spawnSync(process.execPath, ['node_modules/typescript/bin/tsc
 });
 if (status !== 0) process.exit(1);
 mkdirSync('dist/standins/host', { recursive: true });
-cpSync('src/standins/host/runner.mjs', 'dist/standins/host/runner.mjs');
+for (const name of ['runner.mjs', 'runner.py']) cpSync(`src/standins/host/${name}`, `dist/standins/host/${name}`);
 await import('./schemas.mjs');

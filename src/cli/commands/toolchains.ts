@@ -2,7 +2,10 @@
 import { SHEET_NAME } from '../../core/pipeline/open-project';
 import { existsSync } from 'node:fs';
 import { chooseNode, findNodeRuntimes, type NodeRuntime } from '../../core/toolchains/node';
+import type { Runtime } from '../../core/sheet';
+import { choosePython, findPythonRuntimes, type PythonRuntime } from '../../core/toolchains/python';
 import type { Session } from '../session';
+import type { Paint } from '../views/paint';
 import { EXIT, type CommandModule } from './command';
 
 /** The Node.js program that runs us. */
@@ -15,6 +18,10 @@ export function findNodes(): Promise<NodeRuntime[]> {
   return findNodeRuntimes(ownNode(), process.env.PATH ?? '');
 }
 
+export function findPythons(): Promise<PythonRuntime[]> {
+  return findPythonRuntimes(process.env.PATH ?? '');
+}
+
 export const command: CommandModule = {
   about:
     'Shows the runtimes found on this machine that `try` can use, and whether each function of the sheet has its own.',
@@ -24,32 +31,24 @@ export const command: CommandModule = {
   ],
   options: (yargs) => yargs,
   async run(args, session) {
-    const nodes = await findNodes();
+    const [nodes, pythons] = await Promise.all([findNodes(), findPythons()]);
     const wanted = await wantedRuntimes(args.sheet !== undefined, session);
-    const functions = wanted.map(({ name, runtime, major }) => {
-      const chosen = chooseNode(nodes, major);
-      return { name, runtime, found: chosen?.major === major, path: chosen?.path ?? null };
-    });
-    session.document({ node: nodes, functions });
+    const functions = wanted.map(({ name, runtime }) => ({ name, ...lookUp(runtime, nodes, pythons) }));
+    session.document({ node: nodes, python: pythons, functions });
     if (session.json) return EXIT.done;
     const { table } = await import('../views/table');
     const { paint } = session;
     session.say(
-      table(
-        nodes.map((node) => [
-          paint.bold('node'),
-          node.version,
-          paint.name(node.path),
-          'runs functions of runtime',
-          `node ${String(node.major)}`,
-        ]),
-      ),
+      table([
+        ...nodes.map(({ version, path, major }) => row(paint, 'node', version, path, `node ${String(major)}`)),
+        ...pythons.map(({ version, path, minor }) => row(paint, 'python', version, path, `python ${minor}`)),
+      ]),
     );
-    const rows = functions.map(({ name, runtime, found, path }) => [
+    const rows = functions.map(({ name, runtime, found, mend }) => [
       paint.bold(name),
       runtime,
       found ? paint.good('found') : paint.doubt('not here'),
-      found ? '' : `try uses ${path ?? 'nothing'}; install ${runtime} and put it on the PATH`,
+      mend,
     ]);
     if (rows.length > 0) session.say(`\n${table(rows)}`);
     session.next('build', 'make the artifacts');
@@ -57,9 +56,32 @@ export const command: CommandModule = {
   },
 };
 
+function row(paint: Paint, language: string, version: string, path: string, runtime: string): string[] {
+  return [paint.bold(language), version, paint.name(path), 'runs functions of runtime', runtime];
+}
+
+/** Whether a runtime is here, and what to do when it is not. */
+function lookUp(runtime: Runtime, nodes: readonly NodeRuntime[], pythons: readonly PythonRuntime[]) {
+  if (runtime.language === 'python') {
+    const path = choosePython(pythons, runtime.version)?.path ?? null;
+    const mend = path === null ? pythonMend(runtime.version) : '';
+    return { runtime: runtime.text, found: path !== null, path, mend };
+  }
+  const major = Number(runtime.version);
+  const chosen = chooseNode(nodes, major);
+  const found = chosen?.major === major;
+  const mend = found ? '' : `try uses ${chosen?.path ?? 'nothing'}; install ${runtime.text} and put it on the PATH`;
+  return { runtime: runtime.text, found, path: chosen?.path ?? null, mend };
+}
+
+/** How to get a Python that is missing. */
+export function pythonMend(version: string): string {
+  return `install Python ${version} (package python${version} where the system has it) so that \`python${version}\` is on the PATH`;
+}
+
 /** What the sheet's functions want; nothing where there is no sheet. */
 async function wantedRuntimes(named: boolean, session: Session) {
   if (!named && !existsSync(SHEET_NAME)) return [];
   const { sheet } = await session.openProject();
-  return sheet.functions.map(({ name, runtime }) => ({ name, runtime: runtime.text, major: Number(runtime.version) }));
+  return sheet.functions.map(({ name, runtime }) => ({ name, runtime }));
 }

@@ -2,17 +2,20 @@
 import { arch as processor } from 'node:os';
 import { resolve, join } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
-import { listed } from '../../core/base/text';
+import { listed, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
 import { verifyAgainstWaybill } from '../../core/pipeline/check';
 import { artifactPath, selectFunctions, type Project } from '../../core/pipeline/targets';
 import { ARCHITECTURES, type Arch, type FunctionSpec } from '../../core/sheet';
 import { chooseNode } from '../../core/toolchains/node';
+import { choosePython } from '../../core/toolchains/python';
+import type { Waybill } from '../../core/waybill';
 import { readEvent, runInHost, type CallReport, type NamedEvent } from '../../standins/host';
 import type { Session } from '../session';
 import { callText, summaryText } from '../views/call';
+import { cutModules, cutText, recordOf, recordText } from '../views/record';
 import { EXIT, text, texts, type CommandModule } from './command';
-import { findNodes } from './toolchains';
+import { findNodes, findPythons, pythonMend } from './toolchains';
 
 /** What a function gets where neither the sheet nor the destination says. */
 const DEFAULT_MEMORY = 128 * 1024 ** 2;
@@ -36,13 +39,19 @@ export const command: CommandModule = {
         choices: ARCHITECTURES,
         requiresArg: true,
         describe: 'which of the artifacts; this machine’s otherwise',
+      })
+      .option('record', {
+        type: 'boolean',
+        default: false,
+        describe: 'Python: note which modules the calls loaded, and which they missed',
       }),
   async run(args, session) {
     const project = await session.openProject();
     const spec = oneFunction(project, texts(args, '_'));
     const arch = chooseArch(spec, text(args, 'arch'));
     const repeat = repeatsFrom(args.repeat);
-    await verifyAgainstWaybill(project, { spec, arch });
+    const waybill = await verifyAgainstWaybill(project, { spec, arch });
+    refuseForeign(waybill, arch);
     const once = await readEvents(project, spec, texts(args, 'event'), session);
     const events = Array.from({ length: repeat }, () => once).flat();
     const program = await chooseProgram(spec, session);
@@ -56,6 +65,7 @@ export const command: CommandModule = {
       name: spec.name,
       file: spec.entry.file,
       member: spec.entry.member,
+      language: spec.runtime.language,
       program,
       env: settingsFor(spec, session),
       memoryBytes,
@@ -66,7 +76,7 @@ export const command: CommandModule = {
     session.tell(
       `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
     );
-    const { asNobody } = await runInHost(plan, events, (report) => {
+    const { asNobody, seen, asked } = await runInHost(plan, events, (report) => {
       if (reports.length > 0) session.tell('');
       reports.push(report);
       session.say(callText(report, plan, session));
@@ -74,8 +84,12 @@ export const command: CommandModule = {
     if (process.getuid?.() === 0 && !asNobody)
       session.remark('note: run as root, for whom the read-only folder is not read-only');
     const failed = reports.filter((report) => report.answer.kind === 'failed').length;
-    session.document({ name: spec.name, arch, failed, calls: reports });
+    const record = args.record === true ? recordOf(waybill, seen, asked) : undefined;
+    const cut = cutModules(waybill, asked);
+    session.document({ name: spec.name, arch, failed, calls: reports, cut, ...(record !== undefined && { record }) });
     session.tell(summaryText(reports, plan, session.paint));
+    if (record !== undefined) session.say(recordText(record, session));
+    if (failed > 0 || record !== undefined) session.say(cutText(cut, session.paint));
     if (failed > 0) session.next(`try ${spec.name} --verbose`, 'see whole logs and stacks');
     else session.next(`prove ${spec.name}`, 'build it again elsewhere and compare the bytes');
     return failed > 0 ? EXIT.no : EXIT.done;
@@ -95,9 +109,25 @@ function oneFunction(project: Project, names: readonly string[]): FunctionSpec {
   });
 }
 
+/** Compiled files for another processor cannot be loaded here, and an emulator would need that processor's runtime. */
+function refuseForeign(waybill: Waybill, arch: Arch): void {
+  const native = waybill.files.find(({ path }) => /\.(?:so(?:\.[\d.]+)?|node)$/.test(path));
+  if (arch === ownArch() || native === undefined) return;
+  throw new EmballageError('TOOLCHAIN_MISSING', {
+    doing: 'looking for the runtime',
+    expected: `an artifact that this machine (${ownArch()}) can run`,
+    found: `one for ${arch} with compiled files, such as ${printable(native.path)}`,
+    mend: `build for ${ownArch()} too (\`arch\` in the sheet), or try it on a machine of that kind`,
+  });
+}
+
+function ownArch(): Arch {
+  return processor() === 'arm64' ? 'arm64' : 'x86_64';
+}
+
 /** The artifact for this machine's processor where there is one. */
 function chooseArch(spec: FunctionSpec, asked: string | undefined): Arch {
-  const own = processor() === 'arm64' ? 'arm64' : 'x86_64';
+  const own = ownArch();
   const wanted = asked ?? (spec.archs.includes(own) ? own : spec.archs[0]);
   const arch = spec.archs.find((one) => one === wanted);
   if (arch !== undefined) return arch;
@@ -163,6 +193,16 @@ function settingsFor(spec: FunctionSpec, session: Session): Record<string, strin
 }
 
 async function chooseProgram(spec: FunctionSpec, session: Session): Promise<string> {
+  if (spec.runtime.language === 'python') {
+    const found = choosePython(await findPythons(), spec.runtime.version);
+    if (found !== undefined) return found.path;
+    throw new EmballageError('TOOLCHAIN_MISSING', {
+      doing: 'looking for the runtime',
+      expected: spec.runtime.text,
+      found: 'none on this machine; another version would say little about this one',
+      mend: pythonMend(spec.runtime.version),
+    });
+  }
   const major = Number(spec.runtime.version);
   const chosen = chooseNode(await findNodes(), major);
   if (chosen === undefined)

@@ -1,8 +1,6 @@
 /** Finds the Node.js programs on this machine. */
-import { execFile } from 'node:child_process';
-import { accessSync, constants, readdirSync, realpathSync } from 'node:fs';
-import { join } from 'node:path';
-import { promisify } from 'node:util';
+import { realpathSync } from 'node:fs';
+import { askProgram, programsNamed } from './programs';
 
 export interface NodeRuntime {
   /** Absolute path. */
@@ -12,7 +10,6 @@ export interface NodeRuntime {
   readonly major: number;
 }
 
-const VERSION_PATIENCE_MS = 10_000;
 const NAMES = /^(?:node|nodejs|node-?\d+)$/;
 
 /**
@@ -20,11 +17,8 @@ const NAMES = /^(?:node|nodejs|node-?\d+)$/;
  * @param searchPath the PATH to look through
  */
 export async function findNodeRuntimes(own: NodeRuntime, searchPath: string): Promise<NodeRuntime[]> {
-  const paths = new Set<string>();
-  for (const folder of searchPath.split(':').filter((f) => f !== ''))
-    for (const name of namesIn(folder)) addProgram(paths, join(folder, name));
-  paths.delete(realpathSync(own.path));
-  const others = await Promise.all([...paths].map(askVersion));
+  const paths = programsNamed(NAMES, searchPath).filter((path) => path !== realpathSync(own.path));
+  const others = await Promise.all(paths.map(askVersion));
   return [own, ...others.flatMap((runtime) => runtime ?? [])].sort((a, b) => b.major - a.major);
 }
 
@@ -38,29 +32,7 @@ export function chooseNode(runtimes: readonly NodeRuntime[], wantedMajor: number
   );
 }
 
-function namesIn(folder: string): string[] {
-  try {
-    return readdirSync(folder).filter((name) => NAMES.test(name));
-  } catch {
-    return [];
-  }
-}
-
-function addProgram(paths: Set<string>, path: string): void {
-  try {
-    accessSync(path, constants.X_OK);
-    paths.add(realpathSync(path));
-  } catch {
-    // Not a program that can be started.
-  }
-}
-
 async function askVersion(path: string): Promise<NodeRuntime | undefined> {
-  try {
-    const { stdout } = await promisify(execFile)(path, ['--version'], { timeout: VERSION_PATIENCE_MS });
-    const [, version, major] = /^v((\d+)\.\d+\.\d+)/.exec(stdout) ?? [];
-    return version === undefined ? undefined : { path, version, major: Number(major) };
-  } catch {
-    return undefined;
-  }
+  const [, version, major] = /^v((\d+)\.\d+\.\d+)/.exec((await askProgram(path, ['--version'])) ?? '') ?? [];
+  return version === undefined ? undefined : { path, version, major: Number(major) };
 }

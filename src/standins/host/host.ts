@@ -17,7 +17,8 @@ export interface HostPlan {
   /** Entry file in the artifact, and the member. */
   readonly file: string;
   readonly member: string;
-  /** The Node.js program. */
+  /** The language of the function, and the program that runs it. */
+  readonly language: string;
   readonly program: string;
   readonly env: Readonly<Record<string, string>>;
   readonly memoryBytes: number;
@@ -40,6 +41,14 @@ export interface CallReport {
   readonly peakBytes: number;
 }
 
+export interface HostOutcome {
+  readonly asNobody: boolean;
+  /** Paths in the artifact of all modules that were loaded, sorted; empty where the runtime does not tell. */
+  readonly seen: readonly string[];
+  /** Names of modules that were asked for and are nowhere, sorted. */
+  readonly asked: readonly string[];
+}
+
 /** Who a function runs as when we are root, for whom read-only files are not read-only: nobody. */
 const NOBODY = 65_534;
 
@@ -48,7 +57,7 @@ export async function runInHost(
   plan: HostPlan,
   events: readonly NamedEvent[],
   onCall: (report: CallReport) => void,
-): Promise<{ readonly asNobody: boolean }> {
+): Promise<HostOutcome> {
   const base = mkdtempSync(join(tmpdir(), 'emballage-host-'));
   const folders: string[] = [];
   const cleanUp = (): void => {
@@ -67,8 +76,8 @@ export async function runInHost(
       chmodSync(folder, 0o555);
       folders.push(folder);
     }
-    await callAll(plan, processPlan, root, events, onCall);
-    return { asNobody };
+    const noted = await callAll(plan, processPlan, root, events, onCall);
+    return { asNobody, ...noted };
   } finally {
     process.removeListener('exit', onExit);
     cleanUp();
@@ -76,8 +85,9 @@ export async function runInHost(
 }
 
 function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean): ProcessPlan {
-  const runner = join(base, 'runner.mjs');
-  copyFileSync(join(__dirname, 'runner.mjs'), runner);
+  const runnerName = plan.language === 'python' ? 'runner.py' : 'runner.mjs';
+  const runner = join(base, runnerName);
+  copyFileSync(join(__dirname, runnerName), runner);
   const scratch = join(base, 'scratch');
   mkdirSync(scratch);
   if (asNobody) {
@@ -85,17 +95,22 @@ function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean):
     chmodSync(runner, 0o644);
     chownSync(scratch, NOBODY, NOBODY);
   }
-  const heapMib = Math.max(16, Math.floor(plan.memoryBytes / 1024 ** 2));
   return {
     program: plan.program,
-    args: [`--max-old-space-size=${String(heapMib)}`, runner],
+    args: [...runtimeArguments(plan), runner],
     cwd: scratch,
     env: plan.env,
     ...(asNobody && { user: NOBODY }),
-    load: { file: join(root, plan.file), member: plan.member, name: plan.name, memory: plan.memoryBytes },
+    load: { root, file: join(root, plan.file), member: plan.member, name: plan.name, memory: plan.memoryBytes },
     memoryBytes: plan.memoryBytes,
     timeoutMs: plan.timeoutMs,
   };
+}
+
+function runtimeArguments(plan: HostPlan): string[] {
+  // Isolated: neither the user's own packages nor settings of the interpreter; and nothing is written beside modules.
+  if (plan.language === 'python') return ['-I', '-B', '-X', 'utf8'];
+  return [`--max-old-space-size=${String(Math.max(16, Math.floor(plan.memoryBytes / 1024 ** 2)))}`];
 }
 
 async function callAll(
@@ -104,7 +119,9 @@ async function callAll(
   root: string,
   events: readonly NamedEvent[],
   onCall: (report: CallReport) => void,
-): Promise<void> {
+): Promise<Omit<HostOutcome, 'asNobody'>> {
+  const seen = new Set<string>();
+  const asked = new Set<string>();
   let host: HostProcess | undefined;
   let serial = 0;
   try {
@@ -112,7 +129,7 @@ async function callAll(
       const cold = host === undefined || host.hasEnded;
       const begun = plan.elapsed();
       if (cold) host = new HostProcess(processPlan);
-      if (host === undefined) return;
+      if (host === undefined) break;
       const loadFailure = cold ? await host.load() : undefined;
       const ready = plan.elapsed();
       serial += 1;
@@ -124,6 +141,8 @@ async function callAll(
       const times = { startMs: cold ? ready - begun : 0, callMs: plan.elapsed() - ready };
       await host.settleLog();
       const log = host.takeLog();
+      for (const path of host.seen) seen.add(path);
+      for (const name of host.asked) asked.add(name);
       if (answer.kind === 'failed' || host.hasEnded) await host.close();
       const judged =
         log.garbage === undefined || answer.kind === 'failed'
@@ -132,6 +151,7 @@ async function callAll(
       onCall({ event: name, answer: withoutRoot(judged, root), cold, ...times, log, peakBytes: host.peakBytes });
       if (answer.kind === 'failed') host = undefined;
     }
+    return { seen: [...seen].sort(), asked: [...asked].sort() };
   } finally {
     await host?.close();
   }

@@ -9,7 +9,14 @@ import type { CloudEvent } from './event';
 import { LogKeeper } from './log';
 
 export type Failure =
-  | { readonly kind: 'threw' | 'load-failed'; readonly name: string; readonly message: string; readonly stack: string }
+  | {
+      readonly kind: 'threw' | 'load-failed';
+      readonly name: string;
+      readonly message: string;
+      readonly stack: string;
+      /** The module that could not be found, where that is what went wrong. */
+      readonly missing?: string;
+    }
   | { readonly kind: 'no-member'; readonly found: string; readonly members: readonly string[] }
   | { readonly kind: 'hung'; readonly while: 'loading' | 'running'; readonly limitMs: number }
   | { readonly kind: 'exited'; readonly code: number }
@@ -30,7 +37,14 @@ export interface ProcessPlan {
   readonly env: Readonly<Record<string, string>>;
   /** User and group to become; undefined to stay who we are. */
   readonly user?: number;
-  readonly load: { readonly file: string; readonly member: string; readonly name: string; readonly memory: number };
+  readonly load: {
+    /** Absolute path of the unpacked artifact, and of the entry in it. */
+    readonly root: string;
+    readonly file: string;
+    readonly member: string;
+    readonly name: string;
+    readonly memory: number;
+  };
   readonly memoryBytes: number;
   readonly timeoutMs: number;
 }
@@ -50,6 +64,8 @@ export class HostProcess {
   readonly #log = new LogKeeper();
   readonly #memoryWatch: NodeJS.Timeout;
   #peakBytes = 0;
+  #seen: readonly string[] = [];
+  #asked: readonly string[] = [];
   #waiting: ((end: Message | Failure) => void) | undefined;
   #end: Failure | undefined;
 
@@ -80,6 +96,16 @@ export class HostProcess {
   /** Highest memory seen, in bytes. */
   get peakBytes(): number {
     return this.#peakBytes;
+  }
+
+  /** Paths in the artifact of the modules that were loaded, as far as the runtime tells. */
+  get seen(): readonly string[] {
+    return this.#seen;
+  }
+
+  /** Names of modules that were asked for and are nowhere, as far as the runtime tells. */
+  get asked(): readonly string[] {
+    return this.#asked;
   }
 
   get hasEnded(): boolean {
@@ -153,6 +179,8 @@ export class HostProcess {
       message = undefined;
     }
     if (message?.mark === this.#mark) {
+      if (Array.isArray(message.seen)) this.#seen = message.seen.map(String);
+      if (Array.isArray(message.asked)) this.#asked = message.asked.map(String);
       this.#waiting?.(message);
       return;
     }
@@ -196,12 +224,13 @@ function isFailure(message: Message | Failure): message is Failure {
   return !('mark' in message);
 }
 
-function errorOf(message: Message): { name: string; message: string; stack: string } {
+function errorOf(message: Message): { name: string; message: string; stack: string; missing?: string } {
   const error = (typeof message.error === 'object' ? message.error : {}) as Record<string, unknown>;
   return {
     name: String(error.name ?? 'Error'),
     message: String(error.message ?? ''),
     stack: String(error.stack ?? ''),
+    ...(typeof error.missing === 'string' && { missing: error.missing }),
   };
 }
 

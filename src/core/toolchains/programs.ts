@@ -1,0 +1,45 @@
+/** Looks for programs by name and asks them for their version. */
+import { execFile } from 'node:child_process';
+import { accessSync, constants, readdirSync, realpathSync } from 'node:fs';
+import { join } from 'node:path';
+import { promisify } from 'node:util';
+
+const PATIENCE_MS = 10_000;
+
+/** Programs on a search path whose names match, each once, in the order of the path. */
+export function programsNamed(pattern: RegExp, searchPath: string): string[] {
+  const paths = new Set<string>();
+  for (const folder of searchPath.split(':').filter((f) => f !== ''))
+    for (const name of namesIn(folder, pattern)) {
+      const path = startable(join(folder, name));
+      if (path !== undefined) paths.add(path);
+    }
+  return [...paths];
+}
+
+/** What a program prints; undefined when it cannot be started, fails or takes too long. */
+export async function askProgram(path: string, args: readonly string[]): Promise<string | undefined> {
+  try {
+    const { stdout } = await promisify(execFile)(path, [...args], { timeout: PATIENCE_MS });
+    return stdout;
+  } catch {
+    return undefined;
+  }
+}
+
+function namesIn(folder: string, pattern: RegExp): string[] {
+  try {
+    return readdirSync(folder).filter((name) => pattern.test(name));
+  } catch {
+    return [];
+  }
+}
+
+function startable(path: string): string | undefined {
+  try {
+    accessSync(path, constants.X_OK);
+    return realpathSync(path);
+  } catch {
+    return undefined;
+  }
+}
