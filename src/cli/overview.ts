@@ -14,7 +14,7 @@ export function overview(program: string): string {
     'Emballage makes deployment artifacts from the source of event-driven functions:\n',
     'byte for byte the same on every machine, and checked before anyone uploads them.\n\n',
     group('In the order of work:', ['lock', 'build', 'check', 'try', 'prove']),
-    group('To look things up:', ['rules', 'toolchains', 'demo']),
+    group('To look things up:', ['rules', 'toolchains', 'stand-in', 'demo']),
     'Options everywhere:\n',
     row('--sheet FILE', 'the packing sheet; emballage.yaml in this folder otherwise'),
     row('--json', 'one JSON document on standard output, nothing else'),

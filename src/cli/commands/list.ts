@@ -52,6 +52,12 @@ export const COMMANDS: readonly CommandEntry[] = [
     load: () => import('./toolchains'),
   },
   {
+    name: 'stand-in',
+    usage: 'stand-in index FOLDER',
+    summary: 'serves a folder as a package index on this machine',
+    load: () => import('./stand-in'),
+  },
+  {
     name: 'demo',
     usage: 'demo',
     summary: 'the full example, from source to proof, on made-up data',

@@ -63,8 +63,7 @@ export const command: CommandModule = {
       artifact: join(project.root, artifactPath({ spec, arch })),
       shown: artifactPath({ spec, arch }),
       name: spec.name,
-      file: spec.entry.file,
-      member: spec.entry.member,
+      ...(await hostEntry(spec)),
       language: spec.runtime.language,
       program,
       env: settingsFor(spec, session),
@@ -107,6 +106,13 @@ function oneFunction(project: Project, names: readonly string[]): FunctionSpec {
     found: names.length === 0 ? 'none' : String(names.length),
     mend: 'name the function to call',
   });
+}
+
+/** What the host calls: the entry, or the adapter that calls the web application there. */
+async function hostEntry(spec: FunctionSpec): Promise<{ file: string; member: string }> {
+  if (spec.adapter === undefined) return spec.entry;
+  const { adapterEntry } = await import('../../core/languages/python');
+  return adapterEntry();
 }
 
 /** Compiled files for another processor cannot be loaded here, and an emulator would need that processor's runtime. */

@@ -62,8 +62,8 @@ export interface LeftOut {
     | 'output-folder'
     | 'earlier-artifact'
     | 'pattern'
-    | 'link-target'
-    | 'not-reached';
+    | 'not-reached'
+    | 'requirements';
   readonly kind: 'file' | 'folder';
 }
 

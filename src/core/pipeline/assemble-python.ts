@@ -8,23 +8,63 @@ import { stampOf } from '../disk/stamp';
 import { writeWhole } from '../disk/write';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type PackedEntry, type PackedFile } from '../fileset/model';
 import { makeSelection } from '../fileset/selection';
-import { assemblePython, type Assembled, type PackageInput } from '../languages/python';
+import {
+  ADAPTER_FILE,
+  adapterCode,
+  adapterEntry,
+  assemblePython,
+  type Assembled,
+  type PackageInput,
+} from '../languages/python';
 import type { FunctionSpec } from '../sheet';
 import type { Assembly, AssemblyRequest } from './assemble';
 import { factsFor } from './facts-memory';
+import { readNeeds } from './needs';
 import { readyPackages } from './packages';
 import { stateFolder, type Project } from './targets';
 
-/** @param base the function's own files */
-export async function assemblePythonTarget(request: AssemblyRequest, base: FileSet): Promise<Assembly> {
+/** @param whole the function's own files */
+export async function assemblePythonTarget(request: AssemblyRequest, whole: FileSet): Promise<Assembly> {
   const { project, spec, packages } = request;
-  const plain = { packages, trimmed: [], overlaps: [], unseen: [], hostEntry: spec.entry };
-  if (packages.length === 0 && spec.trim !== 'traced') return { fileSet: base, ...plain };
+  const base = withoutRequirements(whole, readNeeds(project, spec)?.files ?? []);
+  const hostEntry = spec.adapter === undefined ? spec.entry : adapterEntry();
+  const plain = { packages, trimmed: [], overlaps: [], unseen: [], hostEntry };
+  if (packages.length === 0 && spec.trim !== 'traced') return { fileSet: withAdapter(project, spec, base), ...plain };
   const ready = await readyPackages(project, packages, request.http);
   const inputs = ready.map(({ locked, wheel }) => ({ ...locked, wheel }));
   const assembled = assembleFiles(project, spec, base, inputs);
   const { trimmed, overlaps, unseen } = assembled;
-  return { ...plain, fileSet: joinSets(project, base, assembled), trimmed, overlaps, unseen };
+  const fileSet = withAdapter(project, spec, joinSets(project, base, assembled));
+  return { ...plain, fileSet, trimmed, overlaps, unseen };
+}
+
+/** With the module that calls a web application, where the sheet says that the entry is one. */
+function withAdapter(project: Project, spec: FunctionSpec, fileSet: FileSet): FileSet {
+  if (spec.adapter === undefined) return fileSet;
+  const { source, size, sha256 } = generated(project, adapterCode(spec.adapter, spec.entry));
+  const adapter: PackedFile = {
+    path: ADAPTER_FILE,
+    kind: 'file',
+    mode: FILE_MODE,
+    origin: { from: 'generated', by: `adapter ${spec.adapter}` },
+    reason: { why: 'made-for', by: `${spec.adapter} application ${spec.entry.text}` },
+    source,
+    size,
+    stamp: stampOf(lstatSync(source)),
+    sha256,
+  };
+  const others = fileSet.entries.filter(({ path }) => path !== ADAPTER_FILE);
+  return { ...fileSet, entries: [...others, adapter].sort((a, b) => comparePaths(nameOf(a), nameOf(b))) };
+}
+
+/** Files that state requirements have done their work when the packages are there. */
+function withoutRequirements(base: FileSet, files: readonly string[]): FileSet {
+  const isStated = ({ origin, reason }: PackedEntry): boolean =>
+    origin.from === 'source' && files.includes(origin.at) && reason.why !== 'kept';
+  const leftOut = base.entries
+    .filter(isStated)
+    .map(({ path }) => ({ path, by: 'requirements', kind: 'file' }) as const);
+  return { entries: base.entries.filter((entry) => !isStated(entry)), leftOut: [...base.leftOut, ...leftOut] };
 }
 
 function assembleFiles(

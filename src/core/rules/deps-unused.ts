@@ -25,6 +25,8 @@ export const depsUnused: Rule = {
     for (const { path, origin } of waybill.files)
       if (origin.from === 'package' && /\.(?:py|so)$/.test(path))
         modulesOf.set(origin.name, [...(modulesOf.get(origin.name) ?? []), path]);
+    for (const { path, package: owner } of waybill.trimmed)
+      if (path.endsWith('.py')) modulesOf.set(owner, [...(modulesOf.get(owner) ?? []), path]);
     const packages = new Set(waybill.packages.map(({ name }) => name));
     const unused = waybill.packages.filter(({ name, by }) => {
       const asked = by.some((one) => !packages.has(one)) && !by.some((one) => packages.has(one));

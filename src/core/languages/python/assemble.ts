@@ -161,8 +161,21 @@ function traceAll(placed: ReadonlyMap<string, Candidate>, request: AssembleReque
       return request.factsFor(content.sha256, () => readFileSync(content.source, 'utf8'));
     },
     requiredBy: (owner) => request.packages.filter(({ by }) => by.includes(owner)).map(({ name }) => name),
+    isExtension: (path) => {
+      const source = own.get(path)?.source ?? sourceOf(placed.get(path));
+      return source !== undefined && isExtensionModule(source);
+    },
     entryPoints: (group) => entryPointModules(group, placed),
   });
+}
+
+function sourceOf(one: Candidate | undefined): string | undefined {
+  return one?.content.kind === 'file' ? one.content.source : undefined;
+}
+
+/** An extension module exports a function of this name; other libraries do not. */
+function isExtensionModule(source: string): boolean {
+  return readFileSync(source).includes('PyInit_');
 }
 
 function entryPointModules(group: string, placed: ReadonlyMap<string, Candidate>): string[] {

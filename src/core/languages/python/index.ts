@@ -21,3 +21,5 @@ export { parseVersion } from './version';
 export { assemblePython, type Assembled, type PackageInput } from './assemble';
 export { readModuleFacts, type ModuleFacts, type PlacedImport } from './trace/module-facts';
 export { unpackWheel, type UnpackedWheel } from './wheel';
+export { makeWheels, type MadeWheel } from './make-wheel';
+export { ADAPTER_FILE, adapterCode, adapterEntry } from './adapter';

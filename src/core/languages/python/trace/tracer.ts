@@ -16,6 +16,8 @@ export interface TraceRequest {
   readonly factsOf: (path: string) => ModuleFacts | undefined;
   /** Packages that a package asks for. */
   readonly requiredBy: (owner: string) => readonly string[];
+  /** Whether a shared object is a module that Python imports, and not a library that code loads by its path. */
+  readonly isExtension: (path: string) => boolean;
   /** Modules that entry points of a group name. */
   readonly entryPoints: (group: string) => readonly string[];
 }
@@ -137,7 +139,8 @@ class Tracer {
     const packages = new Set([...this.#request.files.keys()].filter((path) => path.endsWith('.py')).map(folderOf));
     const used = new Set([...this.#reached.keys()].filter((path) => /\.(?:py|so)$/.test(path)).map(folderOf));
     for (const [path, { owner }] of this.#request.files) {
-      if (this.#reached.has(path) || /\.pyc?$/.test(path) || this.#isModule(path)) continue;
+      // Scripts are for people at a shell; what they import is not followed.
+      if (this.#reached.has(path) || /\.pyc?$|^bin\//.test(path) || this.#isModule(path)) continue;
       if (!this.#owners.has(owner)) continue;
       let folder = folderOf(path);
       while (folder !== '' && !packages.has(folder)) folder = folderOf(folder);
@@ -147,7 +150,7 @@ class Tracer {
   }
 
   #isModule(path: string): boolean {
-    return path.endsWith('.so') && !/\.libs\//.test(path) && this.#tree.fileOf(moduleStem(path)) === path;
+    return path.endsWith('.so') && this.#tree.fileOf(moduleStem(path)) === path && this.#request.isExtension(path);
   }
 }
 

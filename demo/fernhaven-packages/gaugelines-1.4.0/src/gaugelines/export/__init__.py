@@ -1,0 +1,1 @@
+"""Tables for the harbour office's archive."""

@@ -1,0 +1,86 @@
+/** `stand-in index`: a small package index on loopback. */
+import { resolve } from 'node:path';
+import { EmballageError, systemCode } from '../../core/base/errors';
+import { count, printable } from '../../core/base/text';
+import { MISBEHAVIOURS, readCatalogue, startIndex, type RunningIndex } from '../../standins/index';
+import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
+
+const DEFAULT_PORT = 8427;
+
+export const command: CommandModule = {
+  about:
+    'Serves a folder as a package index on this machine only, until it is interrupted. Each folder in it with a\n' +
+    'pyproject.toml becomes wheels: what lies under src/ is packed, each platform/ARCH/ gives one for that architecture.\n' +
+    'Wheels that lie there are served as they are. It can be told to misbehave, to see what comes of it.',
+  examples: [
+    ['index demo/fernhaven-packages', 'serve the demo’s packages'],
+    ['index wheels --port 0 --misbehave truncated', 'break off every file in the middle'],
+  ],
+  options: (yargs) =>
+    yargs
+      .option('port', { type: 'number', requiresArg: true, default: DEFAULT_PORT, describe: '0 for any that is free' })
+      .option('misbehave', { choices: MISBEHAVIOURS, requiresArg: true, describe: 'what to do wrong' })
+      .option('login', { type: 'string', requiresArg: true, describe: 'NAME:PASSWORD that requests must carry' }),
+  async run(args, session) {
+    const [kind, folder, ...rest] = texts(args, '_');
+    if (kind !== 'index' || folder === undefined || rest.length > 0)
+      throw new EmballageError('USAGE', {
+        doing: 'reading the command line',
+        expected: '`stand-in index FOLDER`',
+        found: `\`${printable(['stand-in', ...texts(args, '_')].join(' '))}\``,
+        mend: 'name the folder whose packages are to be served',
+      });
+    const catalogue = readCatalogue(resolve(session.cwd, folder), folder);
+    const index = await listen(args, catalogue, (line) => {
+      if (session.verbose) session.remark(line);
+    });
+    const files = [...catalogue.values()].reduce((sum, some) => sum + some.length, 0);
+    session.document({ url: index.url, projects: [...catalogue.keys()], files });
+    session.say(`${count(catalogue.size, 'project')}, ${count(files, 'file')} at ${session.paint.name(index.url)}`);
+    session.tell(
+      `\n${session.paint.dim('Name it in the sheet as a source; interrupt this command to end it:')} ${session.paint.bold(`sources: [{ index: "${index.url}" }]`)}`,
+    );
+    await untilInterrupted();
+    await index.close();
+    return EXIT.done;
+  },
+};
+
+async function listen(
+  args: Arguments,
+  catalogue: ReturnType<typeof readCatalogue>,
+  onRequest: (line: string) => void,
+): Promise<RunningIndex> {
+  const port = Number(args.port);
+  const misbehave = MISBEHAVIOURS.find((one) => one === text(args, 'misbehave'));
+  const login = text(args, 'login');
+  try {
+    return await startIndex({
+      catalogue,
+      port,
+      onRequest,
+      ...(misbehave !== undefined && { misbehave }),
+      ...(login !== undefined && { login }),
+    });
+  } catch (error) {
+    const taken = systemCode(error) === 'EADDRINUSE';
+    if (!taken && systemCode(error) === undefined) throw error;
+    throw new EmballageError(
+      'HOST_FAILED',
+      {
+        doing: 'starting the stand-in index',
+        where: `port ${String(args.port)}`,
+        expected: 'a port that is free',
+        found: taken ? 'one that another program has taken' : (systemCode(error) ?? ''),
+        mend: 'end that program, or name another with --port',
+      },
+      error,
+    );
+  }
+}
+
+function untilInterrupted(): Promise<void> {
+  return new Promise((resolve) => {
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => resolve());
+  });
+}

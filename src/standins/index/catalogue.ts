@@ -1,0 +1,51 @@
+/** What a stand-in index has to offer: wheels made of project folders, and files that lie there ready. */
+import { createHash } from 'node:crypto';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { EmballageError } from '../../core/base/errors';
+import { printable } from '../../core/base/text';
+import { makeWheels, parseWheelName } from '../../core/languages/python';
+
+export interface OfferedFile {
+  readonly file: string;
+  readonly bytes: Buffer;
+  readonly sha256: string;
+  readonly metadata?: string;
+  readonly requiresPython?: string;
+  readonly yanked?: string;
+}
+
+/** Files by normalised project name. */
+export type Catalogue = ReadonlyMap<string, readonly OfferedFile[]>;
+
+/** @param folder absolute path; each folder in it with a `pyproject.toml` is a project, each wheel is offered as it is */
+export function readCatalogue(folder: string, shown: string): Catalogue {
+  const found = new Map<string, OfferedFile[]>();
+  const add = (name: string, file: Omit<OfferedFile, 'sha256'>): void => {
+    const sha256 = createHash('sha256').update(file.bytes).digest('hex');
+    found.set(name, [...(found.get(name) ?? []), { ...file, sha256 }]);
+  };
+  let names: string[];
+  try {
+    names = readdirSync(folder).sort();
+  } catch (error) {
+    throw new EmballageError(
+      'FILE_MISSING',
+      {
+        doing: 'reading what the index is to offer',
+        where: printable(shown),
+        expected: 'a folder of projects or wheels',
+        found: 'no folder that can be read',
+        mend: 'name the folder',
+      },
+      error,
+    );
+  }
+  for (const name of names) {
+    const wheel = parseWheelName(name);
+    if (wheel !== undefined) add(wheel.name, { file: name, bytes: readFileSync(join(folder, name)) });
+    else if (existsSync(join(folder, name, 'pyproject.toml')))
+      for (const made of makeWheels(join(folder, name), join(shown, name))) add(made.name, made);
+  }
+  return found;
+}
