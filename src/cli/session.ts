@@ -5,6 +5,7 @@ import { EmballageError } from '../core/base/errors';
 import { openProject, SHEET_NAME } from '../core/pipeline/open-project';
 import { stateFolder, type Project } from '../core/pipeline/targets';
 import type { HttpClient } from '../core/sources';
+import type { PythonRuntime } from '../core/toolchains/python';
 import { programName, TOOL } from './program';
 import { makePaint, type Paint } from './views/paint';
 import { Progress } from './views/progress';
@@ -67,6 +68,12 @@ export class Session {
       credentials: systemCredentials(),
       cacheFolder: join(stateFolder(project), 'http'),
     });
+  }
+
+  /** The Python interpreters on the PATH. */
+  async pythons(): Promise<readonly PythonRuntime[]> {
+    const { findPythonRuntimes } = await import('../core/toolchains/python');
+    return findPythonRuntimes(process.env.PATH ?? '');
   }
 
   /** Seconds since 1970 that SOURCE_DATE_EPOCH asks for. */

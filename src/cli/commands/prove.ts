@@ -41,6 +41,7 @@ export const command: CommandModule = {
       now: () => session.now(),
       tool: TOOL,
       http: () => session.http(project),
+      pythons: () => session.pythons(),
       onEvent,
       ...(epochSeconds !== undefined && { epochSeconds }),
     });

@@ -3,7 +3,7 @@ import { SHEET_NAME } from '../../core/pipeline/open-project';
 import { existsSync } from 'node:fs';
 import { chooseNode, findNodeRuntimes, type NodeRuntime } from '../../core/toolchains/node';
 import type { Runtime } from '../../core/sheet';
-import { choosePython, findPythonRuntimes, type PythonRuntime } from '../../core/toolchains/python';
+import { choosePython, type PythonRuntime } from '../../core/toolchains/python';
 import type { Session } from '../session';
 import type { Paint } from '../views/paint';
 import { EXIT, type CommandModule } from './command';
@@ -18,10 +18,6 @@ export function findNodes(): Promise<NodeRuntime[]> {
   return findNodeRuntimes(ownNode(), process.env.PATH ?? '');
 }
 
-export function findPythons(): Promise<PythonRuntime[]> {
-  return findPythonRuntimes(process.env.PATH ?? '');
-}
-
 export const command: CommandModule = {
   about:
     'Shows the runtimes found on this machine that `try` can use, and whether each function of the sheet has its own.',
@@ -31,7 +27,7 @@ export const command: CommandModule = {
   ],
   options: (yargs) => yargs,
   async run(args, session) {
-    const [nodes, pythons] = await Promise.all([findNodes(), findPythons()]);
+    const [nodes, pythons] = await Promise.all([findNodes(), session.pythons()]);
     const wanted = await wantedRuntimes(args.sheet !== undefined, session);
     const functions = wanted.map(({ name, runtime }) => ({ name, ...lookUp(runtime, nodes, pythons) }));
     session.document({ node: nodes, python: pythons, functions });

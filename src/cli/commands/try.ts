@@ -15,7 +15,7 @@ import type { Session } from '../session';
 import { callText, summaryText } from '../views/call';
 import { cutModules, cutText, recordOf, recordText } from '../views/record';
 import { EXIT, text, texts, type CommandModule } from './command';
-import { findNodes, findPythons, pythonMend } from './toolchains';
+import { findNodes, pythonMend } from './toolchains';
 
 /** What a function gets where neither the sheet nor the destination says. */
 const DEFAULT_MEMORY = 128 * 1024 ** 2;
@@ -200,7 +200,7 @@ function settingsFor(spec: FunctionSpec, session: Session): Record<string, strin
 
 async function chooseProgram(spec: FunctionSpec, session: Session): Promise<string> {
   if (spec.runtime.language === 'python') {
-    const found = choosePython(await findPythons(), spec.runtime.version);
+    const found = choosePython(await session.pythons(), spec.runtime.version);
     if (found !== undefined) return found.path;
     throw new EmballageError('TOOLCHAIN_MISSING', {
       doing: 'looking for the runtime',

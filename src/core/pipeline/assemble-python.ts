@@ -18,6 +18,7 @@ import {
 } from '../languages/python';
 import type { FunctionSpec } from '../sheet';
 import type { Assembly, AssemblyRequest } from './assemble';
+import { withBytecode } from './bytecode';
 import { factsFor } from './facts-memory';
 import { readNeeds } from './needs';
 import { readyPackages } from './packages';
@@ -25,10 +26,19 @@ import { stateFolder, type Project } from './targets';
 
 /** @param whole the function's own files */
 export async function assemblePythonTarget(request: AssemblyRequest, whole: FileSet): Promise<Assembly> {
+  const { project, spec } = request;
+  const plain = await assembleSources(request, whole);
+  if (!spec.bytecode) return plain;
+  const { entries, toolchain } = await withBytecode(project, spec, plain.fileSet.entries, await request.pythons());
+  const sorted = entries.sort((a, b) => comparePaths(nameOf(a), nameOf(b)));
+  return { ...plain, fileSet: { ...plain.fileSet, entries: sorted }, toolchains: [toolchain] };
+}
+
+async function assembleSources(request: AssemblyRequest, whole: FileSet): Promise<Assembly> {
   const { project, spec, packages } = request;
   const base = withoutRequirements(whole, readNeeds(project, spec)?.files ?? []);
   const hostEntry = spec.adapter === undefined ? spec.entry : adapterEntry();
-  const plain = { packages, trimmed: [], overlaps: [], unseen: [], hostEntry };
+  const plain = { packages, trimmed: [], overlaps: [], unseen: [], toolchains: [], hostEntry };
   if (packages.length === 0 && spec.trim !== 'traced') return { fileSet: withAdapter(project, spec, base), ...plain };
   const ready = await readyPackages(project, packages, request.http);
   const inputs = ready.map(({ locked, wheel }) => ({ ...locked, wheel }));

@@ -3,6 +3,7 @@ import { collect, type Survey } from '../fileset/collect';
 import type { FileSet, Overlap, Trimmed, UnseenImport } from '../fileset/model';
 import type { HttpClient } from '../sources';
 import type { Entry, FunctionSpec } from '../sheet';
+import type { PythonRuntime } from '../toolchains/python';
 import { collectRequest } from './build';
 import type { LockedPackage } from './lockfile';
 import type { Project } from './targets';
@@ -13,6 +14,8 @@ export interface Assembly {
   readonly trimmed: readonly Trimmed[];
   readonly overlaps: readonly Overlap[];
   readonly unseen: readonly UnseenImport[];
+  /** Programs whose output is in the artifact. */
+  readonly toolchains: readonly string[];
   /** What the host calls. */
   readonly hostEntry: Entry;
 }
@@ -23,6 +26,7 @@ export interface AssemblyRequest {
   readonly survey: Survey;
   readonly packages: readonly LockedPackage[];
   readonly http: () => Promise<HttpClient>;
+  readonly pythons: () => Promise<readonly PythonRuntime[]>;
 }
 
 export async function assembleTarget(request: AssemblyRequest): Promise<Assembly> {
@@ -32,5 +36,5 @@ export async function assembleTarget(request: AssemblyRequest): Promise<Assembly
     const { assemblePythonTarget } = await import('./assemble-python');
     return assemblePythonTarget(request, base);
   }
-  return { fileSet: base, packages, trimmed: [], overlaps: [], unseen: [], hostEntry: spec.entry };
+  return { fileSet: base, packages, trimmed: [], overlaps: [], unseen: [], toolchains: [], hostEntry: spec.entry };
 }

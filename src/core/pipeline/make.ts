@@ -93,9 +93,9 @@ class Maker {
     const packages = this.#look.locked?.targets[target.arch] ?? [];
     const key = JSON.stringify(packages);
     const before = this.#made.get(key);
-    const { project, http } = this.#request;
+    const { project, http, pythons } = this.#request;
     const { survey, spec } = this.#look;
-    const assembly = before?.assembly ?? (await assembleTarget({ project, spec, survey, packages, http }));
+    const assembly = before?.assembly ?? (await assembleTarget({ project, spec, survey, packages, http, pythons }));
     const made = before?.made ?? this.#findInStore(assembly.fileSet) ?? (await this.#pack(assembly.fileSet));
     this.#made.set(key, { assembly, made });
     return this.#place(target, assembly, made);
@@ -188,7 +188,7 @@ class Maker {
       packages: assembly.packages.map(({ name, version, file, sha256, by }) => ({ name, version, file, sha256, by })),
       provided: this.#look.locked === undefined ? [] : (runtimeOf(project, target.spec)?.provides ?? []),
       ...{ trimmed, overlaps, unseen, hostEntry },
-      toolchains: [],
+      toolchains: assembly.toolchains,
       time: this.#time,
       tool,
     });
