@@ -2,15 +2,16 @@
 import { arch as processor } from 'node:os';
 import { resolve, join } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
+import { present } from '../../core/base/present';
 import { listed, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
 import { verifyAgainstWaybill } from '../../core/pipeline/check';
-import { artifactPath, selectFunctions, type Project } from '../../core/pipeline/targets';
+import { artifactPath, selectFunctions, type Project, type Target } from '../../core/pipeline/targets';
 import { ARCHITECTURES, type Arch, type FunctionSpec } from '../../core/sheet';
 import { chooseNode } from '../../core/toolchains/node';
 import { choosePython } from '../../core/toolchains/python';
 import type { Waybill } from '../../core/waybill';
-import { readEvent, runInHost, type CallReport, type NamedEvent } from '../../standins/host';
+import { readEvent, runInHost, type CallReport, type HostPlan, type NamedEvent } from '../../standins/host';
 import type { Session } from '../session';
 import { callText, summaryText } from '../views/call';
 import { cutModules, cutText, recordOf, recordText } from '../views/record';
@@ -56,24 +57,9 @@ export const command: CommandModule = {
     const events = Array.from({ length: repeat }, () => once).flat();
     const program = await chooseProgram(spec, session);
     const reports: CallReport[] = [];
-    const memoryBytes =
-      spec.memoryBytes ?? Math.max(DEFAULT_MEMORY, project.sheet.destinations[spec.destination]?.memory.least ?? 0);
-    const most = project.sheet.destinations[spec.destination]?.timeoutMostMs ?? DEFAULT_TIMEOUT_MS;
-    const plan = {
-      artifact: join(project.root, artifactPath({ spec, arch })),
-      shown: artifactPath({ spec, arch }),
-      name: spec.name,
-      ...(await hostEntry(spec)),
-      language: spec.runtime.language,
-      program,
-      env: settingsFor(spec, session),
-      memoryBytes,
-      timeoutMs: spec.timeoutMs ?? Math.min(most, DEFAULT_TIMEOUT_MS),
-      now: () => session.now(),
-      elapsed: () => performance.now(),
-    };
+    const plan = await makePlan(project, { spec, arch }, program, session);
     session.tell(
-      `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
+      `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(plan.memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
     );
     const { asNobody, seen, asked } = await runInHost(plan, events, (report) => {
       if (reports.length > 0) session.tell('');
@@ -85,15 +71,40 @@ export const command: CommandModule = {
     const failed = reports.filter((report) => report.answer.kind === 'failed').length;
     const record = args.record === true ? recordOf(waybill, seen, asked) : undefined;
     const cut = cutModules(waybill, asked);
-    session.document({ name: spec.name, arch, failed, calls: reports, cut, ...(record !== undefined && { record }) });
+    session.document({ name: spec.name, arch, failed, calls: reports, cut, ...present({ record }) });
     session.tell(summaryText(reports, plan, session.paint));
     if (record !== undefined) session.say(recordText(record, session));
-    if (failed > 0 || record !== undefined) session.say(cutText(cut, session.paint));
+    if (cut.length > 0 && (failed > 0 || record !== undefined)) session.say(cutText(cut, session.paint));
     if (failed > 0) session.next(`try ${spec.name} --verbose`, 'see whole logs and stacks');
     else session.next(`prove ${spec.name}`, 'build it again elsewhere and compare the bytes');
     return failed > 0 ? EXIT.no : EXIT.done;
   },
 };
+
+async function makePlan(
+  project: Project,
+  { spec, arch }: Target,
+  program: string,
+  session: Session,
+): Promise<HostPlan> {
+  const destination = project.sheet.destinations[spec.destination];
+  const shown = artifactPath({ spec, arch });
+  const { file, member } = await hostEntry(spec);
+  return {
+    artifact: join(project.root, shown),
+    shown,
+    name: spec.name,
+    file,
+    member,
+    language: spec.runtime.language,
+    program,
+    env: settingsFor(spec, session),
+    memoryBytes: spec.memoryBytes ?? Math.max(DEFAULT_MEMORY, destination?.memory.least ?? 0),
+    timeoutMs: spec.timeoutMs ?? Math.min(destination?.timeoutMostMs ?? DEFAULT_TIMEOUT_MS, DEFAULT_TIMEOUT_MS),
+    now: () => session.now(),
+    elapsed: () => performance.now(),
+  };
+}
 
 function oneFunction(project: Project, names: readonly string[]): FunctionSpec {
   const known = project.sheet.functions.map((spec) => spec.name);

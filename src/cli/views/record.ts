@@ -61,7 +61,7 @@ export function recordText(record: RunRecord, { paint, verbose }: { paint: Paint
 
 /** A finding for each module that trimming took away, with the line that brings it back. */
 export function cutText(cut: readonly CutModule[], paint: Paint): string {
-  return cut
+  const findings = cut
     .map(({ module, path, package: owner, by }) =>
       [
         `  ${paint.bad('stop')}  ${paint.bold('deps/trimmed-away')}  ${paint.name(printable(path))}`,
@@ -77,6 +77,7 @@ export function cutText(cut: readonly CutModule[], paint: Paint): string {
       ].join('\n'),
     )
     .join('\n');
+  return `\n${findings}`;
 }
 
 /** `a/b/__init__.py` as `a.b`. */

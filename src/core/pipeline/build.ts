@@ -58,7 +58,8 @@ export interface BuiltFunction {
 
 export async function build(request: BuildRequest): Promise<BuiltFunction[]> {
   const quick = await lookAtAll(request);
-  if (quick.every((look) => look.unchanged !== undefined)) return quick.flatMap((look) => look.unchanged ?? []);
+  const unchanged = quick.flatMap((look) => (look.unchanged === undefined ? [] : [look.unchanged]));
+  if (unchanged.length === quick.length) return unchanged;
   const [{ withBuildLock }, { makeFunctions }] = await Promise.all([import('./build-lock'), import('./make')]);
   const lock = { stateFolder: stateFolder(request.project), onWait: () => request.onEvent({ kind: 'waiting' }) };
   return withBuildLock(lock, async (hasWaited) => {

@@ -1,6 +1,7 @@
 /** Settles the third-party files of functions into the lock: for every target, the same on every machine. */
 import { join } from 'node:path';
 import { EmballageError } from '../base/errors';
+import { present } from '../base/present';
 import {
   markerEnvironment,
   normalizeName,
@@ -207,20 +208,15 @@ function preferences(request: LockRequest, known: readonly LockedPackage[] | und
 }
 
 function changesBetween(before: LockedFunction | undefined, after: LockedFunction | undefined): LockedChange[] {
-  const changes: LockedChange[] = [];
-  for (const arch of new Set([...Object.keys(before?.targets ?? {}), ...Object.keys(after?.targets ?? {})])) {
-    const old = new Map(before?.targets[arch]?.map((one) => [one.name, one]));
-    const now = new Map(after?.targets[arch]?.map((one) => [one.name, one]));
-    for (const name of [...new Set([...old.keys(), ...now.keys()])].sort()) {
-      const [a, b] = [old.get(name), now.get(name)];
-      if (a?.sha256 === b?.sha256) continue;
-      changes.push({
-        name,
-        arch,
-        ...(a !== undefined && { before: a.version }),
-        ...(b !== undefined && { after: b.version }),
-      });
-    }
-  }
-  return changes;
+  const archs = new Set([...Object.keys(before?.targets ?? {}), ...Object.keys(after?.targets ?? {})]);
+  return [...archs].flatMap((arch) => changesOf(arch, before?.targets[arch] ?? [], after?.targets[arch] ?? []));
+}
+
+function changesOf(arch: string, before: readonly LockedPackage[], after: readonly LockedPackage[]): LockedChange[] {
+  const old = new Map(before.map((one) => [one.name, one]));
+  const now = new Map(after.map((one) => [one.name, one]));
+  const names = [...new Set([...old.keys(), ...now.keys()])].sort();
+  return names
+    .filter((name) => old.get(name)?.sha256 !== now.get(name)?.sha256)
+    .map((name) => present({ name, arch, before: old.get(name)?.version, after: now.get(name)?.version }));
 }

@@ -103,7 +103,10 @@ describe('the stat index', () => {
       ['a file gone', (src) => rmSync(join(src, 'deep/er/b')), false],
       [
         'a file replaced',
-        (src) => (writeFileSync(join(src, 'n'), 'a'), renameSync(join(src, 'n'), join(src, 'a'))),
+        (src) => {
+          writeFileSync(join(src, 'n'), 'a');
+          renameSync(join(src, 'n'), join(src, 'a'));
+        },
         false,
       ],
       ['a left-out file written to', (src) => writeFileSync(join(src, 'run.log'), 'more'), true],

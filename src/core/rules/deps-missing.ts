@@ -21,23 +21,16 @@ export const depsMissing: Rule = {
   check(context) {
     const { subject, facts } = context;
     const artifact = asPython(subject);
-    const own = new Set(ownModules(subject, facts));
-    const found: Finding[] = [];
-    const add = (path: string, one: PlacedImport, name: string): void => {
-      found.push(finding(artifact, { path, line: one.line, name }));
-    };
-    for (const path of own)
-      for (const one of artifact.facts(path)?.imports ?? [])
-        if (one.guard !== 'try') {
-          const name = missingName(artifact, path, one, context);
-          if (name !== undefined) add(path, one, name);
-        }
+    const own = ownModules(subject, facts);
+    const ownImports = own.flatMap((path) =>
+      (artifact.facts(path)?.imports ?? []).filter(({ guard }) => guard !== 'try').map((one) => [path, one] as const),
+    );
     // Of packages only what loading the entry runs is held to it: the rest they may well do without.
-    for (const [path, one] of loadedImports(artifact, facts.entry?.file))
-      if (!own.has(path)) {
-        const name = missingName(artifact, path, one, context);
-        if (name !== undefined) add(path, one, name);
-      }
+    const loaded = loadedImports(artifact, facts.entry?.file).filter(([path]) => !own.includes(path));
+    const found = [...ownImports, ...loaded].flatMap(([path, one]) => {
+      const name = missingName(artifact, path, one, context);
+      return name === undefined ? [] : [finding(artifact, { path, line: one.line, name })];
+    });
     return findings(...found);
   },
 };
@@ -74,12 +67,15 @@ function missingName(
   if (one.level === 0 && isStandardModule(top, pythonOf(facts) ?? '3.11')) return undefined;
   const provides = destination.runtimes.find((runtime) => runtime.name === facts.runtime?.text)?.provides ?? [];
   if (provides.some((provided) => normalizeName(provided) === normalizeName(top))) return undefined;
-  // A compiled module around it may make it up as it is loaded; so may a package that does so with `__getattr__`.
+  return mayBeMadeUp(artifact, name) ? undefined : name;
+}
+
+/** A compiled module around it may make it up as it is loaded; so may a package that does so with `__getattr__`. */
+function mayBeMadeUp(artifact: PythonArtifact, name: string): boolean {
   const around = name.split('.').slice(0, -1).join('.');
   const file = artifact.tree.fileOf(around);
-  if (file !== undefined && (file.endsWith('.so') || Object.hasOwn(artifact.facts(file)?.members ?? {}, '__getattr__')))
-    return undefined;
-  return name;
+  if (file === undefined) return false;
+  return file.endsWith('.so') || Object.hasOwn(artifact.facts(file)?.members ?? {}, '__getattr__');
 }
 
 function finding(

@@ -1,6 +1,7 @@
 import { absoluteName, packageOf } from '../languages/python';
 import { asPython, ownModules, PYTHON } from './python';
-import { findings, type Rule } from './rule';
+import type { Waybill } from '../waybill';
+import { findings, type FunctionFacts, type Rule, type Subject } from './rule';
 
 export const depsUnused: Rule = {
   id: 'deps/unused',
@@ -13,26 +14,13 @@ export const depsUnused: Rule = {
   check({ subject, facts }) {
     const { waybill } = facts;
     if (waybill === undefined) return findings();
-    const artifact = asPython(subject);
-    const imported = new Set<string>();
-    for (const path of ownModules(subject, facts))
-      for (const { level, module, names } of artifact.facts(path)?.imports ?? []) {
-        const name = absoluteName(packageOf(path), level, module) ?? '';
-        for (const one of [name, ...(Array.isArray(names) ? names.map((part) => `${name}.${String(part)}`) : [])])
-          for (const file of artifact.tree.filesFor(one)) imported.add(file);
-      }
-    const modulesOf = new Map<string, string[]>();
-    for (const { path, origin } of waybill.files)
-      if (origin.from === 'package' && /\.(?:py|so)$/.test(path))
-        modulesOf.set(origin.name, [...(modulesOf.get(origin.name) ?? []), path]);
-    for (const { path, package: owner } of waybill.trimmed)
-      if (path.endsWith('.py')) modulesOf.set(owner, [...(modulesOf.get(owner) ?? []), path]);
+    const imported = importedFiles(subject, facts);
+    const modules = modulesByPackage(waybill);
     const packages = new Set(waybill.packages.map(({ name }) => name));
     const unused = waybill.packages.filter(({ name, by }) => {
-      const asked = by.some((one) => !packages.has(one)) && !by.some((one) => packages.has(one));
-      // A web server or the like may be started by name; a package without modules is data, or only asks for others.
-      const modules = modulesOf.get(name) ?? [];
-      return asked && modules.length > 0 && !modules.some((path) => imported.has(path));
+      const own = modules.get(name) ?? [];
+      // A package without modules is data, or only asks for others.
+      return !by.some((one) => packages.has(one)) && own.length > 0 && !own.some((path) => imported.has(path));
     });
     return findings(
       ...unused.map(({ name, version, by }) => ({
@@ -45,3 +33,26 @@ export const depsUnused: Rule = {
     );
   },
 };
+
+/** Files that the function's own code imports. */
+function importedFiles(subject: Subject, facts: FunctionFacts): Set<string> {
+  const artifact = asPython(subject);
+  const imports = ownModules(subject, facts).flatMap((path) =>
+    (artifact.facts(path)?.imports ?? []).map((one) => ({ ...one, from: packageOf(path) })),
+  );
+  const names = imports.flatMap(({ from, level, module, names: taken }) => {
+    const name = absoluteName(from, level, module) ?? '';
+    return [name, ...(taken === undefined || taken === '*' ? [] : taken.map((part) => `${name}.${part}`))];
+  });
+  return new Set(names.flatMap((name) => artifact.tree.filesFor(name)));
+}
+
+/** Modules of each package, those that were trimmed as well. */
+function modulesByPackage({ files, trimmed }: Waybill): Map<string, string[]> {
+  const found = new Map<string, string[]>();
+  const add = (name: string, path: string): unknown => found.set(name, [...(found.get(name) ?? []), path]);
+  for (const { path, origin } of files)
+    if (origin.from === 'package' && /\.(?:py|so)$/.test(path)) add(origin.name, path);
+  for (const { path, package: owner } of trimmed) if (path.endsWith('.py')) add(owner, path);
+  return found;
+}

@@ -21,5 +21,6 @@ export {
   type Trim,
 } from './model';
 export { destinationSchema, sheetSchema } from './schema';
-export { type LoadedSheet, type ReadFile, loadSheet, settleRuntime } from './sheet';
+export { settleRuntime } from './function';
+export { type LoadedSheet, type ReadFile, loadSheet } from './sheet';
 export { MAX_YAML_BYTES } from './yaml';

@@ -248,13 +248,18 @@ async function* boundedBody(request: FetchRequest, response: NetworkResponse): A
     wrong('SOURCE_REFUSED', request, `at most ${formatSize(request.maxBytes)}`, 'more than that');
   if (Number(announced ?? 0) > request.maxBytes) throw tooBig();
   let length = 0;
-  for await (const chunk of response.body) {
-    length += chunk.length;
-    if (length > request.maxBytes) throw tooBig();
-    yield chunk;
+  const brokeOff = (cause?: unknown): Error =>
+    new Error(`the answer broke off after ${String(length)} of ${announced ?? 'unknown'} bytes`, { cause });
+  try {
+    for await (const chunk of response.body) {
+      length += chunk.length;
+      if (length > request.maxBytes) throw tooBig();
+      yield chunk;
+    }
+  } catch (error) {
+    throw error instanceof EmballageError ? error : brokeOff(error);
   }
-  if (announced !== undefined && Number(announced) !== length)
-    throw new Error(`the answer broke off after ${String(length)} of ${announced} bytes`);
+  if (announced !== undefined && Number(announced) !== length) throw brokeOff();
 }
 
 async function drain(response: NetworkResponse, most: number): Promise<void> {
@@ -308,5 +313,6 @@ function unreachable(request: FetchRequest, cause: unknown): EmballageError {
 /** What fetching libraries hide behind "fetch failed". */
 function reasonOf(error: unknown): string {
   const cause = error instanceof Error ? error.cause : undefined;
-  return cause instanceof Error ? `${messageOf(error)}: ${messageOf(cause)}` : messageOf(error);
+  const isHidden = messageOf(error) === 'fetch failed' && cause instanceof Error;
+  return isHidden ? messageOf(cause) : messageOf(error);
 }

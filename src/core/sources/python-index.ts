@@ -4,6 +4,7 @@
  */
 import { Parser } from 'htmlparser2';
 import { EmballageError } from '../base/errors';
+import { present } from '../base/present';
 import { printable } from '../base/text';
 import { NOT_FOUND, type Fetched, type HttpClient } from './http';
 import type { PackageFile } from './package-store';
@@ -32,9 +33,9 @@ export async function fetchProject(http: HttpClient, index: string, name: string
 
 export function readPage(page: Fetched, doing: string): IndexFile[] {
   const type = page.contentType.split(';')[0]?.trim().toLowerCase() ?? '';
-  const files = /json$/.test(type)
+  const files = type.endsWith('json')
     ? readJson(page, doing)
-    : /html$/.test(type)
+    : type.endsWith('html')
       ? readHtml(page)
       : bad(page, doing, 'a page in JSON or HTML', `\`${printable(page.contentType)}\``);
   if (files.length > MAX_FILES) return bad(page, doing, `at most ${String(MAX_FILES)} files`, String(files.length));
@@ -59,19 +60,21 @@ function readJsonFile(value: unknown, base: string): IndexFile | undefined {
   if (typeof value !== 'object' || value === null) return undefined;
   const file = value as Record<string, unknown>;
   if (typeof file.filename !== 'string' || typeof file.url !== 'string') return undefined;
-  const sha256 = digestIn(file.hashes);
-  const metadata = file['core-metadata'] ?? file['dist-info-metadata'];
   const { yanked, size } = file;
-  const requiresPython = file['requires-python'];
-  return {
+  const metadata = file['core-metadata'] ?? file['dist-info-metadata'];
+  return present({
     file: file.filename,
     url: new URL(file.url, base).href,
-    ...(sha256 !== undefined && { sha256 }),
-    ...(typeof size === 'number' && Number.isSafeInteger(size) && size >= 0 && { size }),
-    ...(typeof requiresPython === 'string' && requiresPython !== '' && { requiresPython }),
-    ...((yanked === true || typeof yanked === 'string') && { yanked: yanked === true ? '' : yanked }),
-    ...(metadata !== undefined && metadata !== false && { metadata: digestIn(metadata) ?? true }),
-  };
+    sha256: digestIn(file.hashes),
+    size: Number.isSafeInteger(size) && Number(size) >= 0 ? Number(size) : undefined,
+    requiresPython: textIn(file['requires-python']),
+    yanked: yanked === true ? '' : typeof yanked === 'string' ? yanked : undefined,
+    metadata: metadata === undefined || metadata === false ? undefined : (digestIn(metadata) ?? (true as const)),
+  });
+}
+
+function textIn(value: unknown): string | undefined {
+  return typeof value === 'string' && value !== '' ? value : undefined;
 }
 
 function digestIn(hashes: unknown): string | undefined {
@@ -110,15 +113,15 @@ function readAnchor(attributes: Readonly<Record<string, string>>, text: string, 
   const file = text === '' ? decodeURIComponent(url.pathname.split('/').at(-1) ?? '') : text;
   const metadata = attributes['data-core-metadata'] ?? attributes['data-dist-info-metadata'];
   const [, metadataDigest] = /^sha256=([0-9a-f]{64})$/i.exec(metadata ?? '') ?? [];
-  const requiresPython = attributes['data-requires-python'];
-  return {
+  const isOffered = metadata !== undefined && metadata !== 'false';
+  return present({
     file,
     url: url.href,
-    ...(sha256 !== undefined && { sha256: sha256.toLowerCase() }),
-    ...(requiresPython !== undefined && requiresPython !== '' && { requiresPython }),
-    ...(attributes['data-yanked'] !== undefined && { yanked: attributes['data-yanked'] }),
-    ...(metadata !== undefined && metadata !== 'false' && { metadata: metadataDigest?.toLowerCase() ?? true }),
-  };
+    sha256: sha256?.toLowerCase(),
+    requiresPython: textIn(attributes['data-requires-python']),
+    yanked: attributes['data-yanked'],
+    metadata: isOffered ? (metadataDigest?.toLowerCase() ?? (true as const)) : undefined,
+  });
 }
 
 function bad(page: Fetched, doing: string, expected: string, found: string, cause?: unknown): never {

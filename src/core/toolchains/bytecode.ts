@@ -1,6 +1,5 @@
 /** Python bytecode by the target's own interpreter. */
 import { spawn } from 'node:child_process';
-import { createInterface } from 'node:readline';
 import { join } from 'node:path';
 import { EmballageError } from '../base/errors';
 
@@ -21,20 +20,17 @@ export async function compileBytecode(python: string, jobs: readonly BytecodeJob
     env: { PYTHONHASHSEED: '0' },
     stdio: ['pipe', 'pipe', 'pipe'],
   });
-  const made = new Set<string>();
   let errors = '';
   child.stderr.on('data', (bytes: Buffer) => (errors += bytes.toString('utf8').slice(0, 4000)));
-  createInterface({ input: child.stdout }).on('line', (line) => {
-    const { target, error } = JSON.parse(line) as { target: string; error?: string };
-    if (error === undefined) made.add(target);
-  });
+  let answers = '';
+  child.stdout.on('data', (bytes: Buffer) => (answers += bytes.toString('utf8')));
   child.stdin.on('error', () => undefined);
   child.stdin.end(jobs.map((job) => `${JSON.stringify(job)}\n`).join(''));
   const status = await new Promise<number | null>((resolve, reject) => {
     child.once('error', reject);
     child.once('close', resolve);
   });
-  if (status === 0) return made;
+  if (status === 0) return targetsIn(answers);
   throw new EmballageError('TOOLCHAIN_MISSING', {
     doing: 'compiling bytecode',
     where: python,
@@ -42,4 +38,10 @@ export async function compileBytecode(python: string, jobs: readonly BytecodeJob
     found: errors.trim().split('\n').at(-1) ?? `exit code ${String(status)}`,
     mend: 'mend the interpreter, or take `bytecode` out of the sheet',
   });
+}
+
+function targetsIn(answers: string): Set<string> {
+  const all = answers.split('\n').filter((line) => line !== '');
+  const parsed = all.map((line) => JSON.parse(line) as { target: string; error?: string });
+  return new Set(parsed.flatMap(({ target, error }) => (error === undefined ? [target] : [])));
 }

@@ -123,38 +123,44 @@ async function callAll(
   const seen = new Set<string>();
   const asked = new Set<string>();
   let host: HostProcess | undefined;
-  let serial = 0;
   try {
-    for (const { name, event } of events) {
+    for (const [i, event] of events.entries()) {
       const cold = host === undefined || host.hasEnded;
       const begun = plan.elapsed();
-      if (cold) host = new HostProcess(processPlan);
-      if (host === undefined) break;
-      const loadFailure = cold ? await host.load() : undefined;
-      const ready = plan.elapsed();
-      serial += 1;
-      const deadline = new Date(plan.now() + plan.timeoutMs).toISOString();
-      const answer: Answer =
-        loadFailure === undefined
-          ? await host.call(event, `run-${String(serial)}`, deadline)
-          : { kind: 'failed', failure: loadFailure };
-      const times = { startMs: cold ? ready - begun : 0, callMs: plan.elapsed() - ready };
-      await host.settleLog();
-      const log = host.takeLog();
-      for (const path of host.seen) seen.add(path);
-      for (const name of host.asked) asked.add(name);
-      if (answer.kind === 'failed' || host.hasEnded) await host.close();
-      const judged =
-        log.garbage === undefined || answer.kind === 'failed'
-          ? answer
-          : ({ kind: 'failed', failure: { kind: 'garbled', what: log.garbage } } as const);
-      onCall({ event: name, answer: withoutRoot(judged, root), cold, ...times, log, peakBytes: host.peakBytes });
-      if (answer.kind === 'failed') host = undefined;
+      const current: HostProcess = host === undefined || host.hasEnded ? new HostProcess(processPlan) : host;
+      host = current;
+      const report = await callOnce(plan, current, event, { cold, begun, run: `run-${String(i + 1)}` });
+      for (const path of current.seen) seen.add(path);
+      for (const name of current.asked) asked.add(name);
+      onCall({ ...report, answer: withoutRoot(report.answer, root) });
+      if (report.answer.kind === 'failed') host = undefined;
     }
     return { seen: [...seen].sort(), asked: [...asked].sort() };
   } finally {
     await host?.close();
   }
+}
+
+async function callOnce(
+  plan: HostPlan,
+  host: HostProcess,
+  { name, event }: NamedEvent,
+  { cold, begun, run }: { readonly cold: boolean; readonly begun: number; readonly run: string },
+): Promise<CallReport> {
+  const loadFailure = cold ? await host.load() : undefined;
+  const ready = plan.elapsed();
+  const deadline = new Date(plan.now() + plan.timeoutMs).toISOString();
+  const answer: Answer =
+    loadFailure === undefined ? await host.call(event, run, deadline) : { kind: 'failed', failure: loadFailure };
+  const times = { startMs: cold ? ready - begun : 0, callMs: plan.elapsed() - ready };
+  await host.settleLog();
+  const log = host.takeLog();
+  if (answer.kind === 'failed' || host.hasEnded) await host.close();
+  const judged: Answer =
+    log.garbage === undefined || answer.kind === 'failed'
+      ? answer
+      : { kind: 'failed', failure: { kind: 'garbled', what: log.garbage } };
+  return { event: name, answer: judged, cold, ...times, log, peakBytes: host.peakBytes };
 }
 
 /** Paths in stack traces become those in the artifact. */

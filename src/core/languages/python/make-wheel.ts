@@ -106,11 +106,16 @@ function metadataOf(project: ProjectTable): string {
     ...(project.requiresPython === undefined ? [] : [`Requires-Python: ${project.requiresPython}`]),
     ...extras.map(([extra]) => `Provides-Extra: ${extra}`),
     ...project.dependencies.map((requirement) => `Requires-Dist: ${requirement}`),
-    ...extras.flatMap(([extra, list]) =>
-      list.map((requirement) => `Requires-Dist: ${requirement}; extra == "${extra}"`),
-    ),
+    ...extras.flatMap(([extra, list]) => list.map((requirement) => `Requires-Dist: ${withExtra(requirement, extra)}`)),
     '',
   ].join('\n');
+}
+
+/** `a>1; m` for an extra is `a>1; (m) and extra == "x"`. */
+function withExtra(requirement: string, extra: string): string {
+  const [what = '', marker] = requirement.split(';');
+  const condition = `extra == "${extra}"`;
+  return marker === undefined ? `${what}; ${condition}` : `${what}; (${marker.trim()}) and ${condition}`;
 }
 
 function zip(members: readonly Member[]): Buffer {

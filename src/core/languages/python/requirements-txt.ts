@@ -25,6 +25,19 @@ export interface RequirementsRequest {
 
 const MAX_FILES = 64;
 
+const INDEX_ELSEWHERE = ['no index here', 'name it under `sources` in the packing sheet'] as const;
+const NO_FOLDERS = ['a package, not a folder', 'build a wheel of it and name its folder as a source'] as const;
+
+/** Options that installers know and that cannot be honoured: what was expected instead, and how to mend it. */
+const REFUSED_OPTIONS: Readonly<Record<string, readonly [expected: string, mend: string]>> = {
+  '-i': INDEX_ELSEWHERE,
+  '--index-url': INDEX_ELSEWHERE,
+  '--extra-index-url': INDEX_ELSEWHERE,
+  '--no-index': INDEX_ELSEWHERE,
+  '-e': NO_FOLDERS,
+  '--editable': NO_FOLDERS,
+};
+
 export function readRequirementsFile(request: RequirementsRequest): RequirementsReading {
   const reader = new Reader(request);
   reader.file(request.path, false);
@@ -92,21 +105,32 @@ class Reader implements RequirementsReading {
 
   #option(path: string, line: LogicalLine, isConstraint: boolean): void {
     const [, name = '', value = ''] = /^(-\w|--[\w-]+)(?:[=\s]\s*(.*))?$/.exec(line.text) ?? [];
-    if (name === '-r' || name === '--requirement') this.#include(path, line, value, isConstraint);
-    else if (name === '-c' || name === '--constraint') this.#include(path, line, value, true);
-    else if (name === '-f' || name === '--find-links') this.#links(path, line, value);
-    else if (name === '--require-hashes' || name === '--prefer-binary' || /^--only-binary/.test(line.text)) return;
-    else if (/^(?:-i|--index-url|--extra-index-url|--no-index)$/.test(name))
-      this.#refuse(path, line, line.text, 'no index here', 'name it under `sources` in the packing sheet');
-    else if (name === '-e' || name === '--editable')
-      this.#refuse(
-        path,
-        line,
-        line.text,
-        'a package, not a folder',
-        'build a wheel of it and name its folder as a source',
-      );
-    else this.#refuse(path, line, line.text, 'an option that can be honoured (-r, -c, --find-links)', 'take it out');
+    switch (name) {
+      case '-r':
+      case '--requirement':
+        this.#include(path, line, value, isConstraint);
+        break;
+      case '-c':
+      case '--constraint':
+        this.#include(path, line, value, true);
+        break;
+      case '-f':
+      case '--find-links':
+        this.#links(path, line, value);
+        break;
+      case '--require-hashes':
+      case '--prefer-binary':
+      case '--only-binary':
+        // So it is done anyway.
+        break;
+      default: {
+        const [expected, mend] = REFUSED_OPTIONS[name] ?? [
+          'an option that can be honoured (-r, -c, --find-links)',
+          'take it out',
+        ];
+        this.#refuse(path, line, line.text, expected, mend);
+      }
+    }
   }
 
   #include(path: string, line: LogicalLine, value: string, isConstraint: boolean): void {

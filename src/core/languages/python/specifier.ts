@@ -32,12 +32,15 @@ export function parseSpecifier(text: string): Specifier | undefined {
   const plain = wildcard ? operand.slice(0, -2) : operand;
   const version = parseVersion(plain);
   if (version === undefined) return undefined;
-  if (wildcard && (!(op === '==' || op === '!=') || version.dev !== undefined || version.local !== undefined))
-    return undefined;
-  // Only equality looks at local versions.
-  if (version.local !== undefined && op !== '==' && op !== '!=') return undefined;
-  if (op === '~=' && version.release.length < 2) return undefined;
-  return { operator: op, text: plain, wildcard, version };
+  return isAllowed(op, wildcard, version) ? { operator: op, text: plain, wildcard, version } : undefined;
+}
+
+/** Only equality knows wildcards and looks at local versions; `~=` needs a part to leave free. */
+function isAllowed(operator: Operator, wildcard: boolean, { release, dev, local }: Version): boolean {
+  const isEquality = operator === '==' || operator === '!=';
+  if (wildcard && (!isEquality || dev !== undefined || local !== undefined)) return false;
+  if (local !== undefined && !isEquality) return false;
+  return operator !== '~=' || release.length >= 2;
 }
 
 /** Clauses separated by commas; the text of the first bad clause where there is one. */

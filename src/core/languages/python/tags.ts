@@ -85,14 +85,18 @@ export function parseWheelName(file: string): WheelName | undefined {
   const parts = file.slice(0, -'.whl'.length).split('-');
   if (parts.length !== 5 && parts.length !== 6) return undefined;
   const [name = '', versionText = ''] = parts;
-  const [interpreters = '', abis = '', platforms = ''] = parts.slice(-3);
   const version = parseVersion(versionText.replaceAll('_', '-'));
   const build = parts.length === 6 ? /^(\d+)(.*)$/.exec(parts[2] ?? '') : undefined;
   if (version === undefined || build === null || !/^[\w.]+$/.test(name) || name.includes('__')) return undefined;
-  const tags = interpreters
+  const number: WheelName['build'] = build === undefined ? [] : [Number(build[1]), build[2] ?? ''];
+  return { name: normalizeName(name), version, build: number, tags: expandTags(parts.slice(-3)) };
+}
+
+/** Compressed sets of tags (PEP 425): `py2.py3-none-any` is two tags. */
+function expandTags([interpreters = '', abis = '', platforms = '']: readonly string[]): string[] {
+  return interpreters
     .split('.')
     .flatMap((i) => abis.split('.').flatMap((a) => platforms.split('.').map((p) => `${i}-${a}-${p}`.toLowerCase())));
-  return { name: normalizeName(name), version, build: build ? [Number(build[1]), build[2] ?? ''] : [], tags };
 }
 
 /** Name and version of a source distribution's file name (PEP 625, and the looser names before it). */

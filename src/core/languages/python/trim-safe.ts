@@ -18,17 +18,24 @@ const COMPILED_SOURCE = /\.(?:c|cc|cpp|cxx|f|f90|rs)$/;
 const DOC_FILE = /\.(?:md|rst|txt|html|css|png|svg|jpe?g|gif|ipynb)$/i;
 
 /** The rule that lets a file go; undefined where it stays. */
-export function safeRuleFor({ path, siblings, usesTests }: SafeSubject): SafeRule | undefined {
-  // Metadata, licences and entry points are asked for at run time.
-  if (/(?:^|\/)[^/]+\.dist-info\//.test(path) || /(?:^|\/)(?:licen[cs]e|copying|notice|authors)[^/]*$/i.test(path))
-    return undefined;
+export function safeRuleFor(subject: SafeSubject): SafeRule | undefined {
+  const { path, siblings, usesTests } = subject;
+  if (isAskedFor(path)) return undefined;
   if (/(?:^|\/)__pycache__\//.test(path) || /\.py[co]$/.test(path)) return 'caches';
   if (path.endsWith('.pyi') || baseOf(path) === 'py.typed') return 'stubs';
   if (!usesTests && isTestFile(path)) return 'tests';
   if (OTHER_PLATFORMS.test(path)) return 'other-platforms';
   if (CYTHON_SOURCE.test(path) || (COMPILED_SOURCE.test(path) && isCompiled(path, siblings))) return 'compiled-sources';
-  if (/(?:^|\/)docs?\//.test(path) && DOC_FILE.test(path) && !hasModules(path, siblings)) return 'docs';
-  return undefined;
+  return isDocumentation(path, siblings) ? 'docs' : undefined;
+}
+
+/** Metadata, licences and entry points are asked for at run time. */
+function isAskedFor(path: string): boolean {
+  return /(?:^|\/)[^/]+\.dist-info\//.test(path) || /^(?:licen[cs]e|copying|notice|authors)/i.test(baseOf(path));
+}
+
+function isDocumentation(path: string, siblings: ReadonlySet<string>): boolean {
+  return /(?:^|\/)docs?\//.test(path) && DOC_FILE.test(path) && !siblings.has(`${folderOf(path)}/__init__.py`);
 }
 
 /** Whether a text imports from a package of tests. */
@@ -50,8 +57,4 @@ function isCompiled(path: string, siblings: ReadonlySet<string>): boolean {
   if (siblings.has(`${stem}.pyx`) || siblings.has(`${stem}.so`) || siblings.has(`${stem}.abi3.so`)) return true;
   for (const other of siblings) if (other.startsWith(`${stem}.cpython-`)) return true;
   return false;
-}
-
-function hasModules(path: string, siblings: ReadonlySet<string>): boolean {
-  return siblings.has(`${folderOf(path)}/__init__.py`);
 }

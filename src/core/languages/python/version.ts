@@ -1,5 +1,7 @@
 /** Versions of Python packages: parsing, normal form and order (PEP 440, now the version specifiers specification). */
 
+import { present } from '../../base/present';
+
 export interface Version {
   readonly epoch: number;
   /** At least one number. */
@@ -35,18 +37,24 @@ export function parseVersion(text: string): Version | undefined {
   const match = text.length > MAX_LENGTH ? null : VERSION_PATTERN.exec(text);
   if (match === null) return undefined;
   const [, epoch, release = '', phase, phaseNumber, implicitPost, post, postNumber, dev, devNumber, local] = match;
-  const parts = {
+  const parts = present({
     epoch: Number(epoch ?? 0),
     release: release.split('.').map(Number),
-    ...(phase !== undefined && {
-      pre: [PHASES[phase.toLowerCase()] ?? 'rc', Number(phaseNumber ?? 0)] as const,
-    }),
-    ...((implicitPost !== undefined || post !== undefined) && { post: Number(implicitPost ?? postNumber ?? 0) }),
-    ...(dev !== undefined && { dev: Number(devNumber ?? 0) }),
-    ...(local !== undefined && { local: local.toLowerCase().split(/[-_.]/).map(localPart) }),
-  };
-  const numbers = [parts.epoch, ...parts.release, parts.pre?.[1] ?? 0, parts.post ?? 0, parts.dev ?? 0];
-  return numbers.every(Number.isSafeInteger) ? { ...parts, text: format(parts) } : undefined;
+    pre: phase === undefined ? undefined : ([PHASES[phase.toLowerCase()] ?? 'rc', Number(phaseNumber ?? 0)] as const),
+    post: postOf(implicitPost ?? postNumber, post ?? implicitPost),
+    dev: dev === undefined ? undefined : Number(devNumber ?? 0),
+    local: local?.toLowerCase().split(/[-_.]/).map(localPart),
+  });
+  return isSafe(parts) ? { ...parts, text: format(parts) } : undefined;
+}
+
+/** `.post` without a number is the first one. */
+function postOf(number: string | undefined, word: string | undefined): number | undefined {
+  return word === undefined ? undefined : Number(number ?? 0);
+}
+
+function isSafe({ epoch, release, pre, post, dev }: Omit<Version, 'text'>): boolean {
+  return [epoch, ...release, pre?.[1] ?? 0, post ?? 0, dev ?? 0].every(Number.isSafeInteger);
 }
 
 /** A number where it is one, as the order of local versions wants it. */

@@ -191,7 +191,7 @@ function splitTopLevel(text: string): string[] {
     if ('([{'.includes(token)) depth += 1;
     if (')]}'.includes(token)) depth -= 1;
     if (token === ',' && depth === 0) parts.push('');
-    else parts[parts.length - 1] += token;
+    else parts.push(`${parts.pop() ?? ''}${token}`);
   }
   return parts;
 }

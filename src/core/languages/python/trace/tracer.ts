@@ -114,8 +114,8 @@ class Tracer {
   /** `from x import *` takes what `__all__` names, which may be modules. */
   #reachAll(name: string, by: string): void {
     const file = this.#tree.fileOf(name);
-    const all = file === undefined || !file.endsWith('.py') ? undefined : this.#request.factsOf(file)?.all;
-    for (const one of all ?? []) this.#reachModule(`${name}.${one}`, by);
+    const facts = file?.endsWith('.py') === true ? this.#request.factsOf(file) : undefined;
+    for (const one of facts?.all ?? []) this.#reachModule(`${name}.${one}`, by);
   }
 
   /** Keeps all of the package at the top that a file is in, and reaches what its distribution asks for. */
