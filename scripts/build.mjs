@@ -11,6 +11,7 @@ const { status } = spawnSync(process.execPath, ['node_modules/typescript/bin/tsc
 if (status !== 0) process.exit(1);
 mkdirSync('dist/standins/host', { recursive: true });
 for (const name of ['runner.mjs', 'runner.py']) cpSync(`src/standins/host/${name}`, `dist/standins/host/${name}`);
-cpSync('src/core/toolchains/compile-bytecode.py', 'dist/core/toolchains/compile-bytecode.py');
+for (const name of ['compile-bytecode.py', 'build-wheel.py'])
+  cpSync(`src/core/toolchains/${name}`, `dist/core/toolchains/${name}`);
 cpSync('src/core/languages/python/adapters', 'dist/core/languages/python/adapters', { recursive: true });
 await import('./schemas.mjs');

@@ -1,10 +1,11 @@
 /** One run of the program: what it was asked for everywhere, where it writes, what time it is. */
-import { availableParallelism } from 'node:os';
+import { arch, availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { openProject, SHEET_NAME } from '../core/pipeline/open-project';
 import { stateFolder, type Project } from '../core/pipeline/targets';
 import type { HttpClient } from '../core/sources';
+import type { Machine } from '../core/toolchains/machine';
 import type { PythonRuntime } from '../core/toolchains/python';
 import { programName, TOOL } from './program';
 import { makePaint, type Paint } from './views/paint';
@@ -74,6 +75,17 @@ export class Session {
   async pythons(): Promise<readonly PythonRuntime[]> {
     const { findPythonRuntimes } = await import('../core/toolchains/python');
     return findPythonRuntimes(process.env.PATH ?? '');
+  }
+
+  /** This machine, for what has to run on it. */
+  machine(): Machine {
+    const { header } = process.report.getReport() as { header: { glibcVersionRuntime?: string } };
+    return {
+      arch: arch() === 'arm64' ? 'arm64' : 'x86_64',
+      ...(header.glibcVersionRuntime !== undefined && { glibc: header.glibcVersionRuntime }),
+      searchPath: process.env.PATH ?? '',
+      pythons: () => this.pythons(),
+    };
   }
 
   /** Seconds since 1970 that SOURCE_DATE_EPOCH asks for. */

@@ -28,7 +28,7 @@ export const command: CommandModule = {
       now: () => session.now(),
       tool: TOOL,
       http: () => session.http(project),
-      pythons: () => session.pythons(),
+      machine: session.machine(),
       onEvent: (event) => showProgress(session, event),
       ...(epochSeconds !== undefined && { epochSeconds }),
     });

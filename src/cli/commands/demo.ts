@@ -1,44 +1,59 @@
 /** `demo`: the full example on made-up data, every command as a person would type it. */
-import { spawnSync } from 'node:child_process';
-import { cpSync, existsSync, mkdtempSync, readdirSync } from 'node:fs';
+import { spawn, spawnSync } from 'node:child_process';
+import { cpSync, existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, relative, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { shellWord, type Session } from '../session';
 import { programName } from '../program';
-import { EXIT, text, type CommandModule } from './command';
+import { choosePython } from '../../core/toolchains/python';
+import { EXIT, text, type CommandModule, type ExitCode } from './command';
+import { pythonMend } from './toolchains';
 
 interface Step {
   readonly says: string;
   readonly args: readonly string[];
   readonly exit: number;
+  /** The version of Python without which it is left out. */
+  readonly python?: string;
 }
 
 const STEPS: readonly Step[] = [
   {
-    says: 'Fernhaven’s tide gauges send water levels. `surge-alert` decides whether to raise an alarm. Build it:',
+    says: 'Fernhaven’s tide gauges send water levels. `gauge-intake`, in Python, needs packages. Settle them for both processors:',
+    args: ['lock'],
+    exit: EXIT.done,
+  },
+  {
+    says: 'Build it, and `surge-alert`, which decides whether to raise an alarm. Only what is reached is packed:',
     args: ['build'],
     exit: EXIT.done,
   },
   { says: 'Built again without a change, nothing is done:', args: ['build'], exit: EXIT.done },
   {
-    says: 'Would its destination take it? Every limit, and every rule that could stop it:',
+    says: 'Would their destination take them? Every limit, and every rule that could stop them:',
     args: ['check'],
     exit: EXIT.done,
   },
   {
-    says: 'Call it from inside the unpacked artifact with the sheet’s events:',
+    says: 'Call one from inside its unpacked artifact with the sheet’s events:',
     args: ['try', 'surge-alert'],
     exit: EXIT.done,
   },
-  { says: 'Build it again in other surroundings and compare the bytes:', args: ['prove'], exit: EXIT.done },
+  {
+    says: 'And the other, noting which modules the calls load:',
+    args: ['try', 'gauge-intake', '--record'],
+    exit: EXIT.done,
+    python: '3.11',
+  },
+  { says: 'Build them again in other surroundings and compare the bytes:', args: ['prove'], exit: EXIT.done },
   {
     says: 'What refusals look like. A sheet with mistakes is refused with all of them at once:',
     args: ['build', '--sheet', 'mistakes.yaml'],
     exit: EXIT.wrongInput,
   },
   {
-    says: 'A function that builds but would not run at its destination:',
+    says: 'Functions that build but would not run at their destination:',
     args: ['build', '--sheet', 'broken.yaml', '--quiet'],
     exit: EXIT.done,
   },
@@ -52,7 +67,8 @@ const STEPS: readonly Step[] = [
 
 export const command: CommandModule = {
   about:
-    'Copies the example project into a folder and goes through it: build, check, try, prove, and what refusals look like.',
+    'Copies the example project into a folder, serves its packages on this machine, and goes through it: lock, build,\n' +
+    'check, try, prove, and what refusals look like.',
   examples: [
     ['', 'in a new folder below the temporary one'],
     ['--into ../tides', 'in a folder to keep'],
@@ -63,28 +79,87 @@ export const command: CommandModule = {
       requiresArg: true,
       describe: 'the folder to make the example in; it must be new or empty',
     }),
-  run(args, session) {
+  async run(args, session) {
     const folder = makeFolder(text(args, 'into'), session);
-    cpSync(join(__dirname, '../../../demo/fernhaven-tides'), folder, { recursive: true });
-    const unexpected = STEPS.filter((step, i) => !runStep(step, i, folder, session));
-    session.document({ folder, steps: STEPS.length, unexpected: unexpected.map((step) => step.args.join(' ')) });
-    if (unexpected.length > 0) {
-      session.say(
-        `\n${session.paint.bad('The demo did not go as it should')}: ${unexpected.map((step) => step.args.join(' ')).join('; ')}`,
-      );
-      return Promise.resolve(EXIT.fault);
+    cpSync(join(EXAMPLES, 'fernhaven-tides'), folder, { recursive: true });
+    const index = await serveExample();
+    try {
+      pointAt(index.url, folder);
+      const pythons = await session.pythons();
+      const steps = STEPS.filter(({ python }) => python === undefined || choosePython(pythons, python) !== undefined);
+      for (const {
+        python,
+        args: [what = '', name = ''],
+      } of STEPS)
+        if (python !== undefined && choosePython(pythons, python) === undefined)
+          session.remark(`left out: ${what} ${name}; to have it, ${pythonMend(python)}`);
+      const unexpected = steps.filter((step, i) => !runStep(step, i, folder, session));
+      session.document({ folder, steps: steps.length, unexpected: unexpected.map((step) => step.args.join(' ')) });
+      return conclude(unexpected, folder, session);
+    } finally {
+      index.close();
     }
-    const sheet = join(
-      relative(session.cwd, folder).startsWith('..') ? folder : relative(session.cwd, folder),
-      'emballage.yaml',
-    );
-    session.say(
-      `\n${session.paint.bold('That was the demo.')} The project stays in ${session.paint.name(folder)}: change the alarm level and build again.`,
-    );
-    session.next(`try surge-alert --repeat 20 --sheet ${shellWord(sheet)}`, 'see its warm times');
-    return Promise.resolve(EXIT.done);
   },
 };
+
+const EXAMPLES = join(__dirname, '../../../demo');
+/** What the example's sheet names as its index. */
+const INDEX_IN_SHEET = 'http://127.0.0.1:8427/simple';
+
+function conclude(unexpected: readonly Step[], folder: string, session: Session): ExitCode {
+  if (unexpected.length > 0) {
+    session.say(
+      `\n${session.paint.bad('The demo did not go as it should')}: ${unexpected.map((step) => step.args.join(' ')).join('; ')}`,
+    );
+    return EXIT.fault;
+  }
+  const near = relative(session.cwd, folder);
+  const sheet = join(near.startsWith('..') ? folder : near, 'emballage.yaml');
+  session.say(
+    `\n${session.paint.bold('That was the demo.')} The project stays in ${session.paint.name(folder)}: change the alarm level and build again.`,
+  );
+  session.next(`try surge-alert --repeat 20 --sheet ${shellWord(sheet)}`, 'see its warm times');
+  return EXIT.done;
+}
+
+/** Serves the example's packages from a process of its own, since the steps block this one. */
+function serveExample(): Promise<{ readonly url: string; close(): void }> {
+  const args = [
+    process.argv[1] ?? '',
+    'stand-in',
+    'index',
+    join(EXAMPLES, 'fernhaven-packages'),
+    '--port',
+    '0',
+    '--no-color',
+  ];
+  const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'inherit'] });
+  return new Promise((resolve, reject) => {
+    let said = '';
+    child.stdout.on('data', (bytes: Buffer) => {
+      said += bytes.toString('utf8');
+      const [, url] = / at (http:\S+)\n/.exec(said) ?? [];
+      if (url !== undefined) resolve({ url, close: () => child.kill() });
+    });
+    child.once('error', reject);
+    child.once('exit', () =>
+      reject(
+        new EmballageError('HOST_FAILED', {
+          doing: 'serving the example’s packages',
+          expected: 'the stand-in index to run',
+          found: 'it ended',
+          mend: 'see what it said',
+        }),
+      ),
+    );
+  });
+}
+
+/** The example's sheet, with the port that was free. */
+function pointAt(url: string, folder: string): void {
+  const sheet = join(folder, 'emballage.yaml');
+  writeFileSync(sheet, readFileSync(sheet, 'utf8').replace(INDEX_IN_SHEET, url));
+}
 
 function makeFolder(into: string | undefined, session: Session): string {
   if (into === undefined) return mkdtempSync(join(tmpdir(), 'fernhaven-tides-'));

@@ -38,6 +38,7 @@ export const command: CommandModule = {
       project,
       functions,
       http: await session.http(project),
+      machine: session.machine(),
       upgrade: asked.includes('') ? 'all' : asked.map(normalizeName),
       onSettling: (name, arch) => session.progress.show(`settling ${name} for ${arch}`),
     });

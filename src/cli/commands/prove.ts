@@ -41,7 +41,7 @@ export const command: CommandModule = {
       now: () => session.now(),
       tool: TOOL,
       http: () => session.http(project),
-      pythons: () => session.pythons(),
+      machine: session.machine(),
       onEvent,
       ...(epochSeconds !== undefined && { epochSeconds }),
     });

@@ -29,7 +29,12 @@ export async function assemblePythonTarget(request: AssemblyRequest, whole: File
   const { project, spec } = request;
   const plain = await assembleSources(request, whole);
   if (!spec.bytecode) return plain;
-  const { entries, toolchain } = await withBytecode(project, spec, plain.fileSet.entries, await request.pythons());
+  const { entries, toolchain } = await withBytecode(
+    project,
+    spec,
+    plain.fileSet.entries,
+    await request.machine.pythons(),
+  );
   const sorted = entries.sort((a, b) => comparePaths(nameOf(a), nameOf(b)));
   return { ...plain, fileSet: { ...plain.fileSet, entries: sorted }, toolchains: [toolchain] };
 }
@@ -40,7 +45,7 @@ async function assembleSources(request: AssemblyRequest, whole: FileSet): Promis
   const hostEntry = spec.adapter === undefined ? spec.entry : adapterEntry();
   const plain = { packages, trimmed: [], overlaps: [], unseen: [], toolchains: [], hostEntry };
   if (packages.length === 0 && spec.trim !== 'traced') return { fileSet: withAdapter(project, spec, base), ...plain };
-  const ready = await readyPackages(project, packages, request.http);
+  const ready = await readyPackages(request);
   const inputs = ready.map(({ locked, wheel }) => ({ ...locked, wheel }));
   const assembled = assembleFiles(project, spec, base, inputs);
   const { trimmed, overlaps, unseen } = assembled;

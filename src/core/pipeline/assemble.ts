@@ -2,8 +2,8 @@
 import { collect, type Survey } from '../fileset/collect';
 import type { FileSet, Overlap, Trimmed, UnseenImport } from '../fileset/model';
 import type { HttpClient } from '../sources';
-import type { Entry, FunctionSpec } from '../sheet';
-import type { PythonRuntime } from '../toolchains/python';
+import type { Arch, Entry, FunctionSpec } from '../sheet';
+import type { Machine } from '../toolchains/machine';
 import { collectRequest } from './build';
 import type { LockedPackage } from './lockfile';
 import type { Project } from './targets';
@@ -25,8 +25,9 @@ export interface AssemblyRequest {
   readonly spec: FunctionSpec;
   readonly survey: Survey;
   readonly packages: readonly LockedPackage[];
+  readonly arch: Arch;
   readonly http: () => Promise<HttpClient>;
-  readonly pythons: () => Promise<readonly PythonRuntime[]>;
+  readonly machine: Machine;
 }
 
 export async function assembleTarget(request: AssemblyRequest): Promise<Assembly> {

@@ -5,7 +5,7 @@ import { sameStamp, stampOf, type Stamp } from '../disk/stamp';
 import { surveySource, type CollectRequest, type Survey } from '../fileset/collect';
 import type { HttpClient } from '../sources';
 import type { Arch, FunctionSpec } from '../sheet';
-import type { PythonRuntime } from '../toolchains/python';
+import type { Machine } from '../toolchains/machine';
 import type { LockedFunction } from './lockfile';
 import { StatIndex, writeStatIndex } from './stat-index';
 import { artifactPath, indexPath, stateFolder, waybillPath, type Project } from './targets';
@@ -23,8 +23,8 @@ export interface BuildRequest {
   readonly tool: string;
   /** For locked packages that are not in the store. */
   readonly http: () => Promise<HttpClient>;
-  /** The Python interpreters on this machine, for bytecode. */
-  readonly pythons: () => Promise<readonly PythonRuntime[]>;
+  /** For what has to run here: compiling bytecode, building packages from source. */
+  readonly machine: Machine;
   readonly onEvent: (event: BuildEvent) => void;
 }
 
@@ -89,7 +89,7 @@ export interface ChangedLook {
 /** What a look at a function gave; with `unchanged` there is nothing to do. */
 export type Look = ChangedLook | { readonly spec: FunctionSpec; readonly unchanged: BuiltFunction };
 
-type LookRequest = Omit<BuildRequest, 'functions' | 'onEvent' | 'jobs' | 'http' | 'pythons'>;
+type LookRequest = Omit<BuildRequest, 'functions' | 'onEvent' | 'jobs' | 'http' | 'machine'>;
 
 /** Looks at a function's source folder and artifacts without reading a file. */
 export async function lookForChange(request: LookRequest, spec: FunctionSpec): Promise<Look> {

@@ -16,14 +16,17 @@ import {
 } from '../languages/python';
 import { PackageStore, withoutCredentials, type HttpClient } from '../sources';
 import type { Arch, FunctionSpec } from '../sheet';
+import type { Machine } from '../toolchains/machine';
 import { readLock, writeLock, type Lock, type LockedFunction, type LockedPackage } from './lockfile';
 import { pythonTargets, readNeeds, runtimeOf, type FunctionNeeds } from './needs';
+import { buildFromSource, type BuiltWheel } from './source-builds';
 import { stateFolder, type Project } from './targets';
 
 export interface LockRequest {
   readonly project: Project;
   readonly functions: readonly FunctionSpec[];
   readonly http: HttpClient;
+  readonly machine: Machine;
   /** Names of packages whose locked versions no longer count, normalised; all of them. */
   readonly upgrade: readonly string[] | 'all';
   readonly onSettling: (name: string, arch: Arch) => void;
@@ -103,12 +106,23 @@ interface Settling {
 async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, string>): Promise<LockedPackage[]> {
   const { request, spec, needs, target, store } = settling;
   const sources = sourcesOf(request.project, spec, needs);
+  const { http, machine } = request;
+  const state = stateFolder(request.project);
+  const builds = new Map<string, BuiltWheel>();
   const provider = new PythonProvider({
     sources,
-    http: request.http,
+    http,
     store,
-    metadataFolder: join(stateFolder(request.project), 'metadata'),
+    metadataFolder: join(state, 'metadata'),
     target,
+    build: async (candidate) => {
+      const built = await buildFromSource(
+        { machine, target, sources, http, store, stateFolder: state },
+        candidate.file,
+      );
+      builds.set(candidate.file.url, built);
+      return store.pathOf(built.sha256);
+    },
   });
   const resolved = await resolveRequirements({
     name: spec.name,
@@ -119,9 +133,18 @@ async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, stri
     prefer,
   });
   const packages: LockedPackage[] = [];
-  for (const { name, candidate, by } of resolved)
-    packages.push(await lockedPackage(settling, name, candidate, plainNames(by)));
+  for (const { name, candidate, by } of resolved) {
+    const locked = await lockedPackage(settling, name, candidate, plainNames(by));
+    const built = builds.get(candidate.file.url);
+    packages.push(built === undefined ? locked : fromSource(locked, built));
+  }
   return packages;
+}
+
+/** The wheel that was built, and what it was built from. */
+function fromSource({ file, sha256, size, from, ...rest }: LockedPackage, built: BuiltWheel): LockedPackage {
+  const source = { file, sha256, size, from, with: [...built.with] };
+  return { ...rest, file: built.file, sha256: built.sha256, size: built.size, from: '', source };
 }
 
 /** A requirements file is named without its line, which moves for reasons of its own. */
@@ -176,7 +199,7 @@ async function lockedPackage(
   return { name, version: version.text, file: file.file, sha256, size, from, by: [...by] };
 }
 
-function sourcesOf(project: Project, spec: FunctionSpec, needs: FunctionNeeds): SourceSpec[] {
+export function sourcesOf(project: Project, spec: FunctionSpec, needs: FunctionNeeds): SourceSpec[] {
   const sources: SourceSpec[] = spec.sources.map(({ kind, at, serves }) => ({
     kind,
     at: kind === 'folder' ? join(project.root, at) : at,

@@ -17,6 +17,16 @@ const lockedPackage = z.strictObject({
   size: z.int().nonnegative(),
   /** The address of the file, or its path from the project folder. */
   from: z.string(),
+  /** The source distribution that it is built from, and with what; then `from` says nothing. */
+  source: z
+    .strictObject({
+      file: z.string(),
+      sha256: z.string(),
+      size: z.int().nonnegative(),
+      from: z.string(),
+      with: z.array(z.string()),
+    })
+    .optional(),
   /** Names of the packages that ask for it, files that state it, or the function. */
   by: z.array(z.string()),
 });

@@ -93,9 +93,10 @@ class Maker {
     const packages = this.#look.locked?.targets[target.arch] ?? [];
     const key = JSON.stringify(packages);
     const before = this.#made.get(key);
-    const { project, http, pythons } = this.#request;
+    const { project, http, machine } = this.#request;
     const { survey, spec } = this.#look;
-    const assembly = before?.assembly ?? (await assembleTarget({ project, spec, survey, packages, http, pythons }));
+    const assembly =
+      before?.assembly ?? (await assembleTarget({ project, spec, survey, packages, arch: target.arch, http, machine }));
     const made = before?.made ?? this.#findInStore(assembly.fileSet) ?? (await this.#pack(assembly.fileSet));
     this.#made.set(key, { assembly, made });
     return this.#place(target, assembly, made);

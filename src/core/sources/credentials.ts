@@ -16,12 +16,17 @@ export function readNetrc(text: string): Credentials {
   let current: Login | undefined;
   const words = tokens(text);
   for (let at = 0; at < words.length; at++) {
-    const [word, next = ''] = [words[at], words[at + 1]];
-    if (word === 'machine') machines.set(next.toLowerCase(), (current = { login: '', password: '' }));
-    else if (word === 'default') current = fallback = { login: '', password: '' };
-    else if (word === 'login' && current !== undefined) current.login = next;
-    else if (word === 'password' && current !== undefined) current.password = next;
-    if (word !== 'default') at += 1;
+    if (words[at] === 'default') {
+      current = fallback = { login: '', password: '' };
+      continue;
+    }
+    const value = words[at + 1] ?? '';
+    if (words[at] === 'machine') machines.set(value.toLowerCase(), (current = { login: '', password: '' }));
+    else if (words[at] === 'login' && current !== undefined) current.login = value;
+    else if (words[at] === 'password' && current !== undefined) current.password = value;
+    // Anything else is passed over by itself.
+    else if (words[at] !== 'account') continue;
+    at += 1;
   }
   return {
     authorizationFor(url) {

@@ -1,11 +1,11 @@
 /** Third-party files by their SHA-256: what was fetched once is never fetched again, and is verified before it is used. */
-import { existsSync, renameSync, rmSync, statSync } from 'node:fs';
-import { copyFileSync, mkdirSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { copyFileSync, existsSync, mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { EmballageError } from '../base/errors';
 import { printable } from '../base/text';
 import { fileDigest } from '../disk/digest';
-import { FileSink, guarded, temporaryBeside } from '../disk/write';
+import { FileSink, guarded, temporaryBeside, writeWhole } from '../disk/write';
 import type { FetchRequest, HttpClient } from './http';
 
 /** A file as an index or a lock describes it. */
@@ -77,6 +77,14 @@ export class PackageStore {
     });
     if (open.sink === undefined) throw new Error('nothing was downloaded');
     return this.#keep(file, open.sink.path, open.sink.close());
+  }
+
+  /** Takes in bytes that were made here. */
+  put(bytes: Uint8Array): { readonly sha256: string; readonly size: number } {
+    const sha256 = createHash('sha256').update(bytes).digest('hex');
+    writeWhole(this.pathOf(sha256), bytes, this.#folder);
+    this.#verified.add(sha256);
+    return { sha256, size: bytes.length };
   }
 
   /** A copy of a local file, so that it cannot change under us. */

@@ -53,17 +53,20 @@ export function makeWheels(folder: string, shown: string): MadeWheel[] {
   );
 }
 
-interface Member {
+export interface WheelMember {
   readonly path: string;
   readonly content: Buffer;
 }
 
-function makeWheel(project: ProjectTable, files: readonly Member[], arch: Arch | undefined): MadeWheel {
+function makeWheel(project: ProjectTable, files: readonly WheelMember[], arch: Arch | undefined): MadeWheel {
   const stem = `${normalizeName(project.name).replaceAll('-', '_')}-${project.version}`;
   const tag = arch === undefined ? 'py3-none-any' : `py3-none-manylinux_2_17_${MACHINES[arch]}`;
   const info = `${stem}.dist-info`;
   const metadata = metadataOf(project);
-  const text = (path: string, content: string): Member => ({ path: `${info}/${path}`, content: Buffer.from(content) });
+  const text = (path: string, content: string): WheelMember => ({
+    path: `${info}/${path}`,
+    content: Buffer.from(content),
+  });
   const scripts = Object.entries(project.scripts).map(([name, target]) => `${name} = ${target}\n`);
   const members = [
     ...files,
@@ -74,16 +77,7 @@ function makeWheel(project: ProjectTable, files: readonly Member[], arch: Arch |
     ),
     ...(scripts.length === 0 ? [] : [text('entry_points.txt', `[console_scripts]\n${scripts.join('')}`)]),
   ];
-  const rows = members.map(({ path, content }) => ({
-    path,
-    sha256: createHash('sha256').update(content).digest('hex'),
-    size: content.length,
-  }));
-  const bytes = zip(
-    [...members, text('RECORD', formatRecord([...rows, { path: `${info}/RECORD` }]))].sort((a, b) =>
-      comparePaths(a.path, b.path),
-    ),
-  );
+  const bytes = packWheel(info, members);
   const { requiresPython, yanked } = project;
   return {
     name: normalizeName(project.name),
@@ -118,7 +112,18 @@ function withExtra(requirement: string, extra: string): string {
   return marker === undefined ? `${what}; ${condition}` : `${what}; (${marker.trim()}) and ${condition}`;
 }
 
-function zip(members: readonly Member[]): Buffer {
+/** Packs the members of a wheel, with a RECORD that lists them; the same members give the same bytes. @param info its .dist-info folder */
+export function packWheel(info: string, members: readonly WheelMember[]): Buffer {
+  const rows = members.map(({ path, content }) => ({
+    path,
+    sha256: createHash('sha256').update(content).digest('hex'),
+    size: content.length,
+  }));
+  const record = { path: `${info}/RECORD`, content: Buffer.from(formatRecord([...rows, { path: `${info}/RECORD` }])) };
+  return zip([...members, record].sort((a, b) => comparePaths(a.path, b.path)));
+}
+
+function zip(members: readonly WheelMember[]): Buffer {
   const chunks: Uint8Array[] = [];
   const sink: ZipSink = {
     append: (bytes) => chunks.push(Uint8Array.from(bytes)),
@@ -141,7 +146,7 @@ function zip(members: readonly Member[]): Buffer {
   return Buffer.concat(chunks);
 }
 
-function filesBelow(folder: string, path: string): Member[] {
+function filesBelow(folder: string, path: string): WheelMember[] {
   return readdirSync(join(folder, path), { withFileTypes: true }).flatMap((entry) => {
     const below = joinPath(path, entry.name);
     if (entry.name === '__pycache__') return [];

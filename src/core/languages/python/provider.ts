@@ -23,8 +23,8 @@ export interface SourceSpec {
   readonly serves?: readonly string[];
 }
 
-/** Makes the metadata of a source distribution known, by building it. */
-export type BuildMetadata = (project: Project, candidate: Candidate) => Promise<CoreMetadata>;
+/** Builds a source distribution; gives the absolute path of the wheel. */
+export type BuildWheel = (candidate: Candidate) => Promise<string>;
 
 export interface ProviderOptions {
   readonly sources: readonly SourceSpec[];
@@ -34,7 +34,7 @@ export interface ProviderOptions {
   readonly metadataFolder: string;
   readonly target: PythonTarget;
   /** Undefined where source distributions are not to be built. */
-  readonly build?: BuildMetadata;
+  readonly build?: BuildWheel;
 }
 
 /** How much of a wheel's end is fetched to read its metadata, which archivers put there. */
@@ -88,16 +88,24 @@ export class PythonProvider implements PackageSource {
   }
 
   async #readMetadata(project: Project, candidate: Candidate): Promise<CoreMetadata> {
-    if (candidate.kind === 'sdist' && this.#options.build !== undefined) return this.#options.build(project, candidate);
+    if (candidate.kind === 'sdist' && this.#options.build !== undefined) {
+      const path = await this.#options.build(candidate);
+      const built = await withFileSource(path, candidate.file.file, (source) => metadataIn(source, candidate.file));
+      return this.#checked(project, candidate.file, built);
+    }
     const { file } = candidate;
     const cachePath = file.sha256 === undefined ? undefined : join(this.#options.metadataFolder, file.sha256);
     const cached = cachePath !== undefined && existsSync(cachePath) ? readFileSync(cachePath, 'utf8') : undefined;
     const text = cached ?? (await this.#fetchMetadata(file));
-    const metadata = parseMetadata(text);
-    if (metadata === undefined || normalizeName(metadata.name) !== project.name)
-      throw badWheel(file, `metadata of ${project.name}`, `metadata of ${printable(metadata?.name ?? 'nothing')}`);
+    const metadata = this.#checked(project, file, text);
     if (cachePath !== undefined && cached === undefined) writeWhole(cachePath, text, cachePath);
     return metadata;
+  }
+
+  #checked(project: Project, file: IndexFile, text: string): CoreMetadata {
+    const metadata = parseMetadata(text);
+    if (metadata !== undefined && normalizeName(metadata.name) === project.name) return metadata;
+    throw badWheel(file, `metadata of ${project.name}`, `metadata of ${printable(metadata?.name ?? 'nothing')}`);
   }
 
   async #fetchMetadata(file: IndexFile): Promise<string> {

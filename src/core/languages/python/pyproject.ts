@@ -39,6 +39,26 @@ export function readPyproject(request: PyprojectRequest): PyprojectReading {
   return new Reader(request, value).read();
 }
 
+export interface BuildSystem {
+  readonly requires: readonly string[];
+  readonly backend: string;
+  /** Folders of the source in which the backend itself lies. */
+  readonly backendPath: readonly string[];
+}
+
+/** What builds a source distribution (PEP 517, PEP 518); without a word of it, setuptools as it always did. */
+export function buildSystemOf(text: string): BuildSystem {
+  const { value } = readToml(text, 'pyproject.toml');
+  const system = mapping(value?.['build-system']);
+  const texts = (list: unknown): string[] => (Array.isArray(list) ? list.map(String) : []);
+  const backend = system['build-backend'];
+  return {
+    requires: 'requires' in system ? texts(system.requires) : ['setuptools>=40.8.0'],
+    backend: typeof backend === 'string' ? backend : 'setuptools.build_meta:__legacy__',
+    backendPath: texts(system['backend-path']),
+  };
+}
+
 class Reader {
   readonly #request: PyprojectRequest;
   readonly #project: Record<string, unknown>;

@@ -100,8 +100,8 @@ class DefinitionReader {
   }
 
   #assignment(node: SyntaxNode): void {
-    const values = node.getChildren('AssignOp');
-    const value = values.at(-1)?.nextSibling ?? null;
+    const operators = [...node.getChildren('AssignOp'), ...node.getChildren('UpdateOp')];
+    const value = operators.at(-1)?.nextSibling ?? null;
     for (let child = node.firstChild; child !== null && child !== value; child = child.nextSibling) {
       if (child.name !== 'VariableName') continue;
       const name = this.#text(child);
