@@ -1,9 +1,11 @@
 import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { gzipSync } from 'node:zlib';
 import { INTAKE, LEVELS, packageFiles, packageFolder, pythonProject, startTestIndex } from '../support/index';
 import { put, run, type Files } from '../support/program';
+import { makeTar } from '../support/tar-bytes';
 import { makeZip } from '../support/zip-bytes';
 
 interface WaybillFile {
@@ -332,5 +334,59 @@ describe('a wheel that is not what it should be', () => {
       'levels-1.0.data/data/share/x.txt': 'x',
     };
     expect(buildWith(wheel(more)).status).toBe(0);
+  });
+});
+
+describe('a package that comes as source only', () => {
+  const BACKEND = `import zipfile
+
+
+def build_wheel(target, settings, metadata=None):
+    name = "levels-1.0-TAG.whl"
+    files = {
+        "levels.py": "def mean(some):\\n    return 7\\n",
+        "levels-1.0.dist-info/METADATA": "Metadata-Version: 2.1\\nName: levels\\nVersion: 1.0\\n",
+        "levels-1.0.dist-info/WHEEL": "Wheel-Version: 1.0\\nTag: TAG\\n",
+        "levels-1.0.dist-info/RECORD": "",
+    }
+    with zipfile.ZipFile(f"{target}/{name}", "w") as archive:
+        for path, text in files.items():
+            archive.writestr(path, text)
+    return name
+`;
+  const sourceOnly = (tag: string): string => {
+    const files = {
+      'pyproject.toml': '[build-system]\nrequires = []\nbuild-backend = "backend"\nbackend-path = ["."]\n',
+      'backend.py': BACKEND.replaceAll('TAG', tag),
+    };
+    const entries = Object.entries(files).map(([name, data]) => ({ name: `levels-1.0/${name}`, data }));
+    return pythonProject(
+      { 'intake.py': INTAKE },
+      { needs: ['levels'], sources: [{ folder: 'wheels' }] },
+      { 'wheels/levels-1.0.tar.gz': gzipSync(makeTar(entries)), 'e.json': '[]' },
+    );
+  };
+
+  it('is built, and built again to the same bytes', () => {
+    const root = sourceOnly('py3-none-any');
+    expect(run(root, ['lock']).status).toBe(0);
+    const built = run(root, ['build']);
+    expect([
+      built.status,
+      run(root, ['try', 'intake', '--event', 'e.json', '--json']).stdout.includes('{\\"mean\\": 7}'),
+    ]).toEqual([0, true]);
+    const before = readFileSync(join(root, ARTIFACT));
+    rmSync(join(root, '.emballage'), { recursive: true });
+    rmSync(join(root, 'out'), { recursive: true });
+    expect([run(root, ['build']).status, readFileSync(join(root, ARTIFACT)).equals(before)]).toEqual([0, true]);
+  });
+
+  it('is refused when what comes out is not for the target', () => {
+    const { status, stderr } = run(sourceOnly('cp311-cp311-win_amd64'), ['lock']);
+    expect([status, stderr.includes('a wheel for x86_64, Python 3.11'), stderr.includes('win_amd64')]).toEqual([
+      2,
+      true,
+      true,
+    ]);
   });
 });

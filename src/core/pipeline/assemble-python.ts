@@ -1,6 +1,6 @@
 /** The file set of one target of a Python function. */
 import { createHash } from 'node:crypto';
-import { existsSync, lstatSync } from 'node:fs';
+import { existsSync, lstatSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { comparePaths } from '../base/paths';
 import { fileDigest } from '../disk/digest';
@@ -8,6 +8,7 @@ import { stampOf } from '../disk/stamp';
 import { writeWhole } from '../disk/write';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type PackedEntry, type PackedFile } from '../fileset/model';
 import { makeSelection } from '../fileset/selection';
+import { stripDebugSections } from '../formats/elf';
 import {
   ADAPTER_FILE,
   adapterCode,
@@ -15,6 +16,7 @@ import {
   assemblePython,
   type Assembled,
   type PackageInput,
+  type StoredContent,
 } from '../languages/python';
 import type { FunctionSpec } from '../sheet';
 import type { Assembly, AssemblyRequest } from './assemble';
@@ -101,8 +103,28 @@ function assembleFiles(
     trim: spec.trim,
     entries: [spec.entry.file],
     keptBy: (path) => selection.keptBy(path),
+    strip: (file) => strippedFile(project, file),
     factsFor: (sha256, read) => factsFor(project, sha256, read),
   });
+}
+
+/** What was stripped once is kept by its digest; so is the news that there is nothing to strip. */
+function strippedFile(project: Project, { source, sha256 }: StoredContent): StoredContent | undefined {
+  const note = join(stateFolder(project), 'stripped', `${sha256}.json`);
+  const made = (digest: string): string => join(stateFolder(project), 'stripped', digest);
+  try {
+    const known = JSON.parse(readFileSync(note, 'utf8')) as { sha256: string; size: number } | null;
+    if (known === null) return undefined;
+    if (existsSync(made(known.sha256))) return { ...known, source: made(known.sha256) };
+  } catch {
+    // Not looked at yet.
+  }
+  const bytes = stripDebugSections(readFileSync(source));
+  const digest = bytes === undefined ? '' : createHash('sha256').update(bytes).digest('hex');
+  const known = bytes === undefined ? null : { sha256: digest, size: bytes.length };
+  if (bytes !== undefined) writeWhole(made(digest), bytes, made(digest));
+  writeWhole(note, JSON.stringify(known), note);
+  return known === null ? undefined : { ...known, source: made(digest) };
 }
 
 function joinSets(project: Project, base: FileSet, assembled: Assembled): FileSet {

@@ -144,7 +144,8 @@ async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, stri
 /** The wheel that was built, and what it was built from. */
 function fromSource({ file, sha256, size, from, ...rest }: LockedPackage, built: BuiltWheel): LockedPackage {
   const source = { file, sha256, size, from, with: [...built.with] };
-  return { ...rest, file: built.file, sha256: built.sha256, size: built.size, from: '', source };
+  const { name, version, by } = rest;
+  return { name, version, file: built.file, sha256: built.sha256, size: built.size, from: '', source, by };
 }
 
 /** A requirements file is named without its line, which moves for reasons of its own. */

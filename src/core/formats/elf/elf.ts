@@ -4,6 +4,8 @@
  * every offset and count is held against the bytes that are there.
  */
 
+import { isRangeError } from '../../base/errors';
+
 export interface ElfFile {
   readonly bits: 32 | 64;
   readonly littleEndian: boolean;
@@ -55,7 +57,7 @@ export function readElf(bytes: Uint8Array): ElfFile | undefined {
     return new Reader(bytes).read();
   } catch (error) {
     // A table that leads outside the bytes.
-    if (error instanceof RangeError) return undefined;
+    if (isRangeError(error)) return undefined;
     throw error;
   }
 }

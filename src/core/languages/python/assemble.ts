@@ -29,6 +29,13 @@ export interface OwnFile {
   readonly isKept: boolean;
 }
 
+export interface StoredContent {
+  /** Absolute path. */
+  readonly source: string;
+  readonly sha256: string;
+  readonly size: number;
+}
+
 export interface AssembleRequest {
   readonly own: readonly OwnFile[];
   readonly packages: readonly PackageInput[];
@@ -37,6 +44,8 @@ export interface AssembleRequest {
   readonly entries: readonly string[];
   /** The `keep` pattern that wants a path. */
   readonly keptBy: (path: string) => string | undefined;
+  /** A compiled file without its debugging sections, where it has any. */
+  readonly strip: (file: StoredContent) => StoredContent | undefined;
   /** Facts of a module by the digest of its file, from a memory where there is one. */
   readonly factsFor: (sha256: string, read: () => string) => ModuleFacts;
 }
@@ -122,11 +131,21 @@ function trimSafely(
       const one = placed.get(path);
       if (one === undefined) continue;
       const by = request.keptBy(path) === undefined ? safeRuleFor({ path, siblings, usesTests }) : undefined;
-      if (by === undefined) kept.set(path, one);
+      if (by === undefined) kept.set(path, stripped(one, request, trimmed));
       else trimmed.push({ path, size: sizeOf(one), package: owner.name, by });
     }
   }
   return kept;
+}
+
+/** Debugging sections are for debuggers; what is loaded stays as it is. */
+function stripped(one: Candidate, request: AssembleRequest, trimmed: Trimmed[]): Candidate {
+  const { content, path } = one;
+  if (content.kind !== 'file' || !/\.so(?:\.[\d.]+)?$/.test(path)) return one;
+  const smaller = request.strip(content);
+  if (smaller === undefined) return one;
+  trimmed.push({ path, size: content.size - smaller.size, package: one.package.name, by: 'debug-sections' });
+  return { ...one, content: { kind: 'file', ...smaller } };
 }
 
 function importsTests(siblings: ReadonlySet<string>, placed: ReadonlyMap<string, Candidate>): boolean {
@@ -210,8 +229,7 @@ function asPlaced(one: Candidate, trace: Trace | undefined, request: AssembleReq
     : pattern !== undefined
       ? { why: 'kept', by: pattern }
       : (reasonOf(reach) ?? { why: 'needed', by: one.package.by });
-  const at =
-    one.content.kind === 'file' ? one.content.source.slice(one.package.wheel.folder.length + 1) : (one.madeFrom ?? '');
+  const at = one.content.kind === 'file' ? one.from : (one.madeFrom ?? '');
   return { path: one.path, isProgram: one.isProgram, content: one.content, package: one.package, at, isMade, reason };
 }
 

@@ -6,13 +6,14 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { unsafePathReason } from '../../base/paths';
 import { printable } from '../../base/text';
-import type { UnpackedWheel } from './wheel';
-import { badWheel } from './wheel';
+import { badWheel, type UnpackedFile, type UnpackedWheel } from './wheel';
 
 export interface InstalledFile {
   /** Path in the artifact. */
   readonly path: string;
   readonly isProgram: boolean;
+  /** Path in the wheel. */
+  readonly from: string;
   readonly content:
     | { readonly kind: 'file'; readonly source: string; readonly sha256: string; readonly size: number }
     | { readonly kind: 'text'; readonly text: string };
@@ -48,6 +49,7 @@ export function installWheel(wheel: UnpackedWheel, file: string): InstalledFile[
       installed.push({
         path,
         isProgram: one.isProgram,
+        from: one.path,
         content: { kind: 'file', source, sha256: one.sha256, size: one.size },
       });
   }
@@ -60,12 +62,14 @@ export function installWheel(wheel: UnpackedWheel, file: string): InstalledFile[
 }
 
 /** "If a script begins with `#!python`, rewrite": to whichever Python the host has. */
-function script(path: string, source: string, { sha256, size }: { sha256: string; size: number }): InstalledFile {
+function script(path: string, source: string, { path: from, sha256, size }: UnpackedFile): InstalledFile {
   const text = size < 1024 * 1024 ? readFileSync(source, 'latin1') : '';
-  if (!text.startsWith('#!python')) return { path, isProgram: true, content: { kind: 'file', source, sha256, size } };
+  if (!text.startsWith('#!python'))
+    return { path, from, isProgram: true, content: { kind: 'file', source, sha256, size } };
   const rewritten = text.replace(/^#!pythonw?/, '#!/usr/bin/env python3');
   return {
     path,
+    from,
     isProgram: true,
     content: { kind: 'text', text: Buffer.from(rewritten, 'latin1').toString('utf8') },
     madeFrom: 'script of the wheel',
@@ -104,6 +108,7 @@ function consoleScripts(text: string, file: string): InstalledFile[] {
       const code = `#!/usr/bin/env python3\nimport sys\n\nfrom ${module} import ${top}\n\nif __name__ == "__main__":\n    sys.exit(${member}())\n`;
       return {
         path: `bin/${name}`,
+        from: '',
         isProgram: true,
         content: { kind: 'text' as const, text: code },
         madeFrom: 'entry point',

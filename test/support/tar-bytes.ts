@@ -1,0 +1,28 @@
+/** Makes tar archives by hand, also wrong ones. */
+
+export interface RawTarEntry {
+  readonly name: string;
+  readonly data?: string | Buffer;
+  readonly type?: string;
+  readonly link?: string;
+  /** Said instead of the truth. */
+  readonly size?: number;
+}
+
+export function makeTar(entries: readonly RawTarEntry[]): Buffer {
+  const parts = entries.flatMap(({ name, data = '', type = '0', link = '', size }) => {
+    const content = Buffer.from(data);
+    const header = Buffer.alloc(512);
+    header.write(name.slice(0, 100), 0);
+    header.write('0000644\0', 100);
+    header.write(`${(size ?? content.length).toString(8).padStart(11, '0')}\0`, 124);
+    header.write('        ', 148);
+    header.write(type, 156);
+    header.write(link, 157);
+    header.write('ustar\x0000', 257, 'latin1');
+    const sum = header.reduce((total, byte) => total + byte, 0);
+    header.write(`${sum.toString(8).padStart(6, '0')}\0 `, 148);
+    return [header, content, Buffer.alloc((512 - (content.length % 512)) % 512)];
+  });
+  return Buffer.concat([...parts, Buffer.alloc(1024)]);
+}
