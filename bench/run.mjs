@@ -16,6 +16,7 @@ startUp();
 coldBuild();
 nothingChanged();
 largeTree();
+wheels();
 console.log(table([['measure', 'ours', 'other', 'ratio', 'at most', ''], ...rows]));
 
 function startUp() {
@@ -84,6 +85,83 @@ function largeTree() {
   });
   const mib = Number(stderr.trim().split('\n').at(-1)) / 1024;
   rows.push(['memory of packing 2 GiB', `${mib.toFixed(0)} MiB`, '', '', '250 MiB', verdict(mib, 250)]);
+}
+
+/** Some forty real wheels, fetched once; settling and unpacking them against the installer of Python itself. */
+function wheels() {
+  const folder = process.env.EMBALLAGE_BENCH_WHEELS ?? join(base, 'wheels');
+  const wanted = [
+    'fastapi[standard]',
+    'pandas',
+    'sqlalchemy',
+    'jinja2',
+    'cryptography',
+    'pillow',
+    'rich',
+    'requests',
+    'aiohttp',
+  ];
+  const pip = (...args) => ['python3', ['-m', 'pip', '--disable-pip-version-check', '-q', ...args]];
+  if (process.env.EMBALLAGE_BENCH_WHEELS === undefined) {
+    const [command, args] = pip('download', '--only-binary', ':all:', '-d', folder, ...wanted);
+    const { status } = spawnSync(command, args, { stdio: 'ignore', env: process.env });
+    if (status !== 0) {
+      console.error('left out: wheels. They could not be fetched; name a folder of them with EMBALLAGE_BENCH_WHEELS');
+      return;
+    }
+  }
+  const version = spawnSync('python3', ['-c', 'import sys; print("%d.%d" % sys.version_info[:2])'], {
+    encoding: 'utf8',
+  }).stdout.trim();
+  const root = join(base, 'python');
+  mkdirSync(join(root, 'f'), { recursive: true });
+  spawnSync('cp', ['-r', folder, join(root, 'wheels')]);
+  writeFileSync(join(root, 'f/a.py'), '');
+  const spec = {
+    source: 'f',
+    runtime: `python ${version}`,
+    entry: 'a.py#f',
+    artifact: 'zip',
+    arch: ['x86_64'],
+    destination: 'd',
+    needs: wanted,
+    sources: [{ folder: 'wheels' }],
+  };
+  writeFileSync(
+    join(root, 'emballage.yaml'),
+    JSON.stringify({ project: 'bench', destinations: { d: 'd.yaml' }, functions: { f: spec } }),
+  );
+  writeFileSync(
+    join(root, 'd.yaml'),
+    `destination: d\narch: [x86_64]\naccepts: { zip: {} }\nruntimes: { python ${version}: { glibc: "2.36" } }\n`,
+  );
+  const settle = fileURLToPath(new URL('settle.mjs', import.meta.url));
+  const ours = () => time(root, process.execPath, [settle, root]);
+  const forget = () =>
+    ['.emballage', 'emballage.lock'].forEach((name) => rmSync(join(root, name), { recursive: true, force: true }));
+  const other = () => {
+    rmSync(join(base, 'target'), { recursive: true, force: true });
+    const [command, args] = pip(
+      'install',
+      '--no-index',
+      '--find-links',
+      join(root, 'wheels'),
+      '--target',
+      join(base, 'target'),
+      ...wanted,
+    );
+    return time(root, command, args);
+  };
+  const [cold, pipMs, warm] = byTurns(3, [() => (forget(), ours()), other, ours]);
+  report('settle and unpack some 40 wheels, cold, against pip install', cold, pipMs, 0.5);
+  report('  the same with a warm store', warm, pipMs, 0.15);
+  forget();
+  const { stderr } = spawnSync('/usr/bin/time', ['-f', '%M', process.execPath, settle, root], {
+    encoding: 'utf8',
+    env: env(),
+  });
+  const mib = Number(stderr.trim().split('\n').at(-1)) / 1024;
+  rows.push(['  memory', `${mib.toFixed(0)} MiB`, '', '', '300 MiB', verdict(mib, 300)]);
 }
 
 function project(name, functions) {

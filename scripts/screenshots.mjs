@@ -11,12 +11,15 @@ const target = join(root, 'docs/screenshots');
 /** Name of the picture, the commands to run before without showing them, and the command to show. */
 const SHOTS = [
   ['overview', [], 'emballage'],
-  ['build', [], 'emballage build; echo; emballage build'],
-  ['check', ['build'], 'emballage check'],
+  ['lock', [], 'emballage lock; echo; emballage lock --offline'],
+  ['build', ['lock'], 'emballage build; echo; emballage build'],
+  ['check', ['lock', 'build'], 'emballage check'],
   ['check-stop', ['build --sheet broken.yaml'], 'emballage check night-watch --sheet broken.yaml'],
-  ['try', ['build'], 'emballage try surge-alert'],
+  ['try', ['lock', 'build'], 'emballage try surge-alert'],
+  ['try-record', ['lock', 'build'], 'emballage try gauge-intake --record'],
   ['try-failed', ['build --sheet broken.yaml'], 'emballage try fog-horn --sheet broken.yaml'],
-  ['prove', ['build'], 'emballage prove'],
+  ['prove', ['lock', 'build'], 'emballage prove surge-alert'],
+  ['check-python', ['build --sheet broken.yaml'], 'emballage check tide-table --sheet broken.yaml'],
   ['mistakes', [], 'emballage build --sheet mistakes.yaml'],
   ['rules', [], 'emballage rules'],
 ];
@@ -29,11 +32,17 @@ for (const tool of ['xterm', 'Xvfb', 'import'])
 mkdirSync(target, { recursive: true });
 const only = process.argv.slice(2);
 const server = spawn('Xvfb', [DISPLAY, '-screen', '0', '1280x800x24'], { stdio: 'ignore' });
-await sleep(1000);
+const packages = spawn(
+  process.execPath,
+  [join(root, 'bin/emballage.js'), 'stand-in', 'index', join(root, 'demo/fernhaven-packages')],
+  { stdio: 'ignore' },
+);
+await sleep(1500);
 try {
   for (const shot of SHOTS) if (only.length === 0 || only.includes(shot[0])) await photograph(...shot);
 } finally {
   server.kill();
+  packages.kill();
 }
 
 async function photograph(name, before, command) {

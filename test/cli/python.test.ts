@@ -1,12 +1,9 @@
 import { execFileSync } from 'node:child_process';
-import { createHash } from 'node:crypto';
-import { readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { gzipSync } from 'node:zlib';
 import { INTAKE, LEVELS, packageFiles, packageFolder, pythonProject, startTestIndex } from '../support/index';
 import { put, run, type Files } from '../support/program';
-import { makeTar } from '../support/tar-bytes';
-import { makeZip } from '../support/zip-bytes';
+import { itWithPython } from '../support/python';
 
 interface WaybillFile {
   readonly path: string;
@@ -64,7 +61,7 @@ const DIST_INFO = ['METADATA', 'RECORD', 'WHEEL', 'entry_points.txt'].map((name)
 const ARTIFACT = 'out/intake/x86_64/intake.zip';
 
 describe('a Python function', () => {
-  it('is packed with its packages, safely trimmed, and runs from the artifact', async () => {
+  itWithPython('is packed with its packages, safely trimmed, and runs from the artifact', async () => {
     const root = await built({ 'intake.py': INTAKE, 'requirements.txt': 'levels\n' }, {});
     expect(pathsIn(root)).toEqual(
       [
@@ -125,7 +122,7 @@ describe('a Python function', () => {
     expect(stdout).toContain('plugs/__init__.py:5, `import_module("plugs." + name)`');
   });
 
-  it('names the line that brings back what trimming took away', async () => {
+  itWithPython('names the line that brings back what trimming took away', async () => {
     const code = 'def receive(event, context):\n    return eval("__import__(\'levels.unused\')").__name__\n';
     const root = await built({ 'intake.py': code }, { needs: ['levels'], trim: 'traced' });
     put(root, { 'e.json': '{}' });
@@ -158,7 +155,7 @@ describe('a Python function', () => {
     expect(codesIn(run(root, ['check']).stdout)).toEqual(['stop deps/unlocked emballage.lock']);
   });
 
-  it('gives the same bytes in other surroundings, with bytecode too', async () => {
+  itWithPython('gives the same bytes in other surroundings, with bytecode too', async () => {
     const root = await built({ 'intake.py': INTAKE }, { needs: ['levels'], bytecode: true });
     expect(pathsIn(root)).toEqual(
       expect.arrayContaining(['__pycache__/intake.cpython-311.pyc', 'levels/__pycache__/means.cpython-311.pyc']),
@@ -170,7 +167,7 @@ describe('a Python function', () => {
     expect([status, stdout.match(/same bytes/g)?.length]).toEqual([0, 9]);
   });
 
-  it('is called with requests when it is a web application', async () => {
+  itWithPython('is called with requests when it is a web application', () => {
     const wsgi =
       'def app(environ, start_response):\n    start_response("201 Made", [("Set-Cookie", "a=1"), ("Set-Cookie", "b=2")])\n    body = environ["wsgi.input"].read()\n    return [environ["PATH_INFO"].encode("latin-1"), b"?", environ["QUERY_STRING"].encode(), b" ", body[::-1], b"\\xff"]\n';
     const asgi =
@@ -277,116 +274,5 @@ describe('check of a Python function', () => {
     expect(checked(code, {}, { 'a.so': elf(183, '2.17') })).toEqual(['stop arch/native-file a.so']);
     expect(checked(code, {}, { 'b.so': elf(62, '2.38') })).toEqual(['stop runtime/glibc b.so']);
     expect(checked(code, {}, { 'c.so': elf(62, '2.38').subarray(0, 0x140) })).toEqual([]);
-  });
-});
-
-describe('a wheel that is not what it should be', () => {
-  const DIGEST = (text: string): string => `sha256=${createHash('sha256').update(text).digest('base64url')}`;
-  const wheel = (more: Readonly<Record<string, string>>, record?: string): Buffer => {
-    const files: Record<string, string> = {
-      'levels.py': LEVELS,
-      'levels-1.0.dist-info/METADATA': 'Metadata-Version: 2.1\nName: levels\nVersion: 1.0\n',
-      'levels-1.0.dist-info/WHEEL': 'Wheel-Version: 1.0\n',
-      ...more,
-    };
-    const rows = Object.entries(files).map(([path, text]) => `${path},${DIGEST(text)},${String(text.length)}\n`);
-    const all = { ...files, 'levels-1.0.dist-info/RECORD': record ?? rows.join('') };
-    return makeZip(Object.entries(all).map(([name, data]) => ({ name, data })));
-  };
-  const buildWith = (bytes: Buffer) => {
-    const root = pythonProject(
-      { 'intake.py': INTAKE },
-      { needs: ['levels'], sources: [{ folder: 'wheels' }] },
-      { 'wheels/levels-1.0-py3-none-any.whl': bytes },
-    );
-    const lock = run(root, ['lock']);
-    return lock.status === 0 ? run(root, ['build']) : lock;
-  };
-
-  it.each([
-    [
-      'a RECORD that says another digest',
-      wheel(
-        {},
-        `levels.py,${DIGEST('x')},\nlevels-1.0.dist-info/METADATA,${DIGEST('Metadata-Version: 2.1\nName: levels\nVersion: 1.0\n')},\nlevels-1.0.dist-info/WHEEL,${DIGEST('Wheel-Version: 1.0\n')},\n`,
-      ),
-      'another digest than RECORD says',
-    ],
-    ['a file that RECORD does not list', wheel({}, ''), 'a file that RECORD does not list'],
-    ['a format of the future', wheel({ 'levels-1.0.dist-info/WHEEL': 'Wheel-Version: 2.0\n' }), '`2.0`'],
-    [
-      'metadata of another package',
-      wheel({ 'levels-1.0.dist-info/METADATA': 'Name: other\nVersion: 1.0\n' }),
-      'metadata of other',
-    ],
-    ['a path that leaves it', wheel({ '../evil.py': '' }), 'unsafe path'],
-    ['a scheme nobody knows', wheel({ 'levels-1.0.data/attic/x': '' }), 'levels-1.0.data/attic/x'],
-    ['no archive at all', Buffer.from('not a wheel'), 'no zip archive'],
-  ])('is refused: %s', (_what, bytes, found) => {
-    const { status, stderr } = buildWith(bytes);
-    expect([status, stderr.includes(found) ? found : stderr]).toEqual([2, found]);
-  });
-
-  it('is taken when it is sound, with scripts and data in their places', () => {
-    const more = {
-      'levels-1.0.data/scripts/tide': '#!python\nprint(1)\n',
-      'levels-1.0.data/purelib/extra.py': '',
-      'levels-1.0.data/data/share/x.txt': 'x',
-    };
-    expect(buildWith(wheel(more)).status).toBe(0);
-  });
-});
-
-describe('a package that comes as source only', () => {
-  const BACKEND = `import zipfile
-
-
-def build_wheel(target, settings, metadata=None):
-    name = "levels-1.0-TAG.whl"
-    files = {
-        "levels.py": "def mean(some):\\n    return 7\\n",
-        "levels-1.0.dist-info/METADATA": "Metadata-Version: 2.1\\nName: levels\\nVersion: 1.0\\n",
-        "levels-1.0.dist-info/WHEEL": "Wheel-Version: 1.0\\nTag: TAG\\n",
-        "levels-1.0.dist-info/RECORD": "",
-    }
-    with zipfile.ZipFile(f"{target}/{name}", "w") as archive:
-        for path, text in files.items():
-            archive.writestr(path, text)
-    return name
-`;
-  const sourceOnly = (tag: string): string => {
-    const files = {
-      'pyproject.toml': '[build-system]\nrequires = []\nbuild-backend = "backend"\nbackend-path = ["."]\n',
-      'backend.py': BACKEND.replaceAll('TAG', tag),
-    };
-    const entries = Object.entries(files).map(([name, data]) => ({ name: `levels-1.0/${name}`, data }));
-    return pythonProject(
-      { 'intake.py': INTAKE },
-      { needs: ['levels'], sources: [{ folder: 'wheels' }] },
-      { 'wheels/levels-1.0.tar.gz': gzipSync(makeTar(entries)), 'e.json': '[]' },
-    );
-  };
-
-  it('is built, and built again to the same bytes', () => {
-    const root = sourceOnly('py3-none-any');
-    expect(run(root, ['lock']).status).toBe(0);
-    const built = run(root, ['build']);
-    expect([
-      built.status,
-      run(root, ['try', 'intake', '--event', 'e.json', '--json']).stdout.includes('{\\"mean\\": 7}'),
-    ]).toEqual([0, true]);
-    const before = readFileSync(join(root, ARTIFACT));
-    rmSync(join(root, '.emballage'), { recursive: true });
-    rmSync(join(root, 'out'), { recursive: true });
-    expect([run(root, ['build']).status, readFileSync(join(root, ARTIFACT)).equals(before)]).toEqual([0, true]);
-  });
-
-  it('is refused when what comes out is not for the target', () => {
-    const { status, stderr } = run(sourceOnly('cp311-cp311-win_amd64'), ['lock']);
-    expect([status, stderr.includes('a wheel for x86_64, Python 3.11'), stderr.includes('win_amd64')]).toEqual([
-      2,
-      true,
-      true,
-    ]);
   });
 });

@@ -36,3 +36,13 @@ export function farRepeats(seed: number): Buffer {
   }
   return data;
 }
+
+/** The code of the error that something throws; undefined when it throws none. */
+export function codeOf(what: () => unknown): unknown {
+  try {
+    what();
+    return undefined;
+  } catch (error) {
+    return (error as { code?: unknown }).code;
+  }
+}
