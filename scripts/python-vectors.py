@@ -96,7 +96,7 @@ def main(index, packages):
     order = sorted(good, key=lambda text: (parsed[text], text))
     fits = []
     for text in specifiers:
-        some = rng.sample(good, 40)
+        some = rng.sample(good, 25)
         spec = valid(SpecifierSet, text, InvalidSpecifier)
         fits.append([text, None if spec is None else [[v, spec.contains(v, prereleases=True)] for v in some]])
     supported = {f"{e['python']} {e['machine']}": tags(**e) for e in ENVIRONMENTS}

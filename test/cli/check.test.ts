@@ -63,13 +63,20 @@ describe('check, on a file that something else made', () => {
     expect([status, found]).toEqual([0, []]);
     expect(rules.filter((rule) => rule.lacking.length > 0).map((rule) => rule.id)).toEqual([
       'arch/unsupported',
+      'arch/native-file',
       'runtime/unsupported',
       'runtime/ended',
+      'runtime/python-version',
+      'runtime/glibc',
       'entry/missing-file',
       'entry/missing-member',
+      'entry/parameters',
+      'deps/missing',
       'settings/missing',
       'settings/total',
       'settings/reserved',
+      'settings/undeclared',
+      'settings/unread',
     ]);
   });
 
@@ -280,7 +287,7 @@ describe('check, on what was built', () => {
       },
     ]);
     const junit = run(root, ['check', '--format', 'junit']).stdout;
-    expect(junit).toContain('<testsuite name="horn arm64 slipway" tests="20" failures="1" skipped="0">');
+    expect(junit).toContain('<testsuite name="horn arm64 slipway" tests="24" failures="1" skipped="0">');
     expect(junit).toContain('<failure message="HOST_A: one that matches `HOST_*`">');
   });
 

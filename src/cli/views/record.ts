@@ -24,7 +24,8 @@ export interface CutModule {
 }
 
 const SHOWN = 10;
-const MODULE = /\.(?:py|so)$/;
+/** Modules that Python loads; other shared objects are libraries, which code loads by their paths. */
+const MODULE = /\.py$|\.(?:cpython-[\w-]+|abi3)\.so$/;
 
 export function recordOf(waybill: Waybill, seen: readonly string[], asked: readonly string[]): RunRecord {
   const loaded = new Set(seen);

@@ -155,11 +155,12 @@ async function callOnce(
   const times = { startMs: cold ? ready - begun : 0, callMs: plan.elapsed() - ready };
   await host.settleLog();
   const log = host.takeLog();
-  if (answer.kind === 'failed' || host.hasEnded) await host.close();
   const judged: Answer =
     log.garbage === undefined || answer.kind === 'failed'
       ? answer
       : { kind: 'failed', failure: { kind: 'garbled', what: log.garbage } };
+  // The next call gets a process of its own.
+  if (judged.kind === 'failed' || host.hasEnded) await host.close();
   return { event: name, answer: judged, cold, ...times, log, peakBytes: host.peakBytes };
 }
 
