@@ -1,5 +1,4 @@
 /** `lock`: settles third-party dependencies for every target. */
-import { writeFileSync } from 'node:fs';
 import { resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
@@ -98,23 +97,12 @@ async function writePylock(path: string, outcomes: readonly LockOutcome[], sessi
       found: count(withNeeds.length, 'such function'),
       mend: 'name the function',
     });
-  const { formatPylock } = await import('../../core/languages/python');
+  const [{ pylockOf }, { writeWhole }] = await Promise.all([
+    import('../../core/pipeline/pylock'),
+    import('../../core/disk/write'),
+  ]);
   const project = await session.openProject();
   const version = project.sheet.functions.find(({ name }) => name === only.name)?.runtime.version ?? '3';
-  const merged = new Map<
-    string,
-    { name: string; version: string; files: Map<string, { file: string; url: string; size: number; sha256: string }> }
-  >();
-  for (const packages of Object.values(only.targets))
-    for (const one of packages) {
-      const key = `${one.name} ${one.version}`;
-      const known = merged.get(key) ?? { name: one.name, version: one.version, files: new Map() };
-      known.files.set(one.file, { file: one.file, url: one.from, size: one.size, sha256: one.sha256 });
-      merged.set(key, known);
-    }
-  const packages = [...merged.values()]
-    .sort((a, b) => (a.name < b.name ? -1 : 1))
-    .map(({ files, ...head }) => ({ ...head, files: [...files.values()].sort((a, b) => (a.file < b.file ? -1 : 1)) }));
-  writeFileSync(resolve(session.cwd, path), formatPylock({ requiresPython: `==${version}.*`, packages }));
+  writeWhole(resolve(session.cwd, path), pylockOf(only.targets, version), path);
   session.remark(`wrote ${printable(path)}`);
 }

@@ -71,9 +71,26 @@ function readWheel(value: unknown): IndexFile | undefined {
   return { file, url, sha256: sha256.toLowerCase(), ...(typeof size === 'number' && { size }) };
 }
 
+/** A file as a lock has it: its address, or its path from the project folder. */
+export interface PylockFile {
+  readonly file: string;
+  readonly from: string;
+  readonly size: number;
+  readonly sha256: string;
+}
+
+export interface PylockEntry {
+  readonly name: string;
+  readonly version: string;
+  /** Where it is wanted; everywhere without one. */
+  readonly marker?: string;
+  readonly wheels: readonly PylockFile[];
+  readonly sdist?: PylockFile;
+}
+
 export interface PylockFacts {
   readonly requiresPython: string;
-  readonly packages: readonly PylockPackage[];
+  readonly packages: readonly PylockEntry[];
 }
 
 /** A lock file's text; the same facts give the same bytes. */
@@ -82,15 +99,17 @@ export function formatPylock({ requiresPython, packages }: PylockFacts): string 
     'lock-version': '1.0',
     'requires-python': requiresPython,
     'created-by': 'emballage',
-    packages: packages.map(({ name, version, files }) => ({
+    packages: packages.map(({ name, version, marker, wheels, sdist }) => ({
       name,
       version,
-      wheels: files.map(({ file, url, size, sha256 }) => ({
-        name: file,
-        url,
-        ...(size !== undefined && { size }),
-        hashes: { sha256 },
-      })),
+      ...(marker !== undefined && { marker }),
+      ...(sdist !== undefined && { sdist: fileTable(sdist) }),
+      ...(wheels.length > 0 && { wheels: wheels.map(fileTable) }),
     })),
   });
+}
+
+function fileTable({ file, from, size, sha256 }: PylockFile) {
+  const place = /^https?:/.test(from) ? { url: from } : { path: from };
+  return { name: file, ...place, size, hashes: { sha256 } };
 }

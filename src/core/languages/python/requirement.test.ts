@@ -124,23 +124,27 @@ describe('files that state requirements', () => {
 });
 
 describe('pylock.toml', () => {
-  const wheel = {
-    file: 'levels-1.0-py3-none-any.whl',
-    url: 'https://files.example/l.whl',
-    size: 3,
-    sha256: 'c'.repeat(64),
+  const url = 'https://files.example/levels-1.0-py3-none-any.whl';
+  const wheel = { file: 'levels-1.0-py3-none-any.whl', from: url, size: 3, sha256: 'c'.repeat(64) };
+  const facts = {
+    requiresPython: '==3.11.*',
+    packages: [
+      { name: 'levels', version: '1.0', wheels: [wheel] },
+      {
+        name: 'near',
+        version: '2',
+        marker: "platform_machine == 'x86_64'",
+        wheels: [{ ...wheel, from: 'wheels/n.whl' }],
+      },
+    ],
   };
 
   it('is written the same each time, and read back', () => {
-    const text = formatPylock({
-      requiresPython: '==3.11.*',
-      packages: [{ name: 'levels', version: '1.0', files: [wheel] }],
-    });
-    expect(
-      formatPylock({ requiresPython: '==3.11.*', packages: [{ name: 'levels', version: '1.0', files: [wheel] }] }),
-    ).toBe(text);
+    const text = formatPylock(facts);
+    expect([formatPylock(facts), text.includes('path = "wheels/n.whl"')]).toEqual([text, true]);
+    const { from, ...rest } = wheel;
     expect(readPylock(text, 'pylock.toml', markerEnvironment(target))).toEqual({
-      packages: [{ name: 'levels', version: '1.0', files: [wheel] }],
+      packages: [{ name: 'levels', version: '1.0', files: [{ ...rest, url: from }] }],
       problems: [],
     });
   });

@@ -7,7 +7,7 @@ import { markerEnvironment } from './environment';
 import { asksForExtra, holds, type MarkerEnvironment } from './marker';
 import type { CoreMetadata } from './metadata';
 import { formatRequirement, parseRequirement, type Requirement } from './requirement';
-import { solve, setWhere, type Need, type NeedsOf, type SolverSource } from './solver';
+import { membersOf, solve, setWhere, type Need, type NeedsOf, type SolverSource } from './solver';
 import { fitsAll, mentionsPrerelease, type Specifier } from './specifier';
 import type { PythonTarget } from './tags';
 
@@ -123,11 +123,13 @@ class Resolver implements SolverSource {
     const candidates = this.#projects.get(name)?.candidates ?? [];
     const hasFinal = candidates.some((candidate) => !candidate.isPrerelease && candidate.yanked === undefined);
     const takesPrerelease = this.#wantsPrerelease.has(name) || !hasFinal;
-    const preferred = candidates.findIndex(({ version }) => version.text === this.#request.prefer.get(name));
+    const kept = this.#request.prefer.get(name);
+    const preferred = kept === undefined ? -1 : candidates.findIndex(({ version }) => version.text === kept);
     if (preferred >= 0 && (set & (1n << BigInt(preferred))) !== 0n) return { version: preferred };
     let passedOver: Candidate | undefined;
-    for (const [version, candidate] of candidates.entries()) {
-      if ((set & (1n << BigInt(version))) === 0n) continue;
+    for (const version of membersOf(set)) {
+      const candidate = candidates[version];
+      if (candidate === undefined) break;
       const isYanked = candidate.yanked !== undefined && !this.#isPinned.has(name);
       if (!isYanked && (takesPrerelease || !candidate.isPrerelease)) return { version };
       passedOver ??= candidate;

@@ -44,6 +44,8 @@ class Solver {
   readonly #solution = new PartialSolution();
   readonly #byName = new Map<string, Incompatibility[]>();
   readonly #expanded = new Set<string>();
+  /** For each package, one incompatibility for all versions that cannot be chosen whatever else is. */
+  readonly #excluded = new Map<string, Incompatibility>();
 
   constructor(source: SolverSource) {
     this.#source = source;
@@ -139,7 +141,7 @@ class Solver {
     }, first);
     const choice = this.#source.choose(term.name, term.set);
     if ('why' in choice) {
-      this.#add(incompatibility([term], { kind: 'none', name: term.name, why: choice.why }));
+      this.#add(this.#noneLeft(term, choice.why));
       return term.name;
     }
     await this.#choose(term.name, choice.version);
@@ -176,12 +178,33 @@ class Solver {
     if (!clashes) this.#solution.decide(name, bit);
   }
 
+  /** None of the versions that are left, nor of those that were excluded before. */
+  #noneLeft(term: Term, why: string): Incompatibility {
+    const none = incompatibility([term], { kind: 'none', name: term.name, why });
+    const before = this.#excluded.get(term.name);
+    return before === undefined ? none : joined(term.name, before, none);
+  }
+
   #add(one: Incompatibility): void {
+    const [only, other] = [...one.terms.values()];
+    if (only !== undefined && other === undefined && only.positive && only.name !== ROOT) {
+      this.#exclude(only.name, one);
+      return;
+    }
     for (const name of one.terms.keys()) {
       const known = this.#byName.get(name) ?? [];
       known.push(one);
       this.#byName.set(name, known);
     }
+  }
+
+  /** Thousands of versions may be excluded one by one; kept apart, each would be looked at for every other. */
+  #exclude(name: string, one: Incompatibility): void {
+    const before = this.#excluded.get(name);
+    const both = before === undefined ? one : joined(name, before, one);
+    this.#excluded.set(name, both);
+    const others = (this.#byName.get(name) ?? []).filter((known) => known !== before);
+    this.#byName.set(name, [...others, both]);
   }
 
   #chosen(): Map<string, number> {
@@ -197,6 +220,12 @@ class Solver {
 /** What cannot be when `self` is there: that its need is not met. Nothing meets an empty one, or one for another self. */
 function clash(self: Term, { name, set }: Need): Term[] {
   return set === 0n || name === self.name ? [self] : [self, { name, positive: false, set }];
+}
+
+/** Versions of one package that two incompatibilities exclude. */
+function joined(name: string, first: Incompatibility, second: Incompatibility): Incompatibility {
+  const set = (first.terms.get(name)?.set ?? 0n) | (second.terms.get(name)?.set ?? 0n);
+  return incompatibility([{ name, positive: true, set }], { kind: 'derived', first, second });
 }
 
 /** Nothing but the function itself is left to give way. */
