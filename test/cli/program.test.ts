@@ -27,7 +27,7 @@ describe('the program', () => {
     [['build', '--jobs', '0'], 'a whole number from 1 to 256'],
     [['build', 'horm'], 'did you mean `horn`?'],
     [['check', '--at', 'slipway'], 'it without a file'],
-    [['check', '--format', 'xml'], 'invalid values'],
+    [['check', '--format', 'xml'], 'which is none of'],
     [['try', 'horn', 'horn2'], 'expected  one function'],
     [['try', 'horn', '--repeat', '0'], 'a whole number from 1 to 10000'],
     [['rules', 'size/pack'], 'did you mean `size/packed`?'],

@@ -141,6 +141,14 @@ describe('the store', () => {
     return { folder, store };
   };
 
+  it('leaves nothing behind when what it puts in place is there already', () => {
+    const { folder, store } = filled(['k']);
+    const target = join(folder, '../out/horn.zip');
+    store.place('k', target);
+    store.place('k', target);
+    expect(readdirSync(join(folder, '../out'))).toEqual(['horn.zip']);
+  });
+
   it('gives back what it took in, under any name', () => {
     const { folder, store } = filled(['k']);
     expect(store.find('k')).toMatchObject({ size: 10, sha256: fileDigest(join(folder, 'k')) });

@@ -60,6 +60,8 @@ export class Store {
         copyFileSync(this.#path(key), temporary);
       }
       renameSync(temporary, target);
+      // Where the target is a link to the same file already, renaming does nothing and leaves the other name.
+      rmSync(temporary, { force: true });
     });
   }
 

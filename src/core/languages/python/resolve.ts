@@ -121,11 +121,10 @@ class Resolver implements SolverSource {
   choose(id: string, set: bigint): { version: number } | { why: string } {
     const { name } = splitId(id);
     const candidates = this.#projects.get(name)?.candidates ?? [];
+    const kept = this.#keptVersion(name, candidates);
+    if (kept !== undefined && (set & (1n << BigInt(kept))) !== 0n) return { version: kept };
     const hasFinal = candidates.some((candidate) => !candidate.isPrerelease && candidate.yanked === undefined);
     const takesPrerelease = this.#wantsPrerelease.has(name) || !hasFinal;
-    const kept = this.#request.prefer.get(name);
-    const preferred = kept === undefined ? -1 : candidates.findIndex(({ version }) => version.text === kept);
-    if (preferred >= 0 && (set & (1n << BigInt(preferred))) !== 0n) return { version: preferred };
     let passedOver: Candidate | undefined;
     for (const version of membersOf(set)) {
       const candidate = candidates[version];
@@ -134,14 +133,14 @@ class Resolver implements SolverSource {
       if (!isYanked && (takesPrerelease || !candidate.isPrerelease)) return { version };
       passedOver ??= candidate;
     }
-    if (passedOver === undefined) return { why: 'no version is left' };
-    const text = passedOver.version.text;
-    return {
-      why:
-        passedOver.yanked !== undefined
-          ? `${text} would fit but was yanked by its makers; pin \`${name}==${text}\` to use it all the same`
-          : `only pre-releases such as ${text} would fit; ask for \`${name}>=${text}\` to allow them`,
-    };
+    return { why: passedOver === undefined ? 'no version is left' : whyPassedOver(name, passedOver) };
+  }
+
+  /** The index of the version to stay with. */
+  #keptVersion(name: string, candidates: readonly Candidate[]): number | undefined {
+    const kept = this.#request.prefer.get(name);
+    const at = kept === undefined ? -1 : candidates.findIndex(({ version }) => version.text === kept);
+    return at < 0 ? undefined : at;
   }
 
   versionText(id: string, version: number): string {
@@ -247,6 +246,12 @@ class Resolver implements SolverSource {
       details,
     });
   }
+}
+
+function whyPassedOver(name: string, { version: { text }, yanked }: Candidate): string {
+  return yanked !== undefined
+    ? `${text} would fit but was yanked by its makers; pin \`${name}==${text}\` to use it all the same`
+    : `only pre-releases such as ${text} would fit; ask for \`${name}>=${text}\` to allow them`;
 }
 
 function splitId(id: string): { name: string; extra?: string } {
