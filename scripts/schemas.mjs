@@ -5,7 +5,7 @@ import { createRequire } from 'node:module';
 const require = createRequire(import.meta.url);
 const { z } = require('zod');
 const { sheetSchema, destinationSchema } = require('../dist/core/sheet/index.js');
-const { lockSchema } = require('../dist/core/pipeline/lockfile.js');
+const { lockSchema } = require('../dist/core/pipeline/lock-schema.js');
 const { waybillSchema } = require('../dist/core/waybill/schema.js');
 
 const folder = new URL('../schemas/', import.meta.url);

@@ -1,50 +1,16 @@
 /** `emballage.lock`: every third-party file, by name, version, digest and size, for each function and target. */
+import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { z } from 'zod';
 import { EmballageError, systemCode } from '../base/errors';
-import { unsafePathReason } from '../base/paths';
 import { writeWhole } from '../disk/write';
+import { STATE_FOLDER } from '../fileset/selection';
+import type { Lock } from './lock-schema';
+
+export type { Lock, LockedFunction, LockedPackage } from './lock-schema';
 
 export const LOCK_NAME = 'emballage.lock';
 const MAX_LOCK_BYTES = 64 * 1024 * 1024;
-
-const lockedPackage = z.strictObject({
-  name: z.string(),
-  version: z.string(),
-  file: z.string().refine((name) => !name.includes('/') && unsafePathReason(name) === undefined, 'a file name'),
-  sha256: z.string().regex(/^[0-9a-f]{64}$/, 'a SHA-256 in hexadecimal'),
-  size: z.int().nonnegative(),
-  /** The address of the file, or its path from the project folder. */
-  from: z.string(),
-  /** The source distribution that it is built from, and with what; then `from` says nothing. */
-  source: z
-    .strictObject({
-      file: z.string(),
-      sha256: z.string(),
-      size: z.int().nonnegative(),
-      from: z.string(),
-      with: z.array(z.string()),
-    })
-    .optional(),
-  /** Names of the packages that ask for it, files that state it, or the function. */
-  by: z.array(z.string()),
-});
-
-const lockedFunction = z.strictObject({
-  /** Digest of the requirements, sources and targets that were settled. */
-  inputs: z.string(),
-  targets: z.record(z.string(), z.array(lockedPackage)),
-});
-
-export const lockSchema = z.strictObject({
-  lock: z.literal(1),
-  functions: z.record(z.string(), lockedFunction),
-});
-
-export type Lock = z.output<typeof lockSchema>;
-export type LockedFunction = z.output<typeof lockedFunction>;
-export type LockedPackage = z.output<typeof lockedPackage>;
 
 export const EMPTY_LOCK: Lock = { lock: 1, functions: {} };
 
@@ -64,10 +30,40 @@ export function readLock(root: string): Lock {
   } catch (error) {
     throw bad('text that is no JSON: it was cut off, edited by hand or merged badly', error);
   }
+  if (wasVerified(root, text)) return value as Lock;
+  // The schema library is loaded only for a lock that has not been read before.
+  // eslint-disable-next-line @typescript-eslint/no-require-imports
+  const { lockSchema } = require('./lock-schema') as typeof import('./lock-schema');
   const result = lockSchema.safeParse(value);
-  if (result.success) return result.data;
-  const [issue] = result.error.issues;
-  throw bad(`\`${issue?.path.map(String).join('.') ?? ''}\`: ${issue?.message ?? 'not as the format wants it'}`);
+  const [issue] = result.error?.issues ?? [];
+  if (!result.success)
+    throw bad(`\`${issue?.path.map(String).join('.') ?? ''}\`: ${issue?.message ?? 'not as the format wants it'}`);
+  noteVerified(root, text);
+  return result.data;
+}
+
+function verifiedPath(root: string): string {
+  return join(root, STATE_FOLDER, 'lock.sha256');
+}
+
+function digestOf(text: string): string {
+  return createHash('sha256').update(text).digest('hex');
+}
+
+function wasVerified(root: string, text: string): boolean {
+  try {
+    return readFileSync(verifiedPath(root), 'utf8') === digestOf(text);
+  } catch {
+    return false;
+  }
+}
+
+function noteVerified(root: string, text: string): void {
+  try {
+    writeWhole(verifiedPath(root), digestOf(text), verifiedPath(root));
+  } catch {
+    // It is verified again next time.
+  }
 }
 
 export function writeLock(root: string, lock: Lock): void {

@@ -2,7 +2,6 @@
  * The simple repository interface of Python package indexes: pages in JSON (PEP 691, PEP 700) or HTML (PEP 503), with
  * yanked files (PEP 592) and separate metadata (PEP 658, PEP 714).
  */
-import { Parser } from 'htmlparser2';
 import { EmballageError } from '../base/errors';
 import { present } from '../base/present';
 import { printable } from '../base/text';
@@ -86,6 +85,9 @@ function readHtml(page: Fetched): IndexFile[] {
   const files: IndexFile[] = [];
   let base = page.url;
   let open: { attributes: Readonly<Record<string, string>>; text: string } | undefined;
+  // Loaded only for indexes that do not speak JSON.
+  // eslint-disable-next-line @typescript-eslint/no-require-imports
+  const { Parser } = require('htmlparser2') as typeof import('htmlparser2');
   const parser = new Parser({
     onopentag(name, attributes) {
       if (name === 'base' && attributes.href !== undefined) base = new URL(attributes.href, base).href;

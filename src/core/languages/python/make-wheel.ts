@@ -10,7 +10,7 @@ import { EmballageError } from '../../base/errors';
 import { comparePaths, joinPath } from '../../base/paths';
 import { printable } from '../../base/text';
 import { DOS_FLOOR, METHOD_DEFLATED, ZipWriter, type ZipSink } from '../../formats/zip';
-import { ARCHITECTURES, type Arch } from '../../sheet';
+import type { Arch } from '../../sheet';
 import { normalizeName } from './marker';
 import { readToml } from './pyproject';
 import { formatRecord } from './record';
@@ -44,9 +44,8 @@ interface ProjectTable {
 export function makeWheels(folder: string, shown: string): MadeWheel[] {
   const project = readProject(readFileSync(join(folder, 'pyproject.toml'), 'utf8'), `${shown}/pyproject.toml`);
   const common = filesBelow(join(folder, 'src'), '');
-  const platforms = ARCHITECTURES.filter(
-    (arch) => readdirSync(folder).includes('platform') && readdirSync(join(folder, 'platform')).includes(arch),
-  );
+  const made = readdirSync(folder).includes('platform') ? readdirSync(join(folder, 'platform')) : [];
+  const platforms = (Object.keys(MACHINES) as Arch[]).filter((arch) => made.includes(arch));
   if (platforms.length === 0) return [makeWheel(project, common, undefined)];
   return platforms.map((arch) =>
     makeWheel(project, [...common, ...filesBelow(join(folder, 'platform', arch), '')], arch),

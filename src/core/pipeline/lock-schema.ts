@@ -1,0 +1,40 @@
+/** The shape of the lock. Published as a JSON Schema; format version 1. */
+import { z } from 'zod';
+import { unsafePathReason } from '../base/paths';
+
+const lockedPackage = z.strictObject({
+  name: z.string(),
+  version: z.string(),
+  file: z.string().refine((name) => !name.includes('/') && unsafePathReason(name) === undefined, 'a file name'),
+  sha256: z.string().regex(/^[0-9a-f]{64}$/, 'a SHA-256 in hexadecimal'),
+  size: z.int().nonnegative(),
+  /** The address of the file, or its path from the project folder. */
+  from: z.string(),
+  /** The source distribution that it is built from, and with what; then `from` says nothing. */
+  source: z
+    .strictObject({
+      file: z.string(),
+      sha256: z.string(),
+      size: z.int().nonnegative(),
+      from: z.string(),
+      with: z.array(z.string()),
+    })
+    .optional(),
+  /** Names of the packages that ask for it, files that state it, or the function. */
+  by: z.array(z.string()),
+});
+
+const lockedFunction = z.strictObject({
+  /** Digest of the requirements, sources and targets that were settled. */
+  inputs: z.string(),
+  targets: z.record(z.string(), z.array(lockedPackage)),
+});
+
+export const lockSchema = z.strictObject({
+  lock: z.literal(1),
+  functions: z.record(z.string(), lockedFunction),
+});
+
+export type Lock = z.output<typeof lockSchema>;
+export type LockedFunction = z.output<typeof lockedFunction>;
+export type LockedPackage = z.output<typeof lockedPackage>;
