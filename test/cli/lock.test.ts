@@ -8,6 +8,7 @@ interface Locked {
   readonly name: string;
   readonly version: string;
   readonly file: string;
+  readonly index: string;
   readonly by: readonly string[];
 }
 
@@ -177,9 +178,23 @@ describe('emballage lock', () => {
     expect(own.requests.some((line) => line.includes('/datum/'))).toBe(false);
   });
 
-  it('takes wheels from a folder, and leaves out what the runtime provides', () => {
-    const wheels = readdirSync(offered).length;
-    expect(wheels).toBeGreaterThan(0);
+  it('records which source served what, and leaves out what the runtime provides', async () => {
+    const { url } = await startTestIndex(offered);
+    const provides = { glibc: '2.36', provides: ['Datum'] };
+    const root = pythonProject(
+      { 'intake.py': INTAKE },
+      { needs: ['levels==2.0'], sources: [{ index: url }] },
+      {},
+      provides,
+    );
+    run(root, ['lock']);
+    const locked = lockOf(root).functions.intake?.targets.x86_64?.map(({ name, index }) => [name, index]);
+    expect(locked).toEqual([['levels', url]]);
+    expect(run(root, ['build']).status).toBe(0);
+    expect(readFileSync(join(root, 'out/intake/x86_64/intake.waybill.json'), 'utf8')).toContain('"Datum"');
+  });
+
+  it('asks for a source where none is named', () => {
     const root = pythonProject({ 'intake.py': INTAKE }, { needs: ['levels'] });
     const { status, stderr } = run(root, ['lock']);
     expect([status, stderr.includes('`sources`: where requirements come from')]).toEqual([2, true]);

@@ -8,6 +8,8 @@ const lockedPackage = z.strictObject({
   file: z.string().refine((name) => !name.includes('/') && unsafePathReason(name) === undefined, 'a file name'),
   sha256: z.string().regex(/^[0-9a-f]{64}$/, 'a SHA-256 in hexadecimal'),
   size: z.int().nonnegative(),
+  /** The source that served it: the address of an index or page, or a path from the project folder. */
+  index: z.string(),
   /** The address of the file, or its path from the project folder. */
   from: z.string(),
   /** The source distribution that it is built from, and with what; then `from` says nothing. */

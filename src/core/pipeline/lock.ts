@@ -134,7 +134,8 @@ async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, stri
   });
   const packages: LockedPackage[] = [];
   for (const { name, candidate, by } of resolved) {
-    const locked = await lockedPackage(settling, name, candidate, plainNames(by));
+    const index = shownSource(request.project, provider.sourceOf(name));
+    const locked = await lockedPackage(settling, name, candidate, { index, by: plainNames(by) });
     const built = builds.get(candidate.file.url);
     packages.push(built === undefined ? locked : fromSource(locked, built));
   }
@@ -144,13 +145,19 @@ async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, stri
 /** The wheel that was built, and what it was built from. */
 function fromSource({ file, sha256, size, from, ...rest }: LockedPackage, built: BuiltWheel): LockedPackage {
   const source = { file, sha256, size, from, with: [...built.with] };
-  const { name, version, by } = rest;
-  return { name, version, file: built.file, sha256: built.sha256, size: built.size, from: '', source, by };
+  const { name, version, index, by } = rest;
+  return { name, version, file: built.file, sha256: built.sha256, size: built.size, index, from: '', source, by };
 }
 
 /** A requirements file is named without its line, which moves for reasons of its own. */
 function plainNames(by: readonly string[]): string[] {
   return [...new Set(by.map((one) => one.replace(/:\d+$/, '')))].sort();
+}
+
+/** A source as it may be recorded: without a login, and the same on every machine. */
+function shownSource(project: Project, source: SourceSpec | undefined): string {
+  if (source === undefined) return '';
+  return source.kind === 'folder' ? source.at.slice(project.root.length + 1) : withoutCredentials(source.at);
 }
 
 async function takeSettled(
@@ -178,7 +185,7 @@ async function takeSettled(
       const place = { file: settled.path, line: 1, column: 1 };
       const found = `none among ${String(files.length)} of ${name} ${version}`;
       fail([{ place, expected: `a wheel for ${target.arch}`, found, mend: 'make the file for this target too' }]);
-    } else locked.push(await lockedPackage(settling, name, candidate, [settled.path]));
+    } else locked.push(await lockedPackage(settling, name, candidate, { index: settled.path, by: [settled.path] }));
   }
   return locked.sort((a, b) => (a.name < b.name ? -1 : 1));
 }
@@ -187,7 +194,7 @@ async function lockedPackage(
   { request, store }: Settling,
   name: string,
   { version, file }: Candidate,
-  by: readonly string[],
+  { index, by }: Pick<LockedPackage, 'index' | 'by'>,
 ): Promise<LockedPackage> {
   const from = file.url.startsWith('file:')
     ? decodeURIComponent(new URL(file.url).pathname).slice(request.project.root.length + 1)
@@ -197,7 +204,7 @@ async function lockedPackage(
     file.sha256 !== undefined && file.size !== undefined
       ? { sha256: file.sha256, size: file.size }
       : await store.get(file, request.http);
-  return { name, version: version.text, file: file.file, sha256, size, from, by: [...by] };
+  return { name, version: version.text, file: file.file, sha256, size, index, from, by };
 }
 
 export function sourcesOf(project: Project, spec: FunctionSpec, needs: FunctionNeeds): SourceSpec[] {
