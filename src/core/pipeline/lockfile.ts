@@ -37,7 +37,9 @@ export function readLock(root: string): Lock {
   const result = lockSchema.safeParse(value);
   const [issue] = result.error?.issues ?? [];
   if (!result.success)
-    throw bad(`\`${issue?.path.map(String).join('.') ?? ''}\`: ${issue?.message ?? 'not as the format wants it'}`);
+    throw bad(
+      `\`${issue?.path.map(String).join('.') ?? ''}\`: ${issue?.message.replace(/^Invalid input: /, '') ?? 'not as the format wants it'}`,
+    );
   noteVerified(root, text);
   return result.data;
 }

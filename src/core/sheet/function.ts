@@ -137,7 +137,7 @@ export class FunctionReader {
         at,
         'one of `index` and `folder`',
         index === undefined ? 'neither' : 'both',
-        'keep one of the two',
+        index === undefined ? 'name one of the two' : 'keep one of the two',
       );
       return undefined;
     }

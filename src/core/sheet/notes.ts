@@ -17,7 +17,12 @@ export class SheetNotes {
   }
 
   add(at: readonly string[], expected: string, found: string, mend: string, part: 'key' | 'value' = 'value'): void {
-    this.problems.push({ place: this.yaml.placeOf(at, part), expected, found, mend });
+    const place = this.yaml.placeOf(at, part);
+    // What stands in the defaults is looked at for every function, and told once.
+    const isTold = this.problems.some(
+      (one) => one.place.line === place.line && one.place.column === place.column && one.expected === expected,
+    );
+    if (!isTold) this.problems.push({ place, expected, found, mend });
   }
 
   /** A path of the sheet, settled; a problem where it leaves the project or nothing of that kind is there. */
