@@ -58,8 +58,12 @@ export async function unpackWheel(request: WheelRequest): Promise<UnpackedWheel>
     );
     writeWhole(join(temporary, MANIFEST), JSON.stringify(unpacked), request.file);
     guarded(request.folder, () => {
-      rmSync(request.folder, { recursive: true, force: true });
-      renameSync(temporary, request.folder);
+      // Another run may have unpacked the same wheel meanwhile, and be reading it.
+      if (existsSync(manifest)) rmSync(temporary, { recursive: true, force: true });
+      else {
+        rmSync(request.folder, { recursive: true, force: true });
+        renameSync(temporary, request.folder);
+      }
     });
     return { ...unpacked, folder: join(request.folder, 'files') };
   } catch (error) {
