@@ -15,3 +15,8 @@ export function fileDigest(path: string): string {
     closeSync(fd);
   }
 }
+
+/** SHA-256 of a text in UTF-8, in hexadecimal. */
+export function textDigest(text: string): string {
+  return createHash('sha256').update(text).digest('hex');
+}

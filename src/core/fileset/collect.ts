@@ -71,7 +71,7 @@ export function collect(request: CollectRequest, survey: Survey): FileSet {
 }
 
 /** Orders entries by the bytes of their archive names, in which a folder ends in `/`. */
-function sortEntries(entries: PackedEntry[]): PackedEntry[] {
+export function sortEntries(entries: PackedEntry[]): PackedEntry[] {
   const name = (entry: PackedEntry): string => (entry.kind === 'folder' ? `${entry.path}/` : entry.path);
   return entries.sort((a, b) => comparePaths(name(a), name(b)));
 }

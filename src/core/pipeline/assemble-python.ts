@@ -2,11 +2,11 @@
 import { createHash } from 'node:crypto';
 import { existsSync, lstatSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { comparePaths } from '../base/paths';
-import { fileDigest } from '../disk/digest';
+import { fileDigest, textDigest } from '../disk/digest';
 import { stampOf } from '../disk/stamp';
 import { writeWhole } from '../disk/write';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type PackedEntry, type PackedFile } from '../fileset/model';
+import { sortEntries } from '../fileset/collect';
 import { makeSelection } from '../fileset/selection';
 import { stripDebugSections } from '../formats/elf';
 import {
@@ -37,7 +37,7 @@ export async function assemblePythonTarget(request: AssemblyRequest, whole: File
     plain.fileSet.entries,
     await request.machine.pythons(),
   );
-  const sorted = entries.sort((a, b) => comparePaths(nameOf(a), nameOf(b)));
+  const sorted = sortEntries(entries);
   return { ...plain, fileSet: { ...plain.fileSet, entries: sorted }, toolchains: [toolchain] };
 }
 
@@ -71,7 +71,7 @@ function withAdapter(project: Project, spec: FunctionSpec, fileSet: FileSet): Fi
     sha256,
   };
   const others = fileSet.entries.filter(({ path }) => path !== ADAPTER_FILE);
-  return { ...fileSet, entries: [...others, adapter].sort((a, b) => comparePaths(nameOf(a), nameOf(b))) };
+  return { ...fileSet, entries: sortEntries([...others, adapter]) };
 }
 
 /** Files that state requirements have done their work when the packages are there. */
@@ -152,18 +152,14 @@ function joinSets(project: Project, base: FileSet, assembled: Assembled): FileSe
       sha256: content.sha256,
     };
   });
-  const entries = [...own, ...files].sort((a, b) => comparePaths(nameOf(a), nameOf(b)));
+  const entries = sortEntries([...own, ...files]);
   const notReached = assembled.ownDropped.map((path) => ({ path, by: 'not-reached', kind: 'file' }) as const);
   return { entries, leftOut: [...base.leftOut, ...notReached] };
 }
 
-function nameOf(entry: PackedEntry): string {
-  return entry.kind === 'folder' ? `${entry.path}/` : entry.path;
-}
-
 /** Generated content lies in a file by its digest, so that it is packed like any other. */
 export function generated(project: Project, text: string): { source: string; size: number; sha256: string } {
-  const sha256 = createHash('sha256').update(text).digest('hex');
+  const sha256 = textDigest(text);
   const source = join(stateFolder(project), 'generated', sha256);
   if (!existsSync(source)) writeWhole(source, text, source);
   return { source, size: Buffer.byteLength(text), sha256 };

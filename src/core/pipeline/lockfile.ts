@@ -1,8 +1,8 @@
 /** `emballage.lock`: every third-party file, by name, version, digest and size, for each function and target. */
-import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError, systemCode } from '../base/errors';
+import { textDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import { STATE_FOLDER } from '../fileset/selection';
 import type { Lock } from './lock-schema';
@@ -48,13 +48,9 @@ function verifiedPath(root: string): string {
   return join(root, STATE_FOLDER, 'lock.sha256');
 }
 
-function digestOf(text: string): string {
-  return createHash('sha256').update(text).digest('hex');
-}
-
 function wasVerified(root: string, text: string): boolean {
   try {
-    return readFileSync(verifiedPath(root), 'utf8') === digestOf(text);
+    return readFileSync(verifiedPath(root), 'utf8') === textDigest(text);
   } catch {
     return false;
   }
@@ -62,7 +58,7 @@ function wasVerified(root: string, text: string): boolean {
 
 function noteVerified(root: string, text: string): void {
   try {
-    writeWhole(verifiedPath(root), digestOf(text), verifiedPath(root));
+    writeWhole(verifiedPath(root), textDigest(text), verifiedPath(root));
   } catch {
     // It is verified again next time.
   }

@@ -2,6 +2,7 @@
 import { createHash } from 'node:crypto';
 import { rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
+import { textDigest } from '../disk/digest';
 import { filePieces } from '../disk/file-source';
 import { guarded, removeLeftovers, writeWhole } from '../disk/write';
 import type { FileSet, PackedFile } from '../fileset/model';
@@ -124,7 +125,7 @@ class Maker {
       if (entry.kind === 'folder') continue;
       const found = entry.kind === 'file' ? (entry.sha256 ?? known.get(entry.path)) : undefined;
       if (found === undefined && entry.kind === 'file') hashed += 1;
-      digests.set(entry.path, found ?? (entry.kind === 'file' ? this.#hashFile(entry) : hashText(entry.target)));
+      digests.set(entry.path, found ?? (entry.kind === 'file' ? this.#hashFile(entry) : textDigest(entry.target)));
     }
     const key = this.#key(fileSet, digests);
     const artifact = this.#store.find(key);
@@ -210,10 +211,6 @@ class Maker {
   #key(fileSet: FileSet, digests: ReadonlyMap<string, string>): string {
     const { date, time } = this.#time;
     const files = filesDigest(fileSet, digests);
-    return hashText(['zip', DEFLATE_ENCODER, this.#request.tool, date, time, files].join('\n'));
+    return textDigest(['zip', DEFLATE_ENCODER, this.#request.tool, date, time, files].join('\n'));
   }
-}
-
-function hashText(text: string): string {
-  return createHash('sha256').update(text).digest('hex');
 }
