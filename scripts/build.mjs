@@ -13,5 +13,7 @@ mkdirSync('dist/standins/host', { recursive: true });
 for (const name of ['runner.mjs', 'runner.py']) cpSync(`src/standins/host/${name}`, `dist/standins/host/${name}`);
 for (const name of ['compile-bytecode.py', 'build-wheel.py'])
   cpSync(`src/core/toolchains/${name}`, `dist/core/toolchains/${name}`);
+cpSync('src/core/languages/node/adapters', 'dist/core/languages/node/adapters', { recursive: true });
+cpSync('src/core/languages/node/link/prelude.js', 'dist/core/languages/node/link/prelude.js');
 cpSync('src/core/languages/python/adapters', 'dist/core/languages/python/adapters', { recursive: true });
 await import('./schemas.mjs');

@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { NO_CREDENTIALS, readNetrc, type Credentials, type Network } from '../core/sources';
+import { NO_CREDENTIALS, readNetrc, type Credentials, type Network, type NpmSurroundings } from '../core/sources';
 
 /** How long a server may be silent. */
 const SILENCE_MS = 120_000;
@@ -30,6 +30,14 @@ export function systemCredentials(): Credentials {
   } catch {
     return NO_CREDENTIALS;
   }
+}
+
+/** The user's npm configuration, or the file that NPM_CONFIG_USERCONFIG names, and what the environment adds to it. */
+export function npmSurroundings(): NpmSurroundings {
+  const variable = (name: string): string | undefined => process.env[name];
+  const user = variable('NPM_CONFIG_USERCONFIG') ?? variable('npm_config_userconfig') ?? join(homedir(), '.npmrc');
+  const system = variable('NPM_CONFIG_GLOBALCONFIG') ?? variable('npm_config_globalconfig') ?? '/etc/npmrc';
+  return { files: [user, system], variable, credentials: systemCredentials() };
 }
 
 // eslint-disable-next-line @typescript-eslint/require-await

@@ -78,12 +78,14 @@ export class Session {
   }
 
   /** This machine, for what has to run on it. */
-  machine(): Machine {
+  async machine(): Promise<Machine> {
+    const { npmSurroundings } = await import('./network');
     const { header } = process.report.getReport() as { header: { glibcVersionRuntime?: string } };
     return {
       arch: arch() === 'arm64' ? 'arm64' : 'x86_64',
       ...(header.glibcVersionRuntime !== undefined && { glibc: header.glibcVersionRuntime }),
       searchPath: process.env.PATH ?? '',
+      npm: npmSurroundings(),
       pythons: () => this.pythons(),
     };
   }

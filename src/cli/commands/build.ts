@@ -28,7 +28,7 @@ export const command: CommandModule = {
       now: () => session.now(),
       tool: TOOL,
       http: () => session.http(project),
-      machine: session.machine(),
+      machine: await session.machine(),
       onEvent: (event) => showProgress(session, event),
       ...(epochSeconds !== undefined && { epochSeconds }),
     });

@@ -37,7 +37,7 @@ export const command: CommandModule = {
       project,
       functions,
       http: await session.http(project),
-      machine: session.machine(),
+      machine: await session.machine(),
       upgrade: asked.includes('') ? 'all' : asked.map(normalizeName),
       onSettling: (name, arch) => session.progress.show(`settling ${name} for ${arch}`),
     });

@@ -41,7 +41,7 @@ export const command: CommandModule = {
       now: () => session.now(),
       tool: TOOL,
       http: () => session.http(project),
-      machine: session.machine(),
+      machine: await session.machine(),
       onEvent,
       ...(epochSeconds !== undefined && { epochSeconds }),
     });
@@ -72,7 +72,7 @@ async function rebuild(
 ): Promise<string> {
   session.progress.show(`building with ${variation.title}`);
   const root = join(base, variation.folder);
-  const plan = filesToCopy(project, functions);
+  const plan = await filesToCopy(project, functions);
   copyProject(project.root, root, { ...plan, ...variation.copy });
   const again = (): Promise<void> => runBuild(root, project, functions, variation);
   await again();

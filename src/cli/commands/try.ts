@@ -57,7 +57,7 @@ export const command: CommandModule = {
     const events = Array.from({ length: repeat }, () => once).flat();
     const program = await chooseProgram(spec, session);
     const reports: CallReport[] = [];
-    const plan = await makePlan(project, { spec, arch }, program, session);
+    const plan = makePlan(project, { spec, arch }, { waybill, program, session });
     session.tell(
       `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(plan.memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
     );
@@ -81,15 +81,14 @@ export const command: CommandModule = {
   },
 };
 
-async function makePlan(
+function makePlan(
   project: Project,
   { spec, arch }: Target,
-  program: string,
-  session: Session,
-): Promise<HostPlan> {
+  { waybill, program, session }: { readonly waybill: Waybill; readonly program: string; readonly session: Session },
+): HostPlan {
   const destination = project.sheet.destinations[spec.destination];
   const shown = artifactPath({ spec, arch });
-  const { file, member } = await hostEntry(spec);
+  const { file, member } = waybill.entry.loads;
   return {
     artifact: join(project.root, shown),
     shown,
@@ -117,13 +116,6 @@ function oneFunction(project: Project, names: readonly string[]): FunctionSpec {
     found: names.length === 0 ? 'none' : String(names.length),
     mend: 'name the function to call',
   });
-}
-
-/** What the host calls: the entry, or the adapter that calls the web application there. */
-async function hostEntry(spec: FunctionSpec): Promise<{ file: string; member: string }> {
-  if (spec.adapter === undefined) return spec.entry;
-  const { adapterEntry } = await import('../../core/languages/python');
-  return adapterEntry();
 }
 
 /** Compiled files for another processor cannot be loaded here, and an emulator would need that processor's runtime. */

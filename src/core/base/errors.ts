@@ -26,6 +26,7 @@ const KINDS = {
   LOCK_INVALID: 'input',
   LOCK_OUTDATED: 'input',
   PACKAGE_INVALID: 'input',
+  MODULE_INVALID: 'input',
   SOURCE_INVALID: 'service',
   SOURCE_MISMATCH: 'service',
   SOURCE_OFFLINE: 'service',

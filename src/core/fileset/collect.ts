@@ -19,6 +19,8 @@ export interface CollectRequest {
   readonly keep: readonly string[];
   readonly links: 'follow' | 'keep';
   readonly emptyFolders: boolean;
+  /** Packages that are installed in the source folder are left out: others take their place. */
+  readonly skipInstalled: boolean;
 }
 
 /** Everything that stands in a source folder and is not left out by name: what has to be the same for nothing to have changed. */
@@ -32,8 +34,14 @@ export function surveySource(request: CollectRequest): Survey {
   const leftOut: LeftOut[] = [];
   const root = join(request.projectRoot, request.source);
   const isWanted = (path: string, name: string, isFolder: boolean): boolean => {
-    const by = isProjectOutput(request, path) ? 'output-folder' : selection.leftOutBy(path, name, isFolder);
+    const by = isProjectOutput(request, path)
+      ? 'output-folder'
+      : request.skipInstalled && isFolder && name === 'node_modules'
+        ? 'installed'
+        : selection.leftOutBy(path, name, isFolder);
     if (by === undefined) return true;
+    if (by === 'login-file' || by === 'installed')
+      return leftOut.push({ path, by, kind: isFolder ? 'folder' : 'file' }) < 0;
     if (!isFolder) return selection.keptBy(path) !== undefined || !leftOut.push({ path, by, kind: 'file' });
     if (!selection.searchesAll || isProjectOutput(request, path)) leftOut.push({ path, by, kind: 'folder' });
     return selection.searchesAll && !isProjectOutput(request, path);

@@ -7,6 +7,8 @@ export type Origin =
   | { readonly from: 'source'; readonly at: string }
   /** `at`: path in the package's file. */
   | { readonly from: 'package'; readonly name: string; readonly version: string; readonly at: string }
+  /** From a package that was found installed: nothing says that it is the same elsewhere. */
+  | { readonly from: 'unlocked'; readonly name: string; readonly at: string }
   /** Made by the tool; `by` says by what. */
   | { readonly from: 'generated'; readonly by: string };
 
@@ -18,8 +20,8 @@ export type Reason =
   | { readonly why: 'through-link'; readonly by: string }
   /** Part of a package that others ask for: packages, requirements files, the function. */
   | { readonly why: 'needed'; readonly by: readonly string[] }
-  /** Reached by tracing: imported by a file, beside a module that is used, or kept whole for what cannot be seen. */
-  | { readonly why: 'imported' | 'beside' | 'kept-whole'; readonly by: string }
+  /** Reached by tracing: imported or named by a file, beside a module that is used, or kept whole for what cannot be seen. */
+  | { readonly why: 'imported' | 'named' | 'beside' | 'kept-whole'; readonly by: string }
   /** Made for something: an adapter, a script, a record. */
   | { readonly why: 'made-for'; readonly by: string };
 
@@ -63,7 +65,13 @@ export interface LeftOut {
     | 'earlier-artifact'
     | 'pattern'
     | 'not-reached'
-    | 'requirements';
+    | 'requirements'
+    /** Settings of the compiler, and files that only it reads. */
+    | 'compiler'
+    /** Packages in the source folder, where the lock has others. */
+    | 'installed'
+    /** Holds logins: never packed, not even when it is kept. */
+    | 'login-file';
   readonly kind: 'file' | 'folder';
 }
 
@@ -89,6 +97,36 @@ export interface UnseenImport {
   readonly line: number;
   readonly what: string;
   readonly kept: string;
+}
+
+/** A file whose content will not change. */
+export interface StoredContent {
+  /** Absolute path. */
+  readonly source: string;
+  readonly sha256: string;
+  readonly size: number;
+}
+
+/** A module that is inside another file of the artifact, where several were linked into one. */
+export interface LinkedModule {
+  readonly path: string;
+  /** Bytes of its source. */
+  readonly size: number;
+  readonly origin: Origin;
+  readonly reason: Reason;
+}
+
+/** An import that leads nowhere. */
+export interface MissingImport {
+  readonly file: string;
+  readonly line: number;
+  readonly specifier: string;
+  /** What was looked for. */
+  readonly why: string;
+  /** What is there instead. */
+  readonly near?: string;
+  /** Whether it runs when its module is loaded, in a `try`, or only later if at all. */
+  readonly guard: 'none' | 'try' | 'lazy';
 }
 
 export interface FileSet {

@@ -4,6 +4,8 @@ import type { LeftOut } from './model';
 
 const VERSION_CONTROL = new Set(['.git', '.hg', '.svn', '.bzr', '.jj', '.pijul', '_darcs', 'CVS']);
 const EDITOR_FOLDERS = new Set(['.idea', '.vscode', '.vs', '.fleet', '.settings']);
+/** What tools keep logins in. */
+const LOGIN_FILES = new Set(['.npmrc', '.netrc', '_netrc', '.pypirc', '.yarnrc.yml']);
 const LITTER_NAMES = new Set(['.DS_Store', 'Thumbs.db', 'desktop.ini', '.directory']);
 /** Backup and swap files of editors: `a~`, `.a.swp`, `#a#`, `.#a`. */
 const LITTER_PATTERN = /^(?:.*~|\..*\.sw[a-p]|#.*#|\.#.*)$/;
@@ -46,6 +48,7 @@ function folderLeftOutBy(path: string, name: string): LeftOut['by'] | undefined 
 function fileLeftOutBy(name: string): LeftOut['by'] | undefined {
   // A worktree or submodule has a file of this name in place of the folder.
   if (name === '.git') return 'version-control';
+  if (LOGIN_FILES.has(name)) return 'login-file';
   return LITTER_NAMES.has(name) || LITTER_PATTERN.test(name) ? 'editor-litter' : undefined;
 }
 

@@ -1,14 +1,10 @@
 /** The file set of one target of a Python function. */
-import { createHash } from 'node:crypto';
-import { existsSync, lstatSync, readFileSync } from 'node:fs';
-import { join } from 'node:path';
-import { fileDigest, textDigest } from '../disk/digest';
+import { lstatSync } from 'node:fs';
+import { fileDigest } from '../disk/digest';
 import { stampOf } from '../disk/stamp';
-import { writeWhole } from '../disk/write';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type PackedEntry, type PackedFile } from '../fileset/model';
 import { sortEntries } from '../fileset/collect';
 import { makeSelection } from '../fileset/selection';
-import { stripDebugSections } from '../formats/elf';
 import {
   ADAPTER_FILE,
   adapterCode,
@@ -16,15 +12,15 @@ import {
   assemblePython,
   type Assembled,
   type PackageInput,
-  type StoredContent,
 } from '../languages/python';
 import type { FunctionSpec } from '../sheet';
 import type { Assembly, AssemblyRequest } from './assemble';
 import { withBytecode } from './bytecode';
 import { factsFor } from './facts-memory';
+import { generated, strippedFile } from './made-files';
 import { readNeeds } from './needs';
 import { readyPackages } from './packages';
-import { stateFolder, type Project } from './targets';
+import type { Project } from './targets';
 
 /** @param whole the function's own files */
 export async function assemblePythonTarget(request: AssemblyRequest, whole: FileSet): Promise<Assembly> {
@@ -45,7 +41,8 @@ async function assembleSources(request: AssemblyRequest, whole: FileSet): Promis
   const { project, spec, packages } = request;
   const base = withoutRequirements(whole, readNeeds(project, spec)?.files ?? []);
   const hostEntry = spec.adapter === undefined ? spec.entry : adapterEntry();
-  const plain = { packages, trimmed: [], overlaps: [], unseen: [], toolchains: [], hostEntry };
+  const nothing = { trimmed: [], overlaps: [], unseen: [], missing: [], modules: [], toolchains: [] };
+  const plain = { packages, ...nothing, sourceDigests: new Map<string, string>(), hostEntry };
   if (packages.length === 0 && spec.trim !== 'traced') return { fileSet: withAdapter(project, spec, base), ...plain };
   const ready = await readyPackages(request);
   const inputs = ready.map(({ locked, wheel }) => ({ ...locked, wheel }));
@@ -57,7 +54,7 @@ async function assembleSources(request: AssemblyRequest, whole: FileSet): Promis
 
 /** With the module that calls a web application, where the sheet says that the entry is one. */
 function withAdapter(project: Project, spec: FunctionSpec, fileSet: FileSet): FileSet {
-  if (spec.adapter === undefined) return fileSet;
+  if (spec.adapter === undefined || spec.adapter === 'http') return fileSet;
   const { source, size, sha256 } = generated(project, adapterCode(spec.adapter, spec.entry));
   const adapter: PackedFile = {
     path: ADAPTER_FILE,
@@ -108,25 +105,6 @@ function assembleFiles(
   });
 }
 
-/** What was stripped once is kept by its digest; so is the news that there is nothing to strip. */
-function strippedFile(project: Project, { source, sha256 }: StoredContent): StoredContent | undefined {
-  const note = join(stateFolder(project), 'stripped', `${sha256}.json`);
-  const made = (digest: string): string => join(stateFolder(project), 'stripped', digest);
-  try {
-    const known = JSON.parse(readFileSync(note, 'utf8')) as { sha256: string; size: number } | null;
-    if (known === null) return undefined;
-    if (existsSync(made(known.sha256))) return { ...known, source: made(known.sha256) };
-  } catch {
-    // Not looked at yet.
-  }
-  const bytes = stripDebugSections(readFileSync(source));
-  const digest = bytes === undefined ? '' : createHash('sha256').update(bytes).digest('hex');
-  const known = bytes === undefined ? null : { sha256: digest, size: bytes.length };
-  if (bytes !== undefined) writeWhole(made(digest), bytes, made(digest));
-  writeWhole(note, JSON.stringify(known), note);
-  return known === null ? undefined : { ...known, source: made(digest) };
-}
-
 function joinSets(project: Project, base: FileSet, assembled: Assembled): FileSet {
   const dropped = new Set(assembled.ownDropped);
   const own = base.entries
@@ -155,12 +133,4 @@ function joinSets(project: Project, base: FileSet, assembled: Assembled): FileSe
   const entries = sortEntries([...own, ...files]);
   const notReached = assembled.ownDropped.map((path) => ({ path, by: 'not-reached', kind: 'file' }) as const);
   return { entries, leftOut: [...base.leftOut, ...notReached] };
-}
-
-/** Generated content lies in a file by its digest, so that it is packed like any other. */
-export function generated(project: Project, text: string): { source: string; size: number; sha256: string } {
-  const sha256 = textDigest(text);
-  const source = join(stateFolder(project), 'generated', sha256);
-  if (!existsSync(source)) writeWhole(source, text, source);
-  return { source, size: Buffer.byteLength(text), sha256 };
 }

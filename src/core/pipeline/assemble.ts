@@ -1,11 +1,11 @@
 /** The file set of one target: the function's own files and its packages, trimmed as the sheet asks. */
 import { collect, type Survey } from '../fileset/collect';
-import type { FileSet, Overlap, Trimmed, UnseenImport } from '../fileset/model';
+import type { FileSet, LinkedModule, MissingImport, Overlap, Trimmed, UnseenImport } from '../fileset/model';
 import type { HttpClient } from '../sources';
 import type { Arch, Entry, FunctionSpec } from '../sheet';
 import type { Machine } from '../toolchains/machine';
 import { collectRequest } from './build';
-import type { LockedPackage } from './lockfile';
+import type { LockedPackage, LockedWorkspace } from './lockfile';
 import type { Project } from './targets';
 
 export interface Assembly {
@@ -14,6 +14,12 @@ export interface Assembly {
   readonly trimmed: readonly Trimmed[];
   readonly overlaps: readonly Overlap[];
   readonly unseen: readonly UnseenImport[];
+  /** Imports that lead nowhere, as far as they were followed. */
+  readonly missing: readonly MissingImport[];
+  /** Modules that are inside another file of the artifact. */
+  readonly modules: readonly LinkedModule[];
+  /** SHA-256 of source files, by path, as far as they were read for it. */
+  readonly sourceDigests: ReadonlyMap<string, string>;
   /** Programs whose output is in the artifact. */
   readonly toolchains: readonly string[];
   /** What the host calls. */
@@ -28,14 +34,21 @@ export interface AssemblyRequest {
   readonly arch: Arch;
   readonly http: () => Promise<HttpClient>;
   readonly machine: Machine;
+  /** Packages of the project itself that it uses. */
+  readonly workspaces: readonly LockedWorkspace[];
+  /** SHA-256 of source files that have not changed since the last build, by path. */
+  readonly knownDigests: ReadonlyMap<string, string>;
+  /** Threads that may work. */
+  readonly jobs: number;
 }
 
 export async function assembleTarget(request: AssemblyRequest): Promise<Assembly> {
   const { project, spec, survey, packages } = request;
-  const base = collect(collectRequest(project, spec), survey);
+  const base = collect(collectRequest(project, spec, packages.length + request.workspaces.length > 0), survey);
   if (spec.runtime.language === 'python') {
     const { assemblePythonTarget } = await import('./assemble-python');
     return assemblePythonTarget(request, base);
   }
-  return { fileSet: base, packages, trimmed: [], overlaps: [], unseen: [], toolchains: [], hostEntry: spec.entry };
+  const { assembleNodeTarget } = await import('./assemble-node');
+  return assembleNodeTarget(request, base);
 }

@@ -96,7 +96,8 @@ export async function lookForChange(request: LookRequest, spec: FunctionSpec): P
   const lookedAtMs = request.now();
   const index = StatIndex.read(indexPath(request.project, spec));
   const locked = await lookUpLock(request.project, spec);
-  const config = configOf(request, spec, locked);
+  const shared = await sharedStateOf(request.project, spec, locked);
+  const config = configOf(request, spec, locked, shared);
   const targets = index?.config === config ? unchangedTargets(request.project, spec, index) : undefined;
   const asBefore = (leftOut: Survey['leftOut']): Look => ({
     spec,
@@ -104,7 +105,7 @@ export async function lookForChange(request: LookRequest, spec: FunctionSpec): P
   });
   if (targets !== undefined && index?.standsAsItDid(join(request.project.root, spec.source)) === true)
     return asBefore(index.leftOut);
-  const survey = surveySource(collectRequest(request.project, spec));
+  const survey = surveySource(collectRequest(request.project, spec, locked !== undefined));
   const hasChanged = survey.refused.length > 0 || index?.matches(survey.items) !== true;
   if (targets === undefined || index === undefined || hasChanged)
     return { spec, survey, lookedAtMs, index, config, locked };
@@ -112,10 +113,19 @@ export async function lookForChange(request: LookRequest, spec: FunctionSpec): P
   return asBefore(index.leftOut);
 }
 
+/** What else of the project a function's artifact depends on. */
+async function sharedStateOf(
+  project: Project,
+  spec: FunctionSpec,
+  locked: LockedFunction | undefined,
+): Promise<string> {
+  if (spec.runtime.language !== 'node') return '';
+  return (await import('./shared-source')).sharedState(project, spec, locked);
+}
+
 /** What the lock says of a function. Its code, and that of the language, is loaded only for functions that may have needs. */
 async function lookUpLock(project: Project, spec: FunctionSpec): Promise<LockedFunction | undefined> {
-  if (spec.runtime.language !== 'python') return undefined;
-  const { lockedFunction } = await import('./packages');
+  const { lockedFunction } = await import('./locked');
   return lockedFunction(project, spec);
 }
 
@@ -136,7 +146,8 @@ function refreshIndex(
   }
 }
 
-export function collectRequest(project: Project, spec: FunctionSpec): CollectRequest {
+/** @param isLocked whether packages come from the lock, so that those installed in the source folder are not wanted */
+export function collectRequest(project: Project, spec: FunctionSpec, isLocked: boolean): CollectRequest {
   return {
     projectRoot: project.root,
     source: spec.source,
@@ -145,6 +156,7 @@ export function collectRequest(project: Project, spec: FunctionSpec): CollectReq
     keep: spec.keep,
     links: spec.links,
     emptyFolders: spec.emptyFolders,
+    skipInstalled: isLocked && spec.runtime.language === 'node',
   };
 }
 
@@ -153,6 +165,7 @@ function configOf(
   request: Pick<BuildRequest, 'project' | 'tool' | 'epochSeconds'>,
   spec: FunctionSpec,
   locked: LockedFunction | undefined,
+  shared: string,
 ): string {
   const { place: _place, ...inputs } = spec;
   const destination = request.project.sheet.destinations[spec.destination];
@@ -163,6 +176,7 @@ function configOf(
     inputs,
     destination?.entry ?? null,
     locked ?? null,
+    shared,
     destination?.runtimes.find(({ name }) => name === spec.runtime.text)?.provides ?? null,
   ]);
 }

@@ -82,8 +82,11 @@ export async function checkTarget(project: Project, target: Target, today: strin
   if (destination === undefined) throw new Error(`no destination ${target.spec.destination}`);
   const waybill = await verifyAgainstWaybill(project, target);
   const { spec, arch } = target;
-  const { name, runtime, entry, settings, limits, memoryBytes, timeoutMs, adapter } = spec;
+  const { name, runtime, settings, limits, memoryBytes, timeoutMs, adapter } = spec;
   const lock = await lockState(project, target, waybill);
+  // What the host loads is what is held to being there.
+  const { file, member } = waybill.entry.loads;
+  const entry = { text: `${file}#${member}`, file, member };
   const digests = new Map(waybill.files.map((file) => [file.path, file.sha256 ?? '']));
   const facts: FunctionFacts = {
     ...{ name, arch, runtime, entry, settings, limits },
@@ -199,9 +202,8 @@ function makeSubject(
 
 /** Whether what was packed is what the lock has for today's requirements; undefined for functions without needs. */
 async function lockState(project: Project, { spec, arch }: Target, waybill: Waybill): Promise<FunctionFacts['lock']> {
-  if (spec.runtime.language !== 'python') return undefined;
-  const [{ readNeeds }, { readLock }] = await Promise.all([import('./needs'), import('./lockfile')]);
-  const needs = readNeeds(project, spec);
+  const [{ statedNeeds }, { readLock }] = await Promise.all([import('./locked'), import('./lockfile')]);
+  const needs = await statedNeeds(project, spec);
   if (needs === undefined) return undefined;
   const locked = readLock(project.root).functions[spec.name];
   if (locked === undefined) return 'missing';

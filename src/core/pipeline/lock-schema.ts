@@ -2,6 +2,11 @@
 import { z } from 'zod';
 import { unsafePathReason } from '../base/paths';
 
+/** Whether a path stays below where it is put. */
+function isPlace(path: string): boolean {
+  return unsafePathReason(path) === undefined;
+}
+
 const lockedPackage = z.strictObject({
   name: z.string(),
   version: z.string(),
@@ -24,12 +29,26 @@ const lockedPackage = z.strictObject({
     .optional(),
   /** Names of the packages that ask for it, files that state it, or the function. */
   by: z.array(z.string()),
+  /** Node.js: where it lies in the artifact, `node_modules/a`. */
+  at: z.string().refine(isPlace, 'a path in the artifact').optional(),
+  /** Node.js: it has a script that wants to run when it is installed, which never happens here. */
+  script: z.literal(true).optional(),
+});
+
+/** A package that lies in the project itself. */
+const workspace = z.strictObject({
+  /** Where it lies in the artifact. */
+  at: z.string().refine(isPlace, 'a path in the artifact'),
+  /** Its folder, relative to the project. */
+  folder: z.string().refine(isPlace, 'a folder of the project'),
 });
 
 const lockedFunction = z.strictObject({
   /** Digest of the requirements, sources and targets that were settled. */
   inputs: z.string(),
   targets: z.record(z.string(), z.array(lockedPackage)),
+  /** Node.js: packages of the project itself that it uses. */
+  workspaces: z.array(workspace).optional(),
 });
 
 export const lockSchema = z.strictObject({
@@ -39,4 +58,5 @@ export const lockSchema = z.strictObject({
 
 export type Lock = z.output<typeof lockSchema>;
 export type LockedFunction = z.output<typeof lockedFunction>;
+export type LockedWorkspace = z.output<typeof workspace>;
 export type LockedPackage = z.output<typeof lockedPackage>;

@@ -17,8 +17,10 @@ import {
 import { PackageStore, withoutCredentials, type HttpClient } from '../sources';
 import type { Arch, FunctionSpec } from '../sheet';
 import type { Machine } from '../toolchains/machine';
+import { statedNeeds } from './locked';
 import { readLock, writeLock, type Lock, type LockedFunction, type LockedPackage } from './lockfile';
-import { pythonTargets, readNeeds, runtimeOf, type FunctionNeeds } from './needs';
+import { runtimeOf } from './destination-runtime';
+import { pythonTargets, readNeeds, type FunctionNeeds } from './needs';
 import { buildFromSource, type BuiltWheel } from './source-builds';
 import { stateFolder, type Project } from './targets';
 
@@ -53,7 +55,7 @@ export async function lockFunctions(request: LockRequest): Promise<LockOutcome[]
   const functions: Record<string, LockedFunction> = { ...before.functions };
   const outcomes: LockOutcome[] = [];
   for (const spec of request.functions) {
-    const needs = readNeeds(request.project, spec);
+    const needs = await statedNeeds(request.project, spec);
     const known = before.functions[spec.name];
     if (needs === undefined) {
       outcomes.push({ name: spec.name, status: 'no-needs', targets: {}, changes: changesBetween(known, undefined) });
@@ -64,7 +66,7 @@ export async function lockFunctions(request: LockRequest): Promise<LockOutcome[]
       outcomes.push({ name: spec.name, status: 'unchanged', targets: known.targets, changes: [] });
       continue;
     }
-    const settled = await settleFunction(request, spec, needs, known);
+    const settled = await settleFunction(request, spec, known);
     functions[spec.name] = settled;
     const changes = changesBetween(known, settled);
     outcomes.push({ name: spec.name, status: 'settled', targets: settled.targets, changes });
@@ -79,9 +81,11 @@ export async function lockFunctions(request: LockRequest): Promise<LockOutcome[]
 async function settleFunction(
   request: LockRequest,
   spec: FunctionSpec,
-  needs: FunctionNeeds,
   known: LockedFunction | undefined,
 ): Promise<LockedFunction> {
+  if (spec.runtime.language === 'node') return settleNode(request, spec);
+  const needs = readNeeds(request.project, spec);
+  if (needs === undefined) throw new Error('no needs');
   const targets: Record<string, LockedPackage[]> = {};
   const store = new PackageStore(join(stateFolder(request.project), 'packages'));
   for (const [arch, target] of pythonTargets(request.project, spec)) {
@@ -93,6 +97,17 @@ async function settleFunction(
         : await takeSettled(settling, needs.settled);
   }
   return { inputs: needs.inputs, targets };
+}
+
+async function settleNode(request: LockRequest, spec: FunctionSpec): Promise<LockedFunction> {
+  const [{ settleNodeFunction }, { readNodeNeeds }] = await Promise.all([
+    import('./lock-node'),
+    import('./node-needs'),
+  ]);
+  const { project, http, machine, onSettling } = request;
+  const needs = readNodeNeeds(project, spec);
+  if (needs === undefined) throw new Error('no needs');
+  return settleNodeFunction({ project, spec, needs, http, npm: machine.npm, onSettling });
 }
 
 interface Settling {
@@ -244,8 +259,11 @@ function changesBetween(before: LockedFunction | undefined, after: LockedFunctio
 }
 
 function changesOf(arch: string, before: readonly LockedPackage[], after: readonly LockedPackage[]): LockedChange[] {
-  const old = new Map(before.map((one) => [one.name, one]));
-  const now = new Map(after.map((one) => [one.name, one]));
+  // A package may lie in several places, in several versions.
+  const key = ({ name, at }: LockedPackage): string =>
+    at === undefined || at === `node_modules/${name}` ? name : `${name} in ${at}`;
+  const old = new Map(before.map((one) => [key(one), one]));
+  const now = new Map(after.map((one) => [key(one), one]));
   const names = [...new Set([...old.keys(), ...now.keys()])].sort();
   return names
     .filter((name) => old.get(name)?.sha256 !== now.get(name)?.sha256)

@@ -7,7 +7,7 @@ import { writeWhole } from '../disk/write';
 import { STATE_FOLDER } from '../fileset/selection';
 import type { Lock } from './lock-schema';
 
-export type { Lock, LockedFunction, LockedPackage } from './lock-schema';
+export type { Lock, LockedFunction, LockedPackage, LockedWorkspace } from './lock-schema';
 
 export const LOCK_NAME = 'emballage.lock';
 const MAX_LOCK_BYTES = 64 * 1024 * 1024;
@@ -70,12 +70,14 @@ export function writeLock(root: string, lock: Lock): void {
 
 /** One line a package, everything in order: what changes shows in a diff as the line that changed. */
 export function formatLock(lock: Lock): string {
-  const functions = sorted(lock.functions).map(([name, { inputs, targets }]) => {
+  const functions = sorted(lock.functions).map(([name, { inputs, targets, workspaces }]) => {
     const rows = sorted(targets).map(([target, packages]) => {
       const lines = packages.map((one) => `          ${JSON.stringify(one)}`);
       return `        ${JSON.stringify(target)}: [${lines.length === 0 ? '' : `\n${lines.join(',\n')}\n        `}]`;
     });
-    const body = `      "inputs": ${JSON.stringify(inputs)},\n      "targets": {\n${rows.join(',\n')}\n      }`;
+    const own = (workspaces ?? []).map((one) => `        ${JSON.stringify(one)}`);
+    const more = own.length === 0 ? '' : `,\n      "workspaces": [\n${own.join(',\n')}\n      ]`;
+    const body = `      "inputs": ${JSON.stringify(inputs)},\n      "targets": {\n${rows.join(',\n')}\n      }${more}`;
     return `    ${JSON.stringify(name)}: {\n${body}\n    }`;
   });
   return `{\n  "lock": 1,\n  "functions": {${functions.length === 0 ? '' : `\n${functions.join(',\n')}\n  `}}\n}\n`;

@@ -2,6 +2,7 @@
 import { createHash } from 'node:crypto';
 import { rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
+import { present } from '../base/present';
 import { textDigest } from '../disk/digest';
 import { filePieces } from '../disk/file-source';
 import { guarded, removeLeftovers, writeWhole } from '../disk/write';
@@ -21,7 +22,7 @@ import {
   type ChangedLook,
   type Look,
 } from './build';
-import { runtimeOf } from './needs';
+import { runtimeOf } from './destination-runtime';
 import { Store, type StoredArtifact } from './store';
 import { writeStatIndex, type TargetRecord } from './stat-index';
 import { artifactPath, indexPath, stateFolder, waybillPath, type Target } from './targets';
@@ -83,7 +84,8 @@ class Maker {
       targets: this.#records(targets),
       survey: this.#look.survey,
       leftOut,
-      digests: new Map(all.flatMap(({ made }) => [...made.digests])),
+      // What a source file holds counts, not what was made of it.
+      digests: new Map(all.flatMap(({ made, assembly }) => [...made.digests, ...assembly.sourceDigests])),
       lookedAtMs: this.#look.lookedAtMs,
     });
     const sum = (key: 'hashed' | 'packed'): number => all.reduce((total, { made }) => total + made[key], 0);
@@ -92,12 +94,20 @@ class Maker {
 
   async #makeTarget(target: Target): Promise<BuiltTarget> {
     const packages = this.#look.locked?.targets[target.arch] ?? [];
-    const key = JSON.stringify(packages);
+    // Packages may hold files for several processors, of which each artifact gets its own.
+    const key = JSON.stringify([packages, packages.length > 0 ? target.arch : '']);
     const before = this.#made.get(key);
     const { project, http, machine } = this.#request;
     const { survey, spec } = this.#look;
+    const { locked, index } = this.#look;
     const assembly =
-      before?.assembly ?? (await assembleTarget({ project, spec, survey, packages, arch: target.arch, http, machine }));
+      before?.assembly ??
+      (await assembleTarget({
+        ...{ project, spec, survey, packages, arch: target.arch, http, machine },
+        workspaces: locked?.workspaces ?? [],
+        knownDigests: index?.knownDigests(survey.items) ?? new Map<string, string>(),
+        jobs: this.#request.jobs,
+      }));
     const made = before?.made ?? this.#findInStore(assembly.fileSet) ?? (await this.#pack(assembly.fileSet));
     this.#made.set(key, { assembly, made });
     return this.#place(target, assembly, made);
@@ -175,7 +185,7 @@ class Maker {
   }
 
   #waybill(target: Target, assembly: Assembly, made: Made): Waybill {
-    const { fileSet, trimmed, overlaps, unseen, hostEntry } = assembly;
+    const { fileSet, trimmed, overlaps, unseen, missing, modules, hostEntry } = assembly;
     const { project, tool } = this.#request;
     const destination = project.sheet.destinations[target.spec.destination];
     if (destination === undefined) throw new Error(`no destination ${target.spec.destination}`);
@@ -187,9 +197,11 @@ class Maker {
       fileSet,
       digests: made.digests,
       artifact: { file: `${target.spec.name}.${target.spec.form}`, ...made.artifact },
-      packages: assembly.packages.map(({ name, version, file, sha256, by }) => ({ name, version, file, sha256, by })),
+      packages: assembly.packages.map(({ name, version, file, sha256, by, at, script }) =>
+        present({ name, version, file, sha256, by, at, script }),
+      ),
       provided: this.#look.locked === undefined ? [] : (runtimeOf(project, target.spec)?.provides ?? []),
-      ...{ trimmed, overlaps, unseen, hostEntry },
+      ...{ trimmed, overlaps, unseen, missing, modules, hostEntry },
       toolchains: assembly.toolchains,
       time: this.#time,
       tool,

@@ -8,7 +8,8 @@ import { count } from '../base/text';
 import { readTextFile } from '../disk/read-text';
 import { parseRequirement, pythonTarget, readPyproject, readRequirementsFile } from '../languages/python';
 import type { PythonTarget, StatedRequirement } from '../languages/python';
-import type { Arch, DestinationRuntime, FunctionSpec, Needs } from '../sheet';
+import type { Arch, FunctionSpec, Needs } from '../sheet';
+import { runtimeOf } from './destination-runtime';
 import type { Project } from './targets';
 
 export interface FunctionNeeds {
@@ -56,11 +57,6 @@ export function pythonTargets(project: Project, spec: FunctionSpec): Map<Arch, P
     ...(runtime?.musl !== undefined && { musl: runtime.musl }),
   };
   return new Map(spec.archs.map((arch) => [arch, pythonTarget(arch, python, libc)]));
-}
-
-/** What the destination says of the function's runtime. */
-export function runtimeOf(project: Project, spec: FunctionSpec): DestinationRuntime | undefined {
-  return project.sheet.destinations[spec.destination]?.runtimes.find(({ name }) => name === spec.runtime.text);
 }
 
 interface Found {

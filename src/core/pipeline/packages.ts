@@ -5,8 +5,7 @@ import { EmballageError } from '../base/errors';
 import { printable } from '../base/text';
 import { unpackWheel, type UnpackedWheel } from '../languages/python';
 import { PackageStore, type PackageFile } from '../sources';
-import type { FunctionSpec } from '../sheet';
-import { readLock, type Lock, type LockedFunction, type LockedPackage } from './lockfile';
+import type { LockedPackage } from './lockfile';
 import type { AssemblyRequest } from './assemble';
 import { sourcesOf } from './lock';
 import { pythonTargets, readNeeds } from './needs';
@@ -19,24 +18,6 @@ export interface ReadyPackage {
 }
 
 const AT_ONCE = 8;
-
-/**
- * What the lock says of a function; undefined where it needs nothing.
- * @throws EmballageError LOCK_OUTDATED when the requirements are not those that were settled
- */
-export function lockedFunction(project: Project, spec: FunctionSpec, lock?: Lock): LockedFunction | undefined {
-  const needs = readNeeds(project, spec);
-  if (needs === undefined) return undefined;
-  const locked = (lock ?? readLock(project.root)).functions[spec.name];
-  if (locked?.inputs === needs.inputs && spec.archs.every((arch) => arch in locked.targets)) return locked;
-  throw new EmballageError('LOCK_OUTDATED', {
-    doing: `looking up what ${spec.name} needs`,
-    where: 'emballage.lock',
-    expected: 'what the requirements ask for (deps/unlocked)',
-    found: locked === undefined ? 'nothing about this function' : 'what other requirements, sources or targets gave',
-    mend: `run \`emballage lock ${spec.name}\``,
-  });
-}
 
 /** Fetches what is not in the store yet, some at once, builds what comes as source, and unpacks it. */
 export async function readyPackages(request: AssemblyRequest): Promise<ReadyPackage[]> {

@@ -8,8 +8,8 @@ import { VARIATIONS, type Variation } from './variations';
 import { artifactPath, targetsOf, waybillPath, type Project, type Target } from './targets';
 import type { FunctionSpec } from '../sheet';
 import { LOCK_NAME } from './lockfile';
-import { readNeeds } from './needs';
-import { lockedFunction } from './packages';
+import { lockedFunction, statedNeeds } from './locked';
+import { sharedFiles } from './shared-source';
 import { fileDigest } from '../disk/digest';
 
 /** Builds the functions again as a variation wants it; gives the absolute path of the project folder it built in. */
@@ -54,10 +54,10 @@ export async function prove(
 }
 
 /** What a build of the functions reads, for copying it elsewhere. Folders of other functions are there, but empty. */
-export function filesToCopy(
+export async function filesToCopy(
   project: Project,
   functions: readonly FunctionSpec[],
-): { files: string[]; folders: string[] } {
+): Promise<{ files: string[]; folders: string[] }> {
   const files = new Set(project.files);
   const folders = new Set<string>();
   const skip = (path: string, name: string): boolean =>
@@ -70,7 +70,7 @@ export function filesToCopy(
     if (spec.needs?.kind === 'file') files.add(spec.needs.path);
     if (!functions.includes(spec)) continue;
     // What was fetched is known by its digest; only what is made of it is made again.
-    for (const file of packageFiles(project, spec)) files.add(file);
+    for (const file of await packageFiles(project, spec)) files.add(file);
     const below = listTree(project.root, spec.source, skip);
     below.files.forEach((file) => files.add(file));
     below.folders.forEach((folder) => folders.add(folder));
@@ -79,12 +79,13 @@ export function filesToCopy(
 }
 
 /** The lock, the files that state requirements, and the packages that the lock names. */
-function packageFiles(project: Project, spec: FunctionSpec): string[] {
-  const needs = readNeeds(project, spec);
-  const locked = lockedFunction(project, spec);
-  if (needs === undefined || locked === undefined) return [];
+async function packageFiles(project: Project, spec: FunctionSpec): Promise<string[]> {
+  const needs = await statedNeeds(project, spec);
+  const locked = await lockedFunction(project, spec);
+  const shared = sharedFiles(project, spec, locked);
+  if (needs === undefined || locked === undefined) return shared;
   const digests = new Set(Object.values(locked.targets).flatMap((packages) => packages.map(({ sha256 }) => sha256)));
-  return [LOCK_NAME, ...needs.files, ...[...digests].map((sha256) => `${STATE_FOLDER}/packages/${sha256}`)];
+  return [LOCK_NAME, ...needs.files, ...shared, ...[...digests].map((sha256) => `${STATE_FOLDER}/packages/${sha256}`)];
 }
 
 async function compareTarget(rootA: string, rootB: string, target: Target): Promise<ProofDifference[]> {

@@ -1,7 +1,7 @@
 /** What a rule is: it holds an artifact against a destination and says what it finds. */
 import type { ReadText } from '../languages/node';
 import type { ModuleFacts } from '../languages/python';
-import type { Arch, Destination, Entry, Form, Limits, Runtime, Setting } from '../sheet';
+import type { Adapter, Arch, Destination, Entry, Form, Limits, Runtime, Setting } from '../sheet';
 import type { ZipFault } from '../formats/zip';
 import type { Waybill } from '../waybill';
 
@@ -42,7 +42,7 @@ export interface FunctionFacts {
   readonly limits?: Limits;
   readonly memoryBytes?: number;
   readonly timeoutMs?: number;
-  readonly adapter?: 'wsgi' | 'asgi';
+  readonly adapter?: Adapter;
   /** What was recorded when the artifact was built. */
   readonly waybill?: Waybill;
   /** Whether the lock is what the requirements ask for today; undefined where nothing is needed. */

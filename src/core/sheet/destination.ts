@@ -32,6 +32,7 @@ export function settleLimits(limits: LimitsText | undefined): Limits {
     ...sized('unpacked', limits?.unpacked),
     ...(limits?.files !== undefined && { files: limits.files }),
     ...sized('oneFile', limits?.['one-file']),
+    ...sized('viewable', limits?.viewable),
   };
 }
 

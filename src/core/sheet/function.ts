@@ -1,6 +1,6 @@
 /** Reads one function of a packing sheet: defaults filled in, units settled, every mistake noted. */
 import { baseOf, settlePath } from '../base/paths';
-import { printable } from '../base/text';
+import { listed, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { settleLimits } from './destination';
 import { unknownWord } from './issues';
@@ -10,12 +10,29 @@ import { functionSchema, SETTING_PATTERN, type DefaultsText, type FunctionText }
 
 /** What the file of an entry is called, by language. */
 const ENTRY_FILES: Readonly<Record<string, { readonly pattern: RegExp; readonly endings: string }>> = {
-  node: { pattern: /\.(mjs|cjs|js)$/, endings: '`.mjs`, `.cjs` or `.js`' },
+  node: {
+    pattern: /(?<!\.d)\.[cm]?[jt]sx?$/,
+    endings: '`.mjs`, `.cjs`, `.js`, or `.ts` and its kin',
+  },
   python: { pattern: /^(?:[A-Za-z_]\w*\/)*[A-Za-z_]\w*\.py$/, endings: '`.py` and can be imported' },
 };
 
 /** Names of files that state requirements. */
-const NEED_FILE_PATTERN = /\.txt$|\.in$|^pyproject\.toml$|^pylock(?:\.[^.]+)?\.toml$/;
+const NEED_FILES: Readonly<Record<string, { readonly pattern: RegExp; readonly expected: string }>> = {
+  node: { pattern: /^package-lock\.json$|^node_modules$/, expected: '`package-lock.json`, or `node_modules`' },
+  python: {
+    pattern: /\.txt$|\.in$|^pyproject\.toml$|^pylock(?:\.[^.]+)?\.toml$/,
+    expected: 'a requirements file (`*.txt`), `pyproject.toml` or `pylock.toml`',
+  },
+};
+
+/** Keys that are for functions of one language only. */
+const KEYS_OF: Readonly<Record<string, readonly ('bytecode' | 'sources' | 'link' | 'minify' | 'sourcemap')[]>> = {
+  python: ['bytecode', 'sources'],
+  node: ['link', 'minify', 'sourcemap'],
+};
+const LANGUAGES: Readonly<Record<string, string>> = { python: 'Python', node: 'Node.js' };
+const ADAPTERS_OF: Readonly<Record<string, readonly string[]>> = { python: ['wsgi', 'asgi'], node: ['http'] };
 
 export class FunctionReader {
   readonly #notes: SheetNotes;
@@ -77,44 +94,80 @@ export class FunctionReader {
     at: readonly string[],
     text: FunctionText,
     defaults: DefaultsText,
-  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'bytecode' | 'adapter'> {
-    const isPython = text.runtime.startsWith('python');
-    for (const key of ['needs', 'bytecode', 'adapter'] as const)
-      if (!isPython && text[key] !== undefined)
-        this.#notes.add(
-          [...at, key],
-          'it only for Python functions',
-          `it for \`${text.runtime}\``,
-          'take it out',
-          'key',
-        );
+  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'bytecode' | 'adapter' | 'link' | 'minify' | 'sourcemap'> {
+    const { language } = settleRuntime(text.runtime);
+    this.#refuseForeignKeys(at, text, language);
     const path = text.sources === undefined ? ['defaults', 'sources'] : [...at, 'sources'];
     const sources = (text.sources ?? defaults.sources ?? []).flatMap(
       (one, i) => this.#readSource([...path, String(i)], one) ?? [],
     );
-    const needs = this.#readNeedsKey([...at, 'needs'], text.needs);
+    const needs = this.#readNeedsKey([...at, 'needs'], text.needs, language);
     return {
       ...(needs !== undefined && { needs }),
       sources,
       trim: text.trim ?? defaults.trim ?? 'safe',
       bytecode: text.bytecode ?? false,
       ...(text.adapter !== undefined && { adapter: text.adapter }),
+      link: text.link ?? false,
+      minify: text.minify ?? false,
+      sourcemap: text.sourcemap ?? 'none',
     };
   }
 
-  #readNeedsKey(at: readonly string[], needs: FunctionText['needs']): Needs | undefined {
-    if (Array.isArray(needs))
+  #refuseForeignKeys(at: readonly string[], text: FunctionText, language: string): void {
+    for (const [owner, keys] of Object.entries(KEYS_OF))
+      for (const key of keys)
+        if (owner !== language && text[key] !== undefined)
+          this.#notes.add(
+            [...at, key],
+            `it only for ${LANGUAGES[owner] ?? owner} functions`,
+            `it for \`${text.runtime}\``,
+            key === 'sources' ? 'take it out; registries of packages stand in `.npmrc`' : 'take it out',
+            'key',
+          );
+    const adapters = ADAPTERS_OF[language] ?? [];
+    if (text.adapter !== undefined && !adapters.includes(text.adapter))
+      this.#notes.add(
+        [...at, 'adapter'],
+        listed(
+          adapters.map((one) => `\`${one}\``),
+          'or',
+        ),
+        `\`${text.adapter}\` for \`${text.runtime}\``,
+        'name one for this language',
+      );
+    if (text.minify === true && text.link !== true)
+      this.#notes.add(
+        [...at, 'minify'],
+        '`link: true` beside it',
+        'it alone',
+        'add `link: true`, or take it out',
+        'key',
+      );
+  }
+
+  #readNeedsKey(at: readonly string[], needs: FunctionText['needs'], language: string): Needs | undefined {
+    if (Array.isArray(needs)) {
+      if (language === 'node')
+        this.#notes.add(
+          at,
+          'a `package-lock.json`',
+          'a list',
+          'state the packages in package.json, lock them with npm, and leave `needs` out',
+        );
       return {
         kind: 'list',
         items: needs.map((text, i) => ({ text, place: this.#notes.yaml.placeOf([...at, String(i)]) })),
       };
+    }
     if (needs === undefined) return undefined;
     const [, file = needs, groups] = /^(.*\.toml)\[([^\]]*)\]$/.exec(needs) ?? [];
-    const path = this.#notes.insidePath(at, file, 'file');
-    if (path !== undefined && !NEED_FILE_PATTERN.test(baseOf(path)))
+    const path = this.#notes.insidePath(at, file, /(?:^|\/)node_modules$/.test(file) ? 'folder' : 'file');
+    const known = NEED_FILES[language];
+    if (path !== undefined && known?.pattern.test(baseOf(path)) === false)
       this.#notes.add(
         at,
-        'a requirements file (`*.txt`), `pyproject.toml` or `pylock.toml`',
+        known.expected,
         `\`${printable(file)}\``,
         'name the file that states the requirements, or write them as a list',
       );

@@ -5,6 +5,8 @@ export {
   ARCHITECTURES,
   FORMS,
   type Acceptance,
+  type Adapter,
+  type Sourcemap,
   type Arch,
   type Destination,
   type DestinationRuntime,

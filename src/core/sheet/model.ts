@@ -34,6 +34,8 @@ export interface Limits {
   readonly unpacked?: number;
   readonly files?: number;
   readonly oneFile?: number;
+  /** Largest artifact whose source can be read where it runs. */
+  readonly viewable?: number;
 }
 
 /** A finding that the team lives with for a while. */
@@ -70,6 +72,13 @@ export interface Source {
 export const TRIMS = ['off', 'safe', 'traced'] as const;
 export type Trim = (typeof TRIMS)[number];
 
+/** Interfaces of web applications, by language. */
+export const ADAPTERS = ['wsgi', 'asgi', 'http'] as const;
+export type Adapter = (typeof ADAPTERS)[number];
+
+export const SOURCEMAPS = ['inline', 'beside', 'none'] as const;
+export type Sourcemap = (typeof SOURCEMAPS)[number];
+
 export interface FunctionSpec {
   readonly name: string;
   /** Folder, relative to the project; '' is the project itself. */
@@ -88,7 +97,11 @@ export interface FunctionSpec {
   readonly sources: readonly Source[];
   readonly trim: Trim;
   readonly bytecode: boolean;
-  readonly adapter?: 'wsgi' | 'asgi';
+  readonly adapter?: Adapter;
+  /** Node.js: one file, as small as it can be, and where its source map goes. */
+  readonly link: boolean;
+  readonly minify: boolean;
+  readonly sourcemap: Sourcemap;
   readonly settings: readonly Setting[];
   readonly limits: Limits;
   readonly memoryBytes?: number;

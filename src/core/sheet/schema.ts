@@ -4,7 +4,7 @@
  */
 import { z } from 'zod';
 import { SIZE_PATTERN, TIME_PATTERN } from '../base/units';
-import { ARCHITECTURES, FORMS } from './model';
+import { ADAPTERS, ARCHITECTURES, FORMS, SOURCEMAPS } from './model';
 
 const text = (expected: string) => z.string({ error: expected });
 const pattern = (expression: RegExp, expected: string) => text(expected).regex(expression, { error: expected });
@@ -32,6 +32,9 @@ const limits = () =>
       unpacked: size().optional().meta({ description: 'Most bytes of all files together, unpacked.' }),
       files: wholeNumber().optional().meta({ description: 'Most files.' }),
       'one-file': size().optional().meta({ description: 'Most bytes of any one file, unpacked.' }),
+      viewable: size().optional().meta({
+        description: 'Largest artifact whose source can be read where it runs.',
+      }),
     },
     { error: 'a mapping of limits' },
   );
@@ -109,10 +112,11 @@ const functionFields = {
     .optional()
     .meta({
       description:
-        'Third-party requirements: a list such as `["levels>=2"]`, or a file of the project: `requirements.txt`, `pyproject.toml` (`pyproject.toml[group]` with optional groups), `pylock.toml`. Found by itself in the source folder.',
+        'Third-party requirements: a list such as `["levels>=2"]`, or a file of the project: `requirements.txt`, `pyproject.toml` (`pyproject.toml[group]` with optional groups), `pylock.toml`; for Node.js a `package-lock.json`, or `node_modules` to pack what is installed there. Found by itself in the source folder.',
     }),
   sources: list(source, 'a list of sources').optional().meta({
-    description: 'Where requirements come from, in order: the first source that has a package serves it.',
+    description:
+      'Python: where requirements come from, in order; the first source that has a package serves it. Registries of Node.js packages stand in `.npmrc`.',
   }),
   trim: z.enum(['off', 'safe', 'traced'], { error: '`off`, `safe` or `traced`' }).optional().meta({
     description:
@@ -122,8 +126,20 @@ const functionFields = {
     .boolean({ error: 'true or false' })
     .optional()
     .meta({ description: 'Python: pack compiled bytecode too (hash-based, unchecked). Default: false.' }),
-  adapter: z.enum(['wsgi', 'asgi'], { error: '`wsgi` or `asgi`' }).optional().meta({
-    description: 'Python: the entry is a web application of this interface, called with requests as events.',
+  adapter: z.enum(ADAPTERS, { error: '`wsgi`, `asgi` or `http`' }).optional().meta({
+    description:
+      'The entry is a web application, called with requests as events: of the interface `wsgi` or `asgi` for Python; for Node.js `http`, a request handler or an application that listens.',
+  }),
+  link: z.boolean({ error: 'true or false' }).optional().meta({
+    description: 'Node.js: join the modules that are reached into one file. Default: false.',
+  }),
+  minify: z
+    .boolean({ error: 'true or false' })
+    .optional()
+    .meta({ description: 'Node.js, with `link`: make the file as small as it can be. Default: false.' }),
+  sourcemap: z.enum(SOURCEMAPS, { error: '`inline`, `beside` or `none`' }).optional().meta({
+    description:
+      'Node.js: source maps of what was compiled or linked, in the file (`inline`), in a file next to it (`beside`), or none (the default).',
   }),
   settings: z
     .record(z.string(), setting, { error: 'a mapping of setting names' })

@@ -31,6 +31,8 @@ export interface FetchRequest {
   readonly maxBytes: number;
   /** What is being done, for messages. */
   readonly doing: string;
+  /** Logins for this request; those of the client otherwise. */
+  readonly credentials?: Credentials;
 }
 
 interface CachedAnswer {
@@ -149,7 +151,8 @@ export class HttpClient {
     request: FetchRequest,
     headers: Readonly<Record<string, string>>,
   ): Promise<{ response: NetworkResponse; url: string }> {
-    const { network, credentials } = this.#options;
+    const { network } = this.#options;
+    const credentials = request.credentials ?? this.#options.credentials;
     if (network === undefined) throw offline(request);
     let url = new URL(request.url);
     for (let hop = 0; hop <= MAX_REDIRECTS; hop++) {

@@ -3,10 +3,13 @@ import { createHash } from 'node:crypto';
 import { copyFileSync, existsSync, mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { EmballageError } from '../base/errors';
+import { present } from '../base/present';
 import { printable } from '../base/text';
 import { fileDigest } from '../disk/digest';
 import { FileSink, guarded, temporaryBeside, writeWhole } from '../disk/write';
+import { withoutCredentials, type Credentials } from './credentials';
 import type { FetchRequest, HttpClient } from './http';
+import { integrityFault } from './integrity';
 
 /** A file as an index or a lock describes it. */
 export interface PackageFile {
@@ -18,6 +21,10 @@ export interface PackageFile {
   readonly sha256?: string;
   /** Bytes, where known. */
   readonly size?: number;
+  /** Subresource integrity, `sha512-…`; the strongest digest in it has to fit. */
+  readonly integrity?: string;
+  /** Logins for this file; those of the client otherwise. */
+  readonly credentials?: Credentials;
 }
 
 export interface StoredFile {
@@ -68,6 +75,7 @@ export class PackageStore {
       url: file.url,
       maxBytes: file.size ?? MAX_PACKAGE_BYTES,
       doing: `fetching ${printable(file.file)}`,
+      ...present({ credentials: file.credentials }),
     };
     const open: { sink?: FileSink } = {};
     await http.download(request, () => {
@@ -99,7 +107,7 @@ export class PackageStore {
 
   #keep(file: PackageFile, temporary: string, sha256: string): StoredFile {
     const { size } = statSync(temporary);
-    const bad = mismatch(file, sha256, size);
+    const bad = mismatch(file, sha256, size) ?? badIntegrity(file, temporary);
     if (bad !== undefined) {
       rmSync(temporary, { force: true });
       throw bad;
@@ -119,5 +127,17 @@ function mismatch(file: PackageFile, sha256: string, size: number): EmballageErr
     expected: isOther ? `SHA-256 ${file.sha256}` : `${String(file.size)} bytes`,
     found: isOther ? `SHA-256 ${sha256}` : `${String(size)} bytes`,
     mend: 'find out why the file changed before you trust it; `emballage lock` settles anew',
+  });
+}
+
+/** Subresource Integrity 3.3: where several digests are stated, the strongest counts. */
+function badIntegrity(file: PackageFile, path: string): EmballageError | undefined {
+  const fault = file.integrity === undefined ? undefined : integrityFault(path, file.integrity);
+  if (fault === undefined) return undefined;
+  return new EmballageError('SOURCE_MISMATCH', {
+    doing: `fetching ${printable(file.file)}`,
+    where: printable(withoutCredentials(file.url)),
+    ...fault,
+    mend: 'find out who changed the file; if that was right, settle the packages anew with its own package manager',
   });
 }

@@ -19,7 +19,7 @@ const reason = z.discriminatedUnion('why', [
     by: z.array(z.string()).meta({ description: 'Who asks for its package: packages, files, the function.' }),
   }),
   z.strictObject({
-    why: z.enum(['imported', 'beside', 'kept-whole']),
+    why: z.enum(['imported', 'named', 'beside', 'kept-whole']),
     by: z.string().meta({ description: 'The file that imports it, the folder it lies beside, or why all is kept.' }),
   }),
   z.strictObject({ why: z.literal('made-for'), by: z.string().meta({ description: 'What it was made for.' }) }),
@@ -35,6 +35,11 @@ const origin = z.discriminatedUnion('from', [
     name: z.string(),
     version: z.string(),
     at: z.string().meta({ description: 'Path in the package’s file.' }),
+  }),
+  z.strictObject({
+    from: z.literal('unlocked'),
+    name: z.string(),
+    at: z.string().meta({ description: 'Path in the package, as it was found installed.' }),
   }),
   z.strictObject({ from: z.literal('generated'), by: z.string() }),
 ]);
@@ -71,6 +76,9 @@ export const waybillSchema = z
     }),
     entry: z.strictObject({
       declared: z.string().meta({ description: 'As in the packing sheet.' }),
+      loads: z
+        .strictObject({ file: z.string(), member: z.string() })
+        .meta({ description: 'The file of the artifact that the host loads, and the member that it calls.' }),
       host: z.string().meta({ description: 'In the destination’s own form: what to tell the host.' }),
     }),
     settings: z
@@ -94,6 +102,11 @@ export const waybillSchema = z
           file: z.string().meta({ description: 'Name of the file it came in.' }),
           sha256: digest,
           by: z.array(z.string()).meta({ description: 'Who asks for it.' }),
+          at: z.string().optional().meta({ description: 'Where it lies in the artifact.' }),
+          script: z
+            .literal(true)
+            .optional()
+            .meta({ description: 'It has a script that wants to run when it is installed, which never happened.' }),
         }),
       )
       .meta({ description: 'Third-party packages, as the lock has them.' }),
@@ -103,6 +116,21 @@ export const waybillSchema = z
     unseen: z
       .array(z.strictObject({ file: z.string(), line: z.int(), what: z.string(), kept: z.string() }))
       .meta({ description: 'Places whose imports cannot be seen, and what is kept whole for them.' }),
+    missing: z
+      .array(
+        z.strictObject({
+          file: z.string(),
+          line: z.int(),
+          specifier: z.string(),
+          why: z.string().meta({ description: 'What was looked for.' }),
+          near: z.string().optional().meta({ description: 'What is there instead.' }),
+          guard: z.enum(['none', 'try', 'lazy']).meta({ description: 'When it is asked for.' }),
+        }),
+      )
+      .meta({ description: 'Imports that lead nowhere, as far as they were followed.' }),
+    modules: z.array(z.strictObject({ path: z.string(), size: z.int().nonnegative(), origin, reason })).meta({
+      description: 'Modules that were linked into the file that the host loads, in the order in which they run.',
+    }),
     trimmed: z
       .array(z.strictObject({ path: z.string(), size: z.int(), package: z.string(), by: z.string() }))
       .meta({ description: 'Files of packages that were taken out, each with the rule.' }),

@@ -3,7 +3,16 @@ import { createHash } from 'node:crypto';
 import { EmballageError } from '../base/errors';
 import { DEFLATE_ENCODER } from '../formats/deflate';
 import { formatDosTime, type DosTime } from '../formats/zip';
-import type { FileSet, Overlap, PackedEntry, Reason, Trimmed, UnseenImport } from '../fileset/model';
+import type {
+  FileSet,
+  LinkedModule,
+  MissingImport,
+  Overlap,
+  PackedEntry,
+  Reason,
+  Trimmed,
+  UnseenImport,
+} from '../fileset/model';
 import { entryString } from '../sheet/entry';
 import type { Arch, Destination, Entry, FunctionSpec } from '../sheet';
 import type { Waybill, WaybillFile } from './schema';
@@ -28,6 +37,8 @@ export interface WaybillFacts {
   readonly trimmed: readonly Trimmed[];
   readonly overlaps: readonly Overlap[];
   readonly unseen: readonly UnseenImport[];
+  readonly missing: readonly MissingImport[];
+  readonly modules: readonly LinkedModule[];
   /** What the host calls, where that is not the declared entry. */
   readonly hostEntry: Entry;
   readonly toolchains: readonly string[];
@@ -48,7 +59,11 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     form: spec.form,
     destination: spec.destination,
     artifact: { ...facts.artifact, files: files.length },
-    entry: { declared: spec.entry.text, host: entryString(facts.destination, spec.runtime, facts.hostEntry) },
+    entry: {
+      declared: spec.entry.text,
+      loads: { file: facts.hostEntry.file, member: facts.hostEntry.member },
+      host: entryString(facts.destination, spec.runtime, facts.hostEntry),
+    },
     settings: spec.settings.map(({ name, secret }) => ({ name, secret })),
     inputs: { function: digestOf(specInputs(spec)), files: filesDigest(facts.fileSet, facts.digests) },
     made: {
@@ -62,13 +77,15 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     trim: spec.trim,
     overlaps: [...facts.overlaps],
     unseen: [...facts.unseen],
+    missing: [...facts.missing],
     trimmed: [...facts.trimmed],
+    modules: facts.modules.map((one) => ({ ...one, reason: plainReason(one.reason) })),
     files,
   };
 }
 
 /** Lists that are written one item a line, so that two waybills can be compared line by line. */
-const LISTS = ['packages', 'overlaps', 'unseen', 'trimmed', 'files'] as const;
+const LISTS = ['packages', 'overlaps', 'unseen', 'missing', 'trimmed', 'modules', 'files'] as const;
 
 /** The bytes of a waybill. */
 export function formatWaybill(waybill: Waybill): string {

@@ -1,2 +1,10 @@
-/** Functions in JavaScript, run by Node.js. */
+/** Functions in JavaScript and TypeScript, run by Node.js. */
+export { HTTP_ADAPTER_FILE, httpAdapterCode, httpAdapterEntry } from './adapter';
 export { type MemberVerdict, type ReadText, findMember } from './entry';
+export { assembleNode, type NodeAssembled, type NodeFile, type NodePlaced } from './assemble';
+export { isCompiled, readFunctionCompiler, type FunctionCompiler } from './compile/settings';
+export { ModuleBook } from './trace/module-book';
+export { ModulePool } from './trace/module-pool';
+export { Modules } from './trace/modules';
+export type { Mentions } from './trim-safe';
+export { requiresEsm } from './versions';

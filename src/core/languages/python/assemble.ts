@@ -2,7 +2,7 @@
 import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { comparePaths } from '../../base/paths';
-import type { Overlap, Reason, Trimmed, UnseenImport } from '../../fileset/model';
+import type { Overlap, Reason, StoredContent, Trimmed, UnseenImport } from '../../fileset/model';
 import type { Trim } from '../../sheet';
 import { installWheel, readEntryPoints, type InstalledFile } from './install';
 import { formatRecord } from './record';
@@ -27,13 +27,6 @@ export interface OwnFile {
   readonly sha256: () => string;
   /** Kept whatever tracing says: data, and what `keep` names. */
   readonly isKept: boolean;
-}
-
-export interface StoredContent {
-  /** Absolute path. */
-  readonly source: string;
-  readonly sha256: string;
-  readonly size: number;
 }
 
 export interface AssembleRequest {

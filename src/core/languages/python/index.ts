@@ -18,7 +18,7 @@ export { resolveRequirements, type ResolvedPackage, type StatedRequirement } fro
 export { MACHINES, parseWheelName, targetTags, type PythonTarget } from './tags';
 export { projectFor } from './candidates';
 export { parseVersion } from './version';
-export { assemblePython, type Assembled, type PackageInput, type StoredContent } from './assemble';
+export { assemblePython, type Assembled, type PackageInput } from './assemble';
 export { readModuleFacts, type ModuleFacts, type PlacedImport } from './trace/module-facts';
 export { unpackWheel, type UnpackedWheel } from './wheel';
 export { makeWheels, packWheel, type MadeWheel, type WheelMember } from './make-wheel';

@@ -3,25 +3,20 @@
  * and 627). What is unpacked never changes again, so every later build takes it from there.
  */
 import { createHash } from 'node:crypto';
-import { closeSync, existsSync, mkdirSync, openSync, readFileSync, renameSync, rmSync, writeSync } from 'node:fs';
+import { closeSync, mkdirSync, openSync, readFileSync, writeSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { withFileSource } from '../../disk/file-source';
-import { guarded, temporaryBeside, writeWhole } from '../../disk/write';
+import { unpackOnce, type UnpackedFile } from '../../disk/unpack-once';
+import { guarded } from '../../disk/write';
 import { describeFault, entryChunks, openZip, type ByteSource, type ZipEntry } from '../../formats/zip';
 import { normalizeName } from './marker';
 import { readHeaders } from './metadata';
 import { readRecord, type RecordRow } from './record';
 import { parseWheelName } from './tags';
 
-export interface UnpackedFile {
-  /** Path in the wheel. */
-  readonly path: string;
-  readonly sha256: string;
-  readonly size: number;
-  readonly isProgram: boolean;
-}
+export type { UnpackedFile } from '../../disk/unpack-once';
 
 export interface UnpackedWheel {
   /** Absolute path of the folder with the files. */
@@ -45,31 +40,10 @@ export interface WheelRequest {
 }
 
 /** @throws EmballageError PACKAGE_INVALID; then nothing is left behind */
-export async function unpackWheel(request: WheelRequest): Promise<UnpackedWheel> {
-  const manifest = join(request.folder, MANIFEST);
-  if (existsSync(manifest)) {
-    const known = JSON.parse(readFileSync(manifest, 'utf8')) as Omit<UnpackedWheel, 'folder'>;
-    return { ...known, folder: join(request.folder, 'files') };
-  }
-  const temporary = temporaryBeside(request.folder);
-  try {
-    const unpacked = await withFileSource(request.path, request.file, (source) =>
-      unpackInto(source, request.file, join(temporary, 'files')),
-    );
-    writeWhole(join(temporary, MANIFEST), JSON.stringify(unpacked), request.file);
-    guarded(request.folder, () => {
-      // Another run may have unpacked the same wheel meanwhile, and be reading it.
-      if (existsSync(manifest)) rmSync(temporary, { recursive: true, force: true });
-      else {
-        rmSync(request.folder, { recursive: true, force: true });
-        renameSync(temporary, request.folder);
-      }
-    });
-    return { ...unpacked, folder: join(request.folder, 'files') };
-  } catch (error) {
-    rmSync(temporary, { recursive: true, force: true });
-    throw error;
-  }
+export async function unpackWheel({ path, file, folder }: WheelRequest): Promise<UnpackedWheel> {
+  return unpackOnce({ folder, manifest: MANIFEST, shown: file }, (files) =>
+    withFileSource(path, file, (source) => unpackInto(source, file, files)),
+  );
 }
 
 async function unpackInto(source: ByteSource, file: string, folder: string): Promise<Omit<UnpackedWheel, 'folder'>> {

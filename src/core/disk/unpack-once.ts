@@ -1,0 +1,51 @@
+/** Unpacks a package into a folder of the store, once: what is unpacked never changes again. */
+import { existsSync, readFileSync, renameSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { guarded, temporaryBeside, writeWhole } from './write';
+
+export interface UnpackedFile {
+  /** Path in the package. */
+  readonly path: string;
+  readonly sha256: string;
+  readonly size: number;
+  readonly isProgram: boolean;
+}
+
+export interface UnpackOnceRequest {
+  /** Absolute path of the folder to unpack to; taken as it is when it is there. */
+  readonly folder: string;
+  /** Name of the file that says what was unpacked; it is written last. */
+  readonly manifest: string;
+  /** The package's name, for messages. */
+  readonly shown: string;
+}
+
+/**
+ * @param unpack writes the files below a folder that does not exist yet, and says what it wrote
+ * @returns what it said, with the absolute path of the folder that holds the files
+ */
+export async function unpackOnce<T extends object>(
+  { folder, manifest, shown }: UnpackOnceRequest,
+  unpack: (files: string) => Promise<T> | T,
+): Promise<T & { readonly folder: string }> {
+  const path = join(folder, manifest);
+  const files = join(folder, 'files');
+  if (existsSync(path)) return { ...(JSON.parse(readFileSync(path, 'utf8')) as T), folder: files };
+  const temporary = temporaryBeside(folder);
+  try {
+    const unpacked = await unpack(join(temporary, 'files'));
+    writeWhole(join(temporary, manifest), JSON.stringify(unpacked), shown);
+    guarded(folder, () => {
+      // Another run may have unpacked the same package meanwhile, and be reading it.
+      if (existsSync(path)) rmSync(temporary, { recursive: true, force: true });
+      else {
+        rmSync(folder, { recursive: true, force: true });
+        renameSync(temporary, folder);
+      }
+    });
+    return { ...unpacked, folder: files };
+  } catch (error) {
+    rmSync(temporary, { recursive: true, force: true });
+    throw error;
+  }
+}

@@ -1,0 +1,314 @@
+/** Puts packages and the function's own files together: what is compiled, what is reached, what is linked, what goes. */
+import { readFileSync } from 'node:fs';
+import { EmballageError, type Problem } from '../../base/errors';
+import { comparePaths } from '../../base/paths';
+import { count, printable } from '../../base/text';
+import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../fileset/model';
+import type { Sourcemap, Trim } from '../../sheet';
+import { isCompiled, type FunctionCompiler } from './compile/settings';
+import { emittedPath, rewriteModule } from './emit-files';
+import { linkTrace } from './link/link-trace';
+import { Resolver } from './resolve/resolver';
+import type { ModuleFacts } from './trace/facts';
+import type { Modules, ModuleSource } from './trace/modules';
+import { traceModules, type Reach, type Trace } from './trace/tracer';
+import { isTestFile, mentionsIn, safeRuleFor, type Mentions } from './trim-safe';
+
+/** A file that may go into the artifact. */
+export interface NodeFile {
+  /** Path in the artifact, by the name that it has as a source. */
+  readonly path: string;
+  /** Absolute path of its content. */
+  readonly source: string;
+  readonly sha256: () => string;
+  readonly size: number;
+  /** '' for the function's own, else where its package lies in the artifact. */
+  readonly owner: string;
+  /** What may be compiled: the function's own files, and those of packages of the project. */
+  readonly isOwn: boolean;
+}
+
+export interface NodeAssembleRequest {
+  /** Sorted by path. */
+  readonly files: readonly NodeFile[];
+  readonly trim: Trim;
+  readonly entry: { readonly file: string; readonly member: string };
+  /** The `keep` pattern that wants a path. */
+  readonly keptBy: (path: string) => string | undefined;
+  readonly cpu: 'x64' | 'arm64';
+  readonly requiresEsm: boolean;
+  readonly nodeEnv: string | undefined;
+  readonly link: boolean;
+  readonly minify: boolean;
+  readonly sourcemap: Sourcemap;
+  readonly compiler: FunctionCompiler | undefined;
+  readonly modules: Modules;
+  /** What the code of a package says of its files, from a memory where there is one. */
+  readonly mentionsOf: (owner: string, read: () => Mentions) => Mentions;
+  /** What source maps call a file. */
+  readonly sourceName: (path: string) => string;
+}
+
+export interface NodePlaced {
+  readonly path: string;
+  /** The file that it is, or is made from; undefined for what is linked. */
+  readonly file?: NodeFile;
+  /** What was made of it; the file as it is otherwise. */
+  readonly text?: string;
+  readonly reason: Reason;
+}
+
+export interface LinkedPart {
+  readonly file: NodeFile;
+  readonly reason: Reason;
+}
+
+export interface NodeAssembled {
+  readonly placed: readonly NodePlaced[];
+  readonly trimmed: readonly Trimmed[];
+  /** Own files that are not reached. */
+  readonly dropped: readonly string[];
+  readonly unseen: readonly UnseenImport[];
+  readonly missing: readonly MissingImport[];
+  /** Modules that are inside the linked file. */
+  readonly linked: readonly LinkedPart[];
+  /** What the host loads. */
+  readonly entryFile: string;
+}
+
+export async function assembleNode(request: NodeAssembleRequest): Promise<NodeAssembled> {
+  return new NodeAssembler(request).run();
+}
+
+export class NodeAssembler {
+  readonly request: NodeAssembleRequest;
+  readonly files = new Map<string, NodeFile>();
+  readonly resolver: Resolver;
+  /** What Node.js itself would find, without a compiler's help. */
+  readonly strict: Resolver;
+  readonly #trimmed: Trimmed[] = [];
+
+  constructor(request: NodeAssembleRequest) {
+    this.request = request;
+    for (const file of this.#trimSafely()) this.files.set(file.path, file);
+    const tree = {
+      isFile: (path: string): boolean => this.files.has(path),
+      readText: (path: string): string | undefined => this.#readText(path),
+    };
+    this.strict = new Resolver({ tree, requiresEsm: request.requiresEsm });
+    this.resolver = new Resolver({
+      tree,
+      requiresEsm: request.requiresEsm,
+      ...(request.compiler !== undefined && { typescript: request.compiler.paths }),
+    });
+  }
+
+  async run(): Promise<NodeAssembled> {
+    const { trim, link, compiler, entry } = this.request;
+    const isWhole = trim !== 'traced' && !link;
+    const trace = !isWhole || compiler !== undefined ? await this.#trace(isWhole) : undefined;
+    refuseFaults(this, trace);
+    const linked = link && trace !== undefined ? await linkTrace(this, trace) : undefined;
+    const kept = this.#kept(trace, isWhole, linked?.asFiles);
+    const placed = [...(linked?.placed ?? []), ...kept.flatMap((file) => this.#place(file, trace))];
+    const inside = linked?.parts ?? [];
+    const insidePaths = new Set(inside.map(({ file }) => file.path));
+    const keptPaths = new Set(kept.map(({ path }) => path));
+    const gone = [...this.files.values()].filter(({ path }) => !keptPaths.has(path) && !insidePaths.has(path));
+    for (const { path, size, owner } of gone)
+      if (owner !== '') this.#trimmed.push({ path, size, package: owner, by: 'not-reached' });
+    return {
+      placed,
+      trimmed: this.#trimmed.sort((a, b) => comparePaths(a.path, b.path)),
+      dropped: gone.filter(({ owner }) => owner === '').map(({ path }) => path),
+      unseen: (trace?.unseen ?? []).map((one) => ({ ...one, kept: one.kept === '' ? 'the function' : one.kept })),
+      missing: isWhole ? [] : missingImports(trace),
+      linked: inside,
+      entryFile: linked?.entryFile ?? this.emitted(entry.file),
+    };
+  }
+
+  /** Where a file lies in the artifact when it has been compiled. */
+  emitted(path: string): string {
+    const facts = this.request.modules.get(path)?.facts;
+    return this.#isCompiled(path) ? emittedPath(path, facts?.format ?? 'esm', this.resolver.packages) : path;
+  }
+
+  reasonOf(path: string, trace: Trace | undefined): Reason {
+    const pattern = this.request.keptBy(path);
+    const reach = trace?.reached.get(path);
+    if (reach?.how === 'kept' || reach === undefined) {
+      if (pattern !== undefined) return { why: 'kept', by: pattern };
+      return { why: path === this.request.entry.file ? 'entry' : 'in-source' };
+    }
+    return reasonOfReach(reach);
+  }
+
+  #isCompiled(path: string): boolean {
+    return this.request.compiler !== undefined && this.files.get(path)?.isOwn === true && isCompiled(path);
+  }
+
+  /** A file as a person wrote it. */
+  writtenText(path: string): string {
+    return this.#readText(path) ?? '';
+  }
+
+  #readText(path: string): string | undefined {
+    const file = this.files.get(path);
+    return file === undefined ? undefined : readFileSync(file.source, 'utf8');
+  }
+
+  #trimSafely(): NodeFile[] {
+    const { files, trim, keptBy, cpu, mentionsOf } = this.request;
+    if (trim === 'off') return [...files];
+    const byOwner = new Map<string, NodeFile[]>();
+    for (const file of files)
+      byOwner.set(file.owner, [...(file.isOwn ? [] : (byOwner.get(file.owner) ?? [])), ...(file.isOwn ? [] : [file])]);
+    const kept: NodeFile[] = files.filter(({ isOwn }) => isOwn);
+    for (const [owner, own] of byOwner) {
+      const inside = ({ path }: NodeFile): string => path.slice(owner.length + 1);
+      const hasAddon = own.some(({ path }) => path.endsWith('.node'));
+      const mentions = mentionsOf(owner, () => mentionsOfAll(own, inside));
+      for (const file of own) {
+        const by =
+          keptBy(file.path) === undefined ? safeRuleFor({ path: inside(file), mentions, hasAddon, cpu }) : undefined;
+        if (by === undefined) kept.push(file);
+        else this.#trimmed.push({ path: file.path, size: file.size, package: owner, by });
+      }
+    }
+    return kept.sort((a, b) => comparePaths(a.path, b.path));
+  }
+
+  /** @param isWhole nothing is taken out: only what has to be compiled is looked into */
+  async #trace(isWhole: boolean): Promise<Trace> {
+    const { entry, keptBy, modules, nodeEnv } = this.request;
+    const roots: [string, Reach][] = [[entry.file, { how: 'entry', by: '' }]];
+    for (const [path, file] of this.files) {
+      const isKept = keptBy(path) !== undefined || (isWhole && file.isOwn);
+      if (isKept) roots.push([path, { how: 'kept', by: '' }]);
+    }
+    return traceModules({
+      files: [...this.files.keys()],
+      resolver: this.resolver,
+      roots,
+      load: (paths) => modules.load(paths.flatMap((path) => this.moduleSource(path) ?? [])),
+      factsOf: (path) => this.factsOf(path),
+      nodeEnv,
+      ownerOf: (path) => this.files.get(path)?.owner ?? '',
+      isCode: (path) => isCode(path) && (!isWhole || this.files.get(path)?.isOwn === true),
+    });
+  }
+
+  factsOf(path: string): ModuleFacts | undefined {
+    return this.request.modules.get(path)?.facts;
+  }
+
+  moduleSource(path: string): ModuleSource | undefined {
+    const file = this.files.get(path);
+    if (file === undefined) return undefined;
+    const { compiler } = this.request;
+    const stated = this.resolver.packages.formatOf(path);
+    if (compiler === undefined || !this.#isCompiled(path))
+      return { path, source: file.source, sha256: file.sha256, format: stated };
+    const format = stated ?? (compiler.isCommonJs || isWrittenAsCommonJs(this.#readText(path) ?? '') ? 'cjs' : 'esm');
+    return { path, source: file.source, sha256: file.sha256, format, compile: compiler.options };
+  }
+
+  /** Files that are packed by themselves. */
+  #kept(trace: Trace | undefined, isWhole: boolean, asFiles: ReadonlySet<string> | undefined): NodeFile[] {
+    const all = [...this.files.values()];
+    if (isWhole) return all.filter(({ path, isOwn }) => !(isOwn && isTypesOnly(path)));
+    if (asFiles !== undefined) return all.filter(({ path }) => asFiles.has(path));
+    return all.filter(({ path }) => trace?.reached.has(path) === true || this.request.keptBy(path) !== undefined);
+  }
+
+  #place(file: NodeFile, trace: Trace | undefined): NodePlaced[] {
+    const reason = this.reasonOf(file.path, trace);
+    const module = file.isOwn ? this.request.modules.get(file.path) : undefined;
+    if (module === undefined || module.facts.fault !== undefined) return [{ path: file.path, file, reason }];
+    const made = rewriteModule(this, module, trace);
+    const path = this.emitted(file.path);
+    if (made === undefined) return [{ path, file, reason }];
+    const placed = { path, file, reason, text: made.text };
+    if (made.map === undefined) return [placed];
+    return [placed, { path: `${path}.map`, file, text: made.map, reason: { why: 'made-for', by: path } }];
+  }
+}
+
+function mentionsOfAll(files: readonly NodeFile[], inside: (file: NodeFile) => string): Mentions {
+  let [tests, stubs, docs] = [false, false, false];
+  for (const file of files) {
+    if (!/\.(?:[cm]?js|json)$/.test(file.path) || isTestFile(inside(file)) || (tests && stubs && docs)) continue;
+    const code = readFileSync(file.source, 'utf8');
+    // A package.json speaks of stubs and documents for other tools; of its tests only where it exports them.
+    const found = mentionsIn(code);
+    const isManifest = inside(file) === 'package.json';
+    tests ||= !isManifest && found.tests;
+    stubs ||= !isManifest && found.stubs;
+    docs ||= !isManifest && found.docs;
+  }
+  return { tests, stubs, docs };
+}
+
+function isCode(path: string): boolean {
+  return /\.[cm]?[jt]sx?$/.test(path) && !/\.d\.[cm]?ts$/.test(path);
+}
+
+function isTypesOnly(path: string): boolean {
+  return /\.d\.[cm]?ts$/.test(path);
+}
+
+/** TypeScript that is meant for CommonJS says so in words of its own. */
+function isWrittenAsCommonJs(text: string): boolean {
+  return /^\s*(?:export\s*=|import\s+\w+\s*=\s*require\()/m.test(text);
+}
+
+/** A file of the function's own that cannot be read would not be loaded either. */
+function refuseFaults(assembler: NodeAssembler, trace: Trace | undefined): void {
+  const problems: Problem[] = [];
+  for (const [path, { how }] of trace?.reached ?? []) {
+    const file = assembler.files.get(path);
+    const fault = assembler.factsOf(path)?.fault;
+    const counts = how === 'entry' || how === 'import' || isCompiled(path);
+    if (file?.isOwn !== true || fault === undefined || !counts) continue;
+    const { line, column, message, text } = fault;
+    const shown = text === '' ? '' : `, in \`${printable(text.trim())}\``;
+    const place = { file: assembler.request.sourceName(path), line, column };
+    problems.push({ place, expected: 'code that can be parsed', found: `${message}${shown}`, mend: 'mend the line' });
+  }
+  if (problems.length === 0) return;
+  throw new EmballageError('MODULE_INVALID', {
+    doing: 'reading modules',
+    found: count(problems.length, 'file that cannot be parsed', 'files that cannot be parsed'),
+    mend: 'mend what is listed',
+    problems,
+  });
+}
+
+function missingImports(trace: Trace | undefined): MissingImport[] {
+  return (trace?.missing ?? []).map(({ from, request, why, near }) => ({
+    file: from,
+    line: request.line,
+    specifier: request.specifier,
+    why,
+    ...(near !== undefined && { near }),
+    guard: request.guard,
+  }));
+}
+
+export function reasonOfReach({ how, by }: Reach): Reason {
+  switch (how) {
+    case 'entry':
+      return { why: 'entry' };
+    case 'import':
+      return { why: 'imported', by };
+    case 'file':
+      return { why: 'named', by };
+    case 'whole':
+      return { why: 'kept-whole', by };
+    case 'beside':
+      return { why: 'beside', by };
+    case 'kept':
+      return { why: 'in-source' };
+  }
+}

@@ -1,0 +1,188 @@
+/** From what was traced to what is linked: which modules can be joined into one file, and which have to stay files. */
+import type { Reason } from '../../../fileset/model';
+import { joinPath } from '../../../base/paths';
+import type { LinkedPart, NodeAssembler, NodePlaced } from '../assemble';
+import type { ModuleFacts, ModuleRequest } from '../trace/facts';
+import type { Edge, Trace } from '../trace/tracer';
+import { linkModules } from './linker';
+import type { Link, LinkModule } from './shake';
+
+export interface LinkedTrace {
+  readonly placed: readonly NodePlaced[];
+  /** Files that are packed by themselves. */
+  readonly asFiles: ReadonlySet<string>;
+  readonly parts: readonly LinkedPart[];
+  readonly entryFile: string;
+}
+
+const JSON_FACTS: ModuleFacts = {
+  format: 'cjs',
+  requests: [],
+  unseen: [],
+  settings: [],
+  syntax: [],
+  dynamicImports: [],
+  cjs: { exports: [], reexports: [] },
+};
+
+/** @returns undefined where the entry itself cannot be linked; everything stays files then */
+export async function linkTrace(assembler: NodeAssembler, trace: Trace): Promise<LinkedTrace | undefined> {
+  const { request, resolver } = assembler;
+  const entry = request.entry.file;
+  const unlinkable = closure(trace, unlinkableModules(assembler, trace));
+  if (unlinkable.has(entry)) return undefined;
+  const modules = collectModules(assembler, trace, unlinkable);
+  const linked = await linkModules({
+    modules,
+    packages: resolver.packages,
+    entry,
+    member: request.entry.member,
+    codeOf: (path) => request.modules.get(path)?.code() ?? assembler.writtenText(path),
+    mapOf: (path) => request.modules.get(path)?.map,
+    writtenText: (path) => assembler.writtenText(path),
+    sourceName: request.sourceName,
+    minify: request.minify,
+    sourcemap: request.sourcemap,
+  });
+  const reason: Reason = { why: 'entry' };
+  const [first] = linked.files;
+  const live = new Set(linked.modules);
+  return {
+    placed: linked.files.map(({ path, text }, i) => ({
+      path,
+      text,
+      reason: i === 0 ? reason : { why: 'made-for', by: first?.path ?? '' },
+    })),
+    asFiles: filesBeside(assembler, trace, { live, unlinkable }),
+    parts: linked.modules.flatMap((path) => {
+      const file = assembler.files.get(path);
+      return file === undefined ? [] : [{ file, reason: assembler.reasonOf(path, trace) }];
+    }),
+    entryFile: first?.path ?? entry,
+  };
+}
+
+/** Modules that look around where they lie, and those that cannot be read. */
+function unlinkableModules(assembler: NodeAssembler, trace: Trace): string[] {
+  const owners = new Set(trace.unseen.map(({ kept }) => kept).filter((owner) => owner !== ''));
+  const own = new Set(trace.unseen.filter(({ kept }) => kept === '').map(({ file }) => file));
+  return [...trace.reached.keys()].filter((path) => {
+    const owner = assembler.files.get(path)?.owner ?? '';
+    return owners.has(owner) || own.has(path) || assembler.factsOf(path)?.fault !== undefined;
+  });
+}
+
+function closure(trace: Trace, start: Iterable<string>): Set<string> {
+  const found = new Set<string>();
+  const open = [...start];
+  for (let path = open.pop(); path !== undefined; path = open.pop()) {
+    if (found.has(path)) continue;
+    found.add(path);
+    for (const { targets } of trace.edges.get(path) ?? []) open.push(...targets);
+  }
+  return found;
+}
+
+/** Whether a request is answered by what is linked; otherwise Node.js itself looks for a file. */
+function isLinked({ kind, specifier, isPath }: ModuleRequest, from: ModuleFacts): boolean {
+  if (isPath === true || kind === 'file' || kind === 'file-names' || kind === 'resolve') return false;
+  // `require` in an ES module is one that the module made for itself.
+  if (kind === 'require') return from.esm === undefined;
+  return kind !== 'require-names' || specifier.startsWith('.');
+}
+
+function collectModules(
+  assembler: NodeAssembler,
+  trace: Trace,
+  unlinkable: ReadonlySet<string>,
+): Map<string, LinkModule> {
+  const modules = new Map<string, LinkModule>();
+  const open = [assembler.request.entry.file];
+  for (let path = open.pop(); path !== undefined; path = open.pop()) {
+    if (modules.has(path)) continue;
+    const facts = path.endsWith('.json') ? JSON_FACTS : assembler.factsOf(path);
+    if (facts === undefined) continue;
+    const module = linkModule(assembler, { path, facts, edges: trace.edges.get(path) ?? [] }, unlinkable);
+    modules.set(path, module);
+    for (const link of module.links.values()) if (link.kind === 'module') open.push(link.path);
+    open.push(...module.matches);
+  }
+  return modules;
+}
+
+function linkModule(
+  assembler: NodeAssembler,
+  { path, facts, edges }: { readonly path: string; readonly facts: ModuleFacts; readonly edges: readonly Edge[] },
+  unlinkable: ReadonlySet<string>,
+): LinkModule {
+  const links = new Map<string, Link>();
+  const statics = new Set<string>();
+  const dynamics = new Set<string>();
+  const matches: string[] = [];
+  for (const { request, targets, builtin } of edges) {
+    if (!isLinked(request, facts)) continue;
+    const { kind, specifier } = request;
+    if (kind === 'require-names') {
+      matches.push(...targets.filter((target) => !unlinkable.has(target) && isModule(assembler, target)));
+      continue;
+    }
+    // In CJS `import(…)` may lead elsewhere than `require` of the same name.
+    const key = kind === 'dynamic' && facts.esm === undefined ? `import ${specifier}` : specifier;
+    const link = linkFor(assembler, targets[0], builtin, unlinkable);
+    if (link === undefined) continue;
+    links.set(key, link);
+    (kind === 'import' ? statics : dynamics).add(key);
+  }
+  return { path, facts, links, statics: [...statics], dynamics: [...dynamics], matches };
+}
+
+function linkFor(
+  assembler: NodeAssembler,
+  target: string | undefined,
+  builtin: string | undefined,
+  unlinkable: ReadonlySet<string>,
+): Link | undefined {
+  if (builtin !== undefined) return { kind: 'host', id: `node:${builtin}`, isEsm: false };
+  if (target === undefined) return undefined;
+  if (!unlinkable.has(target) && isModule(assembler, target)) return { kind: 'module', path: target };
+  const isEsm = assembler.factsOf(target)?.format === 'esm';
+  return { kind: 'host', id: `/${assembler.emitted(target)}`, isEsm };
+}
+
+function isModule(assembler: NodeAssembler, path: string): boolean {
+  return path.endsWith('.json') || assembler.factsOf(path) !== undefined;
+}
+
+/** Everything that somebody will look for on the disk. */
+function filesBeside(
+  assembler: NodeAssembler,
+  trace: Trace,
+  { live, unlinkable }: { readonly live: ReadonlySet<string>; readonly unlinkable: ReadonlySet<string> },
+): Set<string> {
+  const start: string[] = [];
+  for (const [path, { how }] of trace.reached)
+    if (how === 'whole' || how === 'kept' || assembler.request.keptBy(path) !== undefined) start.push(path);
+  for (const path of live) {
+    const facts = assembler.factsOf(path);
+    if (facts === undefined) continue;
+    for (const { request, targets, builtin } of trace.edges.get(path) ?? [])
+      for (const target of targets)
+        if (
+          builtin === undefined &&
+          (!isLinked(request, facts) || unlinkable.has(target) || !isModule(assembler, target))
+        )
+          start.push(target);
+  }
+  const files = closure(trace, start);
+  for (const path of [...files]) if (isModule(assembler, path)) addManifests(assembler, path, files);
+  return files;
+}
+
+function addManifests(assembler: NodeAssembler, path: string, files: Set<string>): void {
+  const scope = assembler.resolver.packages.scopeOf(path);
+  const owner = assembler.files.get(path)?.owner ?? '';
+  for (const folder of [scope, owner === '' ? undefined : owner]) {
+    const manifest = folder === undefined ? undefined : joinPath(folder, 'package.json');
+    if (manifest !== undefined && assembler.files.has(manifest)) files.add(manifest);
+  }
+}

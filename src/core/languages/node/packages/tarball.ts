@@ -1,0 +1,80 @@
+/** Unpacks the tarball of an npm package into a folder of the store. No script in it is ever run. */
+import { createHash } from 'node:crypto';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { gunzipSync } from 'node:zlib';
+import { EmballageError, isRangeError, messageOf } from '../../../base/errors';
+import { printable } from '../../../base/text';
+import { formatSize } from '../../../base/units';
+import { unpackOnce, type UnpackedFile } from '../../../disk/unpack-once';
+import { guarded } from '../../../disk/write';
+import { readTar } from '../../../formats/tar';
+
+export interface UnpackedTarball {
+  /** Absolute path of the folder with the files. */
+  readonly folder: string;
+  readonly files: readonly UnpackedFile[];
+}
+
+const MANIFEST = 'tarball.json';
+const MAX_UNPACKED_BYTES = 1024 ** 3;
+
+export interface TarballRequest {
+  /** Absolute path of the tarball, whose digest has been verified. */
+  readonly path: string;
+  /** File name, for messages. */
+  readonly file: string;
+  /** Absolute path of the folder to unpack to; taken as it is when it is there. */
+  readonly folder: string;
+}
+
+/** @throws EmballageError PACKAGE_INVALID; then nothing is left behind */
+export function unpackTarball({ path, file, folder }: TarballRequest): Promise<UnpackedTarball> {
+  return unpackOnce({ folder, manifest: MANIFEST, shown: file }, (files) => ({
+    files: unpackInto(gunzip(readFileSync(path), file), file, files),
+  }));
+}
+
+function gunzip(bytes: Buffer, file: string): Buffer {
+  try {
+    return gunzipSync(bytes, { maxOutputLength: MAX_UNPACKED_BYTES });
+  } catch (error) {
+    const isTooBig = isRangeError(error) || messageOf(error).includes('larger than');
+    const found = isTooBig ? `more than ${formatSize(MAX_UNPACKED_BYTES)} when it is unpacked` : 'data that is none';
+    throw bad(file, 'a gzip-compressed archive', found, error);
+  }
+}
+
+function unpackInto(tar: Buffer, file: string, folder: string): UnpackedFile[] {
+  const files = new Map<string, UnpackedFile>();
+  for (const entry of readTar(tar, file)) {
+    // Everything lies in one folder, which is called `package` as a rule.
+    const path = entry.path.slice(entry.path.indexOf('/') + 1);
+    if (entry.kind === 'folder' || path === '') continue;
+    if (entry.kind !== 'file') throw bad(file, 'files and folders', `a link, ${printable(entry.path)}`);
+    const target = join(folder, path);
+    guarded(target, () => {
+      mkdirSync(dirname(target), { recursive: true });
+      writeFileSync(target, entry.bytes);
+    });
+    const sha256 = createHash('sha256').update(entry.bytes).digest('hex');
+    // Where a path comes twice the later one counts, as it does for tar.
+    files.set(path, { path, sha256, size: entry.bytes.length, isProgram: (entry.mode & 0o111) !== 0 });
+  }
+  if (!files.has('package.json')) throw bad(file, 'a package.json', 'none');
+  return [...files.values()];
+}
+
+function bad(file: string, expected: string, found: string, cause?: unknown): EmballageError {
+  return new EmballageError(
+    'PACKAGE_INVALID',
+    {
+      doing: 'unpacking a package',
+      where: printable(file),
+      expected,
+      found,
+      mend: 'ask who made the package, or choose another version',
+    },
+    cause,
+  );
+}

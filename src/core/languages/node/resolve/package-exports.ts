@@ -1,0 +1,76 @@
+/** `exports` and `imports` of a package.json (Node.js documentation, "Modules: Packages", "Resolution Algorithm"). */
+
+export type TargetResult =
+  /** Relative to the package, `./lib/a.js`; for `imports` perhaps another package. */
+  | { readonly kind: 'target'; readonly target: string }
+  /** Excluded on purpose: null. */
+  | { readonly kind: 'closed' }
+  | { readonly kind: 'none' };
+
+type Conditions = ReadonlySet<string>;
+
+const NONE: TargetResult = { kind: 'none' };
+const MAX_DEPTH = 64;
+
+/** @param subpath `.` or `./a/b` */
+export function resolveExports(exports: unknown, subpath: string, conditions: Conditions): TargetResult {
+  const isSugar = typeof exports !== 'object' || exports === null || Array.isArray(exports) || !hasPaths(exports);
+  if (isSugar) return subpath === '.' ? targetOf(exports, '', conditions) : NONE;
+  return matchKeys(exports as Record<string, unknown>, subpath, conditions);
+}
+
+/** @param specifier `#a/b` */
+export function resolveImports(imports: unknown, specifier: string, conditions: Conditions): TargetResult {
+  if (typeof imports !== 'object' || imports === null) return NONE;
+  return matchKeys(imports as Record<string, unknown>, specifier, conditions);
+}
+
+/** Whether its keys are paths; otherwise they are conditions. */
+function hasPaths(exports: object): boolean {
+  return Object.keys(exports).some((key) => key.startsWith('.'));
+}
+
+/** PACKAGE_IMPORTS_EXPORTS_RESOLVE: an exact key, or else the most specific pattern. */
+function matchKeys(map: Record<string, unknown>, wanted: string, conditions: Conditions): TargetResult {
+  if (Object.hasOwn(map, wanted) && !wanted.includes('*') && !wanted.endsWith('/'))
+    return targetOf(map[wanted], '', conditions);
+  let best: { key: string; part: string } | undefined;
+  for (const key of Object.keys(map)) {
+    const star = key.indexOf('*');
+    if (star < 0 || key.indexOf('*', star + 1) >= 0) continue;
+    const [before, after] = [key.slice(0, star), key.slice(star + 1)];
+    if (!wanted.startsWith(before) || wanted === before || !wanted.endsWith(after) || wanted.length < key.length)
+      continue;
+    if (best === undefined || isMoreSpecific(key, best.key))
+      best = { key, part: wanted.slice(before.length, wanted.length - after.length) };
+  }
+  return best === undefined ? NONE : targetOf(map[best.key], best.part, conditions);
+}
+
+/** PATTERN_KEY_COMPARE. */
+function isMoreSpecific(a: string, b: string): boolean {
+  const [lengthA, lengthB] = [a.indexOf('*') + 1, b.indexOf('*') + 1];
+  return lengthA === lengthB ? a.length > b.length : lengthA > lengthB;
+}
+
+/** PACKAGE_TARGET_RESOLVE. */
+function targetOf(target: unknown, part: string, conditions: Conditions, depth = 0): TargetResult {
+  if (depth > MAX_DEPTH) return NONE;
+  if (typeof target === 'string') return { kind: 'target', target: target.replaceAll('*', () => part) };
+  if (target === null) return { kind: 'closed' };
+  if (Array.isArray(target)) {
+    let last: TargetResult = NONE;
+    for (const one of target as unknown[]) {
+      last = targetOf(one, part, conditions, depth + 1);
+      if (last.kind === 'target') return last;
+    }
+    return last;
+  }
+  if (typeof target !== 'object') return NONE;
+  for (const [condition, value] of Object.entries(target)) {
+    if (condition !== 'default' && !conditions.has(condition)) continue;
+    const found = targetOf(value, part, conditions, depth + 1);
+    if (found.kind !== 'none') return found;
+  }
+  return NONE;
+}

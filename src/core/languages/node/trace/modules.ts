@@ -1,0 +1,90 @@
+/** The modules of a function: their texts and facts, read when they are first asked for. */
+import { readFileSync } from 'node:fs';
+import { textDigest } from '../../../disk/digest';
+import type { CompileOptions } from '../compile/typescript';
+import type { ModuleFacts } from './facts';
+import type { ModuleBook } from './module-book';
+import type { ReadModule } from './module-job';
+import type { ModulePool } from './module-pool';
+
+export interface ModuleSource {
+  readonly path: string;
+  /** Absolute path of its text. */
+  readonly source: string;
+  /** SHA-256 of its text, hexadecimal. */
+  readonly sha256: () => string;
+  /** Undefined where the syntax decides. */
+  readonly format: 'esm' | 'cjs' | undefined;
+  /** Given for what has to be compiled. */
+  readonly compile?: CompileOptions;
+}
+
+export interface Module {
+  readonly path: string;
+  readonly facts: ModuleFacts;
+  /** JavaScript: the file's own text, or what it was compiled to. */
+  readonly code: () => string;
+  readonly map?: string;
+  readonly isCompiled: boolean;
+}
+
+/** Changed when facts come to say something else of the same text. */
+const FACTS_VERSION = '1';
+
+export class Modules {
+  readonly #book: ModuleBook;
+  readonly #pool: ModulePool;
+  readonly #modules = new Map<string, Module>();
+
+  constructor(book: ModuleBook, pool: ModulePool) {
+    this.#book = book;
+    this.#pool = pool;
+  }
+
+  get(path: string): Module | undefined {
+    return this.#modules.get(path);
+  }
+
+  /** Reads those that have not been read. */
+  async load(sources: readonly ModuleSource[]): Promise<void> {
+    const open: { source: ModuleSource; key: string; text: string }[] = [];
+    for (const source of sources) {
+      if (this.#modules.has(source.path)) continue;
+      const key = keyOf(source);
+      const known = this.#book.find(key);
+      if (known !== undefined) this.#take(source, known);
+      else open.push({ source, key, text: readFileSync(source.source, 'utf8').replace(/^\ufeff/, '') });
+    }
+    const found = await this.#pool.read(
+      open.map(({ source: { path, format, compile }, text }) => ({
+        path,
+        text,
+        format,
+        ...(compile !== undefined && { compile }),
+      })),
+    );
+    open.forEach(({ source, key, text }, i) => {
+      const json = found[i] ?? '';
+      this.#book.add(key, json);
+      this.#take(source, json, text);
+    });
+  }
+
+  #take({ path, source, compile }: ModuleSource, json: string, text?: string): void {
+    const { facts, code, map } = JSON.parse(json) as ReadModule;
+    let own = code ?? text;
+    this.#modules.set(path, {
+      path,
+      facts,
+      code: () => (own ??= readFileSync(source, 'utf8').replace(/^\ufeff/, '')),
+      ...(map !== undefined && { map }),
+      isCompiled: compile !== undefined,
+    });
+  }
+}
+
+function keyOf({ path, sha256, format, compile }: ModuleSource): string {
+  const ending = path.slice(path.lastIndexOf('.'));
+  const how = compile === undefined ? '' : textDigest(JSON.stringify([compile, ending])).slice(0, 16);
+  return `${FACTS_VERSION}-${sha256()}-${format ?? 'any'}-${how}`;
+}

@@ -1,0 +1,152 @@
+/** Reads one JavaScript module for its facts. Nothing is ever run. */
+import { parse as parseCommonJsNames } from 'cjs-module-lexer';
+import { parse, type AnyNode, type Program } from 'acorn';
+import { formatSize } from '../../../base/units';
+import { EsmReader } from './esm-reader';
+import type { ModuleFacts } from './facts';
+import { RequestReader } from './request-reader';
+import { SettingsReader } from './settings-reader';
+import { newSyntaxOf } from './new-syntax';
+import { Walker } from './walker';
+
+/** A text larger than this is not parsed: that takes a hundred times its size in memory. */
+const MAX_CODE_UNITS = 12 * 1024 * 1024;
+const MAX_SHOWN_LINE = 160;
+
+/** @param format undefined for a file that may be either: CommonJS is tried first, as Node.js does */
+export function readModuleFacts(code: string, format: 'esm' | 'cjs' | undefined): ModuleFacts {
+  const empty = { requests: [], unseen: [], settings: [], syntax: [], dynamicImports: [] };
+  if (code.length > MAX_CODE_UNITS) {
+    const what = `a file of ${formatSize(code.length)}, too big to be read`;
+    return { format: format ?? 'cjs', ...empty, unseen: [{ line: 1, what }] };
+  }
+  if (code.includes('\0'))
+    return {
+      format: format ?? 'cjs',
+      ...empty,
+      fault: { line: 1, column: 1, message: 'binary data, no code', text: '' },
+    };
+  const first = parseAs(code, format ?? 'cjs');
+  const parsed = 'fault' in first && format === undefined ? parseAs(code, 'esm') : first;
+  const used = parsed === first ? (format ?? 'cjs') : 'esm';
+  // What is neither is told as what it was taken for first.
+  if ('fault' in parsed) {
+    const { fault } = 'fault' in first && !/^\s*(?:import|export)\b/m.test(code) ? first : parsed;
+    return { format: used, ...empty, fault };
+  }
+  return new ModuleReader(code, used, parsed.program).read();
+}
+
+class ModuleReader {
+  readonly #code: string;
+  readonly #format: 'esm' | 'cjs';
+  readonly #program: Program;
+  readonly #lines: LineFinder;
+  readonly #requests: RequestReader;
+  readonly #settings: SettingsReader;
+  readonly #metas: number[] = [];
+  readonly #syntax = new Map<string, { line: number; since: number; what: string }>();
+
+  constructor(code: string, format: 'esm' | 'cjs', program: Program) {
+    this.#code = code;
+    this.#format = format;
+    this.#program = program;
+    this.#lines = new LineFinder(code);
+    const lineAt = (at: number): number => this.#lines.lineAt(at);
+    this.#requests = new RequestReader(code, format, lineAt);
+    this.#settings = new SettingsReader(code, lineAt);
+  }
+
+  read(): ModuleFacts {
+    const walker = new Walker((node, walker) => this.#enter(node, walker), this.#format === 'cjs');
+    const esm = this.#format === 'esm' ? new EsmReader(this.#code, walker) : undefined;
+    for (const [i, statement] of this.#program.body.entries()) {
+      walker.statement = i;
+      if (esm === undefined) walker.visit(statement);
+      else esm.statement(statement);
+    }
+    const requests = [
+      ...(esm?.requests.map(({ at, ...one }) => ({ ...one, line: this.#lines.lineAt(at) })) ?? []),
+      ...this.#requests.finish(walker),
+    ];
+    const { unseen, dynamicImports } = this.#requests;
+    return {
+      format: this.#format,
+      requests,
+      unseen,
+      settings: this.#settings.found,
+      syntax: [...this.#syntax.values()],
+      dynamicImports: esm === undefined ? dynamicImports : [],
+      ...(esm === undefined && { cjs: commonJsNames(this.#code) }),
+      ...(esm !== undefined && { esm: esm.finish(dynamicImports, this.#metas) }),
+    };
+  }
+
+  #enter(node: AnyNode, walker: Walker): boolean {
+    if (node.type === 'MetaProperty' && node.meta.name === 'import') this.#metas.push(node.start);
+    const since = newSyntaxOf(node);
+    if (since !== undefined && !this.#syntax.has(since[1]))
+      this.#syntax.set(since[1], { line: this.#lines.lineAt(node.start), since: since[0], what: since[1] });
+    return this.#settings.enter(node, walker, this.#requests.values) || this.#requests.enter(node, walker);
+  }
+}
+
+/** What an ES module sees of a CommonJS one, as Node.js finds it out. */
+function commonJsNames(code: string): { exports: string[]; reexports: string[] } {
+  try {
+    const { exports, reexports } = parseCommonJsNames(code);
+    return { exports: [...new Set(exports)], reexports: [...new Set(reexports)] };
+  } catch {
+    // Node.js then sees the default export only.
+    return { exports: [], reexports: [] };
+  }
+}
+
+/** Line of a position, by bisection over the starts of lines. */
+class LineFinder {
+  readonly #code: string;
+  #starts: number[] | undefined;
+
+  constructor(code: string) {
+    this.#code = code;
+  }
+
+  lineAt(at: number): number {
+    const starts = (this.#starts ??= lineStarts(this.#code));
+    let [low, high] = [0, starts.length];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if ((starts[middle] ?? 0) <= at) low = middle + 1;
+      else high = middle;
+    }
+    return low;
+  }
+}
+
+function lineStarts(code: string): number[] {
+  const starts = [0];
+  for (let at = code.indexOf('\n'); at >= 0; at = code.indexOf('\n', at + 1)) starts.push(at + 1);
+  return starts;
+}
+
+function parseAs(
+  code: string,
+  format: 'esm' | 'cjs',
+): { program: Program } | { fault: NonNullable<ModuleFacts['fault']> } {
+  try {
+    const program = parse(code, {
+      ecmaVersion: 'latest',
+      sourceType: format === 'esm' ? 'module' : 'script',
+      allowReturnOutsideFunction: format === 'cjs',
+      allowHashBang: true,
+    });
+    return { program };
+  } catch (error) {
+    if (!(error instanceof SyntaxError)) throw error;
+    const { loc } = error as SyntaxError & { loc?: { line: number; column: number } };
+    const line = loc?.line ?? 1;
+    const text = (code.split('\n', line)[line - 1] ?? '').trimEnd().slice(0, MAX_SHOWN_LINE);
+    const message = error.message.replace(/ \(\d+:\d+\)$/, '');
+    return { fault: { line, column: (loc?.column ?? 0) + 1, message, text } };
+  }
+}
