@@ -71,7 +71,8 @@ async function checkFunctions(names: readonly string[], args: Arguments, session
   const project = await session.openProject();
   const functions = selectFunctions(project.sheet, names);
   const checked: CheckedArtifact[] = [];
-  for (const target of targetsOf(functions)) checked.push(await checkTarget(project, target, session.today()));
+  for (const target of targetsOf(functions))
+    checked.push(await checkTarget(project, target, session.today(), session.jobs));
   await remarkOutdated(
     project,
     functions.map((spec) => spec.name),

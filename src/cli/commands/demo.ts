@@ -20,12 +20,12 @@ interface Step {
 
 const STEPS: readonly Step[] = [
   {
-    says: 'Fernhaven’s tide gauges send water levels. `gauge-intake`, in Python, needs packages. Settle them for both processors:',
+    says: 'Fernhaven’s tide gauges send water levels. `surge-alert`, in TypeScript, and `gauge-intake`, in Python, need packages. Settle them for both processors:',
     args: ['lock'],
     exit: EXIT.done,
   },
   {
-    says: 'Build it, and `surge-alert`, which decides whether to raise an alarm. Only what is reached is packed:',
+    says: 'Build them, and `gauge-page`, a web page that is linked into one file. Only what is reached is packed:',
     args: ['build'],
     exit: EXIT.done,
   },
@@ -41,11 +41,27 @@ const STEPS: readonly Step[] = [
     exit: EXIT.done,
   },
   {
-    says: 'And the other, noting which modules the calls load:',
+    says: 'The web page takes requests as events:',
+    args: ['try', 'gauge-page'],
+    exit: EXIT.done,
+  },
+  {
+    says: 'And the one in Python, noting which modules the calls load:',
     args: ['try', 'gauge-intake', '--record'],
     exit: EXIT.done,
     python: '3.11',
   },
+  {
+    says: 'Why is a file there? The chain from the entry to it:',
+    args: ['why', 'surge-alert', '**/surges.json'],
+    exit: EXIT.done,
+  },
+  {
+    says: 'One function packed in four ways: the whole folder, what is reached, linked into one file, and that as small as can be:',
+    args: ['lock', '--sheet', 'sizes.yaml', '--quiet'],
+    exit: EXIT.done,
+  },
+  { says: 'Side by side:', args: ['build', '--sheet', 'sizes.yaml'], exit: EXIT.done },
   { says: 'Build them again in other surroundings and compare the bytes:', args: ['prove'], exit: EXIT.done },
   {
     says: 'What refusals look like. A sheet with mistakes is refused with all of them at once:',
@@ -103,8 +119,9 @@ export const command: CommandModule = {
 };
 
 const EXAMPLES = join(__dirname, '../../../demo');
-/** What the example's sheet names as its index. */
-const INDEX_IN_SHEET = 'http://127.0.0.1:8427/simple';
+/** Where the example's files say that its packages are. */
+const INDEX_IN_FILES = 'http://127.0.0.1:8427/';
+const FILES_WITH_INDEX = ['emballage.yaml', '.npmrc'];
 
 function conclude(unexpected: readonly Step[], folder: string, session: Session): ExitCode {
   if (unexpected.length > 0) {
@@ -155,10 +172,12 @@ function serveExample(): Promise<{ readonly url: string; close(): void }> {
   });
 }
 
-/** The example's sheet, with the port that was free. */
+/** The example's files, with the port that was free. */
 function pointAt(url: string, folder: string): void {
-  const sheet = join(folder, 'emballage.yaml');
-  writeFileSync(sheet, readFileSync(sheet, 'utf8').replace(INDEX_IN_SHEET, url));
+  for (const name of FILES_WITH_INDEX) {
+    const file = join(folder, name);
+    writeFileSync(file, readFileSync(file, 'utf8').replace(INDEX_IN_FILES, new URL('/', url).href));
+  }
 }
 
 function makeFolder(into: string | undefined, session: Session): string {

@@ -28,6 +28,12 @@ export const COMMANDS: readonly CommandEntry[] = [
     load: () => import('./check'),
   },
   {
+    name: 'why',
+    usage: 'why NAME PATTERN',
+    summary: 'prints the chain from the entry to each matching file',
+    load: () => import('./why'),
+  },
+  {
     name: 'try',
     usage: 'try NAME',
     summary: 'calls the function from its unpacked artifact with events',

@@ -11,7 +11,7 @@ import { EXIT, text, texts, type CommandModule } from './command';
 export const command: CommandModule = {
   about:
     'Settles what functions need from others, for every architecture and runtime they are built for, into\n' +
-    'emballage.lock: which version, which file, its digest. Versions that are locked stay as long as they fit. Without\n' +
+    'emballage.lock (a sheet of another name has a lock of that name): which version, which file, its digest. Versions that are locked stay as long as they fit. Without\n' +
     'a change of the requirements nothing is asked of anybody. Logins for sources come from ~/.netrc.',
   examples: [
     ['', 'settle what is new or changed'],
@@ -79,7 +79,7 @@ async function show(session: Session, outcomes: readonly LockOutcome[]): Promise
             ? `${after}, another file`
             : `${before} → ${paint.good(after)}`;
     const key = `${name}\0${version}`;
-    lines.set(key, [...(lines.get(key) ?? []), arch]);
+    lines.set(key, [...new Set([...(lines.get(key) ?? []), arch])]);
   }
   const changed = [...lines].map(([key, archs]) => [...key.split('\0'), paint.dim(archs.join(', '))]);
   session.say(`\n${table(changed, [], '    ')}`);

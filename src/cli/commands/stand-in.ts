@@ -3,6 +3,7 @@ import { resolve } from 'node:path';
 import { EmballageError, systemCode } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
 import { MISBEHAVIOURS, readCatalogue, startIndex, type RunningIndex } from '../../standins/index';
+import { untilInterrupted } from '../interrupt';
 import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
 
 const DEFAULT_PORT = 8427;
@@ -11,7 +12,8 @@ export const command: CommandModule = {
   about:
     'Serves a folder as a package index on this machine only, until it is interrupted. Each folder in it with a\n' +
     'pyproject.toml becomes wheels: what lies under src/ is packed, each platform/ARCH/ gives one for that architecture.\n' +
-    'Wheels that lie there are served as they are. It can be told to misbehave, to see what comes of it.',
+    'Wheels that lie there are served as they are. A folder with a package.json becomes a tarball of a registry of npm\n' +
+    'packages. It can be told to misbehave, to see what comes of it.',
   examples: [
     ['index demo/fernhaven-packages', 'serve the demo’s packages'],
     ['index wheels --port 0 --misbehave truncated', 'break off every file in the middle'],
@@ -34,12 +36,17 @@ export const command: CommandModule = {
     const index = await listen(args, catalogue, (line) => {
       if (session.verbose) session.remark(line);
     });
-    const files = [...catalogue.values()].reduce((sum, some) => sum + some.length, 0);
-    session.document({ url: index.url, projects: [...catalogue.keys()], files });
-    session.say(`${count(catalogue.size, 'project')}, ${count(files, 'file')} at ${session.paint.name(index.url)}`);
+    const { wheels, npm } = catalogue;
+    const files = [...wheels.values(), ...npm.values()].reduce((sum, some) => sum + some.length, 0);
+    const projects = [...wheels.keys(), ...npm.keys()];
+    session.document({ url: index.url, npmUrl: index.npmUrl, projects, files });
+    const { paint } = session;
+    session.say(`${count(projects.length, 'project')}, ${count(files, 'file')} at ${paint.name(index.url)}`);
+    if (npm.size > 0) session.say(`npm packages at ${paint.name(index.npmUrl)}`);
     session.tell(
-      `\n${session.paint.dim('Name it in the sheet as a source; interrupt this command to end it:')} ${session.paint.bold(`sources: [{ index: "${index.url}" }]`)}`,
+      `\n${paint.dim('Interrupt this command to end it. Name it in the sheet:')} ${paint.bold(`sources: [{ index: "${index.url}" }]`)}`,
     );
+    if (npm.size > 0) session.tell(`${paint.dim('and in .npmrc:')} ${paint.bold(`registry=${index.npmUrl}`)}`);
     await untilInterrupted();
     await index.close();
     return EXIT.done;
@@ -77,10 +84,4 @@ async function listen(
       error,
     );
   }
-}
-
-function untilInterrupted(): Promise<void> {
-  return new Promise((resolve) => {
-    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => resolve());
-  });
 }

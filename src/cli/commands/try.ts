@@ -1,26 +1,18 @@
 /** `try`: calls a function from its unpacked artifact. */
-import { arch as processor } from 'node:os';
 import { resolve, join } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { present } from '../../core/base/present';
-import { listed, printable } from '../../core/base/text';
+import { listed } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
-import { verifyAgainstWaybill } from '../../core/pipeline/check';
-import { artifactPath, selectFunctions, type Project, type Target } from '../../core/pipeline/targets';
-import { ARCHITECTURES, type Arch, type FunctionSpec } from '../../core/sheet';
-import { chooseNode } from '../../core/toolchains/node';
-import { choosePython } from '../../core/toolchains/python';
-import type { Waybill } from '../../core/waybill';
-import { readEvent, runInHost, type CallReport, type HostPlan, type NamedEvent } from '../../standins/host';
+import { selectFunctions, type Project, type Target } from '../../core/pipeline/targets';
+import { ARCHITECTURES, type FunctionSpec } from '../../core/sheet';
+import { readEvent, runInHost, type CallReport, type NamedEvent } from '../../standins/host';
+import { chooseArch, planCalls } from '../calling';
 import type { Session } from '../session';
 import { callText, summaryText } from '../views/call';
 import { cutModules, cutText, recordOf, recordText } from '../views/record';
-import { EXIT, text, texts, type CommandModule } from './command';
-import { findNodes, pythonMend } from './toolchains';
+import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
-/** What a function gets where neither the sheet nor the destination says. */
-const DEFAULT_MEMORY = 128 * 1024 ** 2;
-const DEFAULT_TIMEOUT_MS = 30_000;
 const MAX_REPEATS = 10_000;
 
 export const command: CommandModule = {
@@ -31,6 +23,7 @@ export const command: CommandModule = {
   examples: [
     ['surge-alert', 'call it with the events that the sheet names'],
     ['surge-alert --event flood.json --repeat 3', 'call it three times with one event'],
+    ['surge-alert --watch --port 8080', 'call it with any HTTP client, and again after every change'],
   ],
   options: (yargs) =>
     yargs
@@ -40,6 +33,22 @@ export const command: CommandModule = {
         choices: ARCHITECTURES,
         requiresArg: true,
         describe: 'which of the artifacts; this machine’s otherwise',
+      })
+      .option('serve', {
+        type: 'boolean',
+        default: false,
+        describe: 'put it behind an address on this machine, until it is interrupted',
+      })
+      .option('watch', {
+        type: 'boolean',
+        default: false,
+        describe: 'like --serve, and build and load it again whenever its source changes',
+      })
+      .option('port', {
+        type: 'number',
+        requiresArg: true,
+        default: 0,
+        describe: 'with --serve: the port; 0 for any that is free',
       })
       .option('record', {
         type: 'boolean',
@@ -51,13 +60,11 @@ export const command: CommandModule = {
     const spec = oneFunction(project, texts(args, '_'));
     const arch = chooseArch(spec, text(args, 'arch'));
     const repeat = repeatsFrom(args.repeat);
-    const waybill = await verifyAgainstWaybill(project, { spec, arch });
-    refuseForeign(waybill, arch);
+    if (args.serve === true || args.watch === true) return serve(args, project, { spec, arch }, session);
+    const { plan, waybill } = await planCalls(project, { spec, arch }, session);
     const once = await readEvents(project, spec, texts(args, 'event'), session);
     const events = Array.from({ length: repeat }, () => once).flat();
-    const program = await chooseProgram(spec, session);
     const reports: CallReport[] = [];
-    const plan = makePlan(project, { spec, arch }, { waybill, program, session });
     session.tell(
       `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(plan.memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
     );
@@ -81,30 +88,6 @@ export const command: CommandModule = {
   },
 };
 
-function makePlan(
-  project: Project,
-  { spec, arch }: Target,
-  { waybill, program, session }: { readonly waybill: Waybill; readonly program: string; readonly session: Session },
-): HostPlan {
-  const destination = project.sheet.destinations[spec.destination];
-  const shown = artifactPath({ spec, arch });
-  const { file, member } = waybill.entry.loads;
-  return {
-    artifact: join(project.root, shown),
-    shown,
-    name: spec.name,
-    file,
-    member,
-    language: spec.runtime.language,
-    program,
-    env: settingsFor(spec, session),
-    memoryBytes: spec.memoryBytes ?? Math.max(DEFAULT_MEMORY, destination?.memory.least ?? 0),
-    timeoutMs: spec.timeoutMs ?? Math.min(destination?.timeoutMostMs ?? DEFAULT_TIMEOUT_MS, DEFAULT_TIMEOUT_MS),
-    now: () => session.now(),
-    elapsed: () => performance.now(),
-  };
-}
-
 function oneFunction(project: Project, names: readonly string[]): FunctionSpec {
   const known = project.sheet.functions.map((spec) => spec.name);
   const wanted = names.length === 0 && known.length === 1 ? known : names;
@@ -118,35 +101,19 @@ function oneFunction(project: Project, names: readonly string[]): FunctionSpec {
   });
 }
 
-/** Compiled files for another processor cannot be loaded here, and an emulator would need that processor's runtime. */
-function refuseForeign(waybill: Waybill, arch: Arch): void {
-  const native = waybill.files.find(({ path }) => /\.(?:so(?:\.[\d.]+)?|node)$/.test(path));
-  if (arch === ownArch() || native === undefined) return;
-  throw new EmballageError('TOOLCHAIN_MISSING', {
-    doing: 'looking for the runtime',
-    expected: `an artifact that this machine (${ownArch()}) can run`,
-    found: `one for ${arch} with compiled files, such as ${printable(native.path)}`,
-    mend: `build for ${ownArch()} too (\`arch\` in the sheet), or try it on a machine of that kind`,
-  });
-}
-
-function ownArch(): Arch {
-  return processor() === 'arm64' ? 'arm64' : 'x86_64';
-}
-
-/** The artifact for this machine's processor where there is one. */
-function chooseArch(spec: FunctionSpec, asked: string | undefined): Arch {
-  const own = ownArch();
-  const wanted = asked ?? (spec.archs.includes(own) ? own : spec.archs[0]);
-  const arch = spec.archs.find((one) => one === wanted);
-  if (arch !== undefined) return arch;
-  throw new EmballageError('USAGE', {
-    doing: 'reading the command line',
-    where: '--arch',
-    expected: listed(spec.archs, 'or'),
-    found: String(asked),
-    mend: 'build for it first: `arch` in the sheet',
-  });
+async function serve(args: Arguments, project: Project, target: Target, session: Session): Promise<ExitCode> {
+  const port = Number(args.port);
+  if (!Number.isInteger(port) || port < 0 || port > 65_535)
+    throw new EmballageError('USAGE', {
+      doing: 'reading the command line',
+      where: '--port',
+      expected: 'a port, from 0 to 65535',
+      found: String(args.port),
+      mend: 'correct it',
+    });
+  const { serveTarget } = await import('../serving');
+  await serveTarget({ project, target, port, isWatching: args.watch === true, session });
+  return EXIT.done;
 }
 
 async function readEvents(
@@ -183,47 +150,4 @@ function repeatsFrom(repeat: unknown): number {
     found: String(repeat),
     mend: 'correct it',
   });
-}
-
-/** Only what is declared: samples from the sheet, secrets from our own environment. */
-function settingsFor(spec: FunctionSpec, session: Session): Record<string, string> {
-  const env: Record<string, string> = {};
-  for (const { name, sample, secret } of spec.settings) {
-    const value = secret ? process.env[name] : sample;
-    if (value !== undefined) env[name] = value;
-    else
-      session.remark(
-        secret
-          ? `note: ${name} is a secret and not set here; ${name}=… before the command sets it`
-          : `note: ${name} has no sample and is not set`,
-      );
-  }
-  return env;
-}
-
-async function chooseProgram(spec: FunctionSpec, session: Session): Promise<string> {
-  if (spec.runtime.language === 'python') {
-    const found = choosePython(await session.pythons(), spec.runtime.version);
-    if (found !== undefined) return found.path;
-    throw new EmballageError('TOOLCHAIN_MISSING', {
-      doing: 'looking for the runtime',
-      expected: spec.runtime.text,
-      found: 'none on this machine; another version would say little about this one',
-      mend: pythonMend(spec.runtime.version),
-    });
-  }
-  const major = Number(spec.runtime.version);
-  const chosen = chooseNode(await findNodes(), major);
-  if (chosen === undefined)
-    throw new EmballageError('TOOLCHAIN_MISSING', {
-      doing: 'looking for the runtime',
-      expected: spec.runtime.text,
-      found: 'no Node.js at all',
-      mend: 'install Node.js',
-    });
-  if (chosen.major !== major)
-    session.remark(
-      `${session.paint.doubt('note')}: ${spec.runtime.text} is not on this machine; called with Node.js ${chosen.version}, the nearest, so the result may differ`,
-    );
-  return chosen.path;
 }

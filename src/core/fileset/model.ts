@@ -114,6 +114,10 @@ export interface LinkedModule {
   readonly size: number;
   readonly origin: Origin;
   readonly reason: Reason;
+  /** Settings that it reads; only for the function's own. */
+  readonly settings?: readonly { readonly name: string; readonly line: number; readonly hasDefault: boolean }[];
+  /** Where packages lie that it asks for; only for the function's own. */
+  readonly packages?: readonly string[];
 }
 
 /** An import that leads nowhere. */

@@ -189,18 +189,16 @@ function entriesOf(
   const before = new Map(work.base.map((entry) => [entry.path, entry]));
   const files = assembled.placed.map((placed): PackedFile => {
     const file = placed.file === undefined ? undefined : known.get(placed.file.path);
-    const own = file === undefined ? undefined : before.get(file.path);
+    const own = file?.owner === '' ? before.get(file.path) : undefined;
     // What stands in the source folder keeps its own reason where tracing has none.
-    const reason =
-      own !== undefined && placed.reason.why === 'in-source' && file?.owner === '' ? own.reason : placed.reason;
-    if (placed.text === undefined && own?.kind === 'file' && file?.source === own.source)
-      return { ...own, reason, origin: file.origin };
+    const reason = placed.reason.why === 'in-source' ? (own?.reason ?? placed.reason) : placed.reason;
+    if (placed.text === undefined && own?.kind === 'file') return { ...own, reason };
     const content = contentOf(project, placed, file, spec.trim !== 'off' ? trimmed : undefined);
     return {
       path: placed.path,
       kind: 'file',
       mode: file?.mode ?? FILE_MODE,
-      origin: placed.file === undefined || file === undefined ? { from: 'generated', by: 'linking' } : file.origin,
+      origin: file?.origin ?? { from: 'generated', by: 'linking' },
       reason: withAdapter(reason, file, spec.entry.text),
       stamp: stampOf(lstatSync(content.source)),
       ...content,
@@ -233,9 +231,12 @@ function contentOf(
 }
 
 function modulesOf({ linked }: NodeAssembled, known: ReadonlyMap<string, KnownFile>): LinkedModule[] {
-  return linked.flatMap(({ file, reason }) => {
+  return linked.flatMap(({ file, reason, settings, packages }) => {
     const origin = known.get(file.path)?.origin;
-    return origin === undefined ? [] : [{ path: file.path, size: file.size, origin, reason }];
+    const reads = file.isOwn
+      ? { ...(settings.length > 0 && { settings }), ...(packages.length > 0 && { packages }) }
+      : {};
+    return origin === undefined ? [] : [{ path: file.path, size: file.size, origin, reason, ...reads }];
   });
 }
 

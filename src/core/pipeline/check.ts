@@ -24,11 +24,12 @@ import {
   type Subject,
 } from '../rules';
 import type { Acceptance, Destination } from '../sheet';
+import type { NodeView } from '../languages/node';
 import type { ModuleFacts } from '../languages/python';
 import { readWaybill, type Waybill } from '../waybill';
 import { knownFacts } from './facts-memory';
 import { fileDigest } from '../disk/digest';
-import { artifactPath, waybillPath, type Project, type Target } from './targets';
+import { artifactPath, stateFolder, waybillPath, type Project, type Target } from './targets';
 
 export interface CheckedFinding extends Finding {
   readonly rule: string;
@@ -70,12 +71,23 @@ export interface CheckRequest {
   readonly isVerified: boolean;
   /** What is known of Python modules from an earlier reading of the same content. */
   readonly factsInMemory?: (path: string) => ModuleFacts | undefined;
+  /** SHA-256 of a file of the artifact, where the waybill has it. */
+  readonly digestOf?: (path: string) => string | undefined;
+  /** Where facts of JavaScript modules are kept. Absolute path. */
+  readonly moduleBook?: string;
+  /** Threads that may work. */
+  readonly jobs?: number;
 }
 
 const MAX_TEXT_BYTES = 16 * 1024 * 1024;
 
 /** Checks the artifact that was built for a target; refuses when it is not the one its waybill describes. */
-export async function checkTarget(project: Project, target: Target, today: string): Promise<CheckedArtifact> {
+export async function checkTarget(
+  project: Project,
+  target: Target,
+  today: string,
+  jobs: number,
+): Promise<CheckedArtifact> {
   const shown = artifactPath(target);
   const path = join(project.root, shown);
   const destination = project.sheet.destinations[target.spec.destination];
@@ -106,6 +118,9 @@ export async function checkTarget(project: Project, target: Target, today: strin
     today,
     isVerified: true,
     factsInMemory: (path) => knownFacts(project, digests.get(path) ?? ''),
+    digestOf: (path) => digests.get(path),
+    moduleBook: join(stateFolder(project), 'modules', `${name}.check.book`),
+    jobs,
   });
   return { ...checked, arch };
 }
@@ -115,12 +130,32 @@ export async function checkFile(request: CheckRequest): Promise<CheckedArtifact>
   return withFileSource(request.path, request.shown, async (source) => {
     const archive = openZip(source, request.shown);
     const contentFaults = request.isVerified ? [] : await findContentFaults(source, archive);
-    const subject = makeSubject(source, archive, contentFaults, request.factsInMemory);
+    const plain = makeSubject(source, archive, contentFaults, request.factsInMemory);
+    const node = await viewNode(plain, request);
+    const subject = node === undefined ? plain : { ...plain, node };
     const context = { subject, destination: request.destination, facts: request.facts, today: request.today };
     const outcomes = RULES.filter((rule) => concerns(rule, request.facts)).map((rule) =>
       applyRule(rule, context, request.accept),
     );
     return { name: request.name, artifact: request.shown, destination: request.destination.name, outcomes };
+  });
+}
+
+/** What Node.js would see, for functions of Node.js whose entry is known. */
+async function viewNode(subject: Subject, request: CheckRequest): Promise<NodeView | undefined> {
+  const { runtime, entry, settings } = request.facts;
+  if (runtime?.language !== 'node' || entry === undefined) return undefined;
+  const { requiresEsm, viewNodeArtifact } = await import('../languages/node');
+  const patch = request.destination.runtimes.find(({ name }) => name === runtime.text)?.patch;
+  return viewNodeArtifact({
+    paths: subject.entries.filter(({ kind }) => kind === 'file').map(({ path }) => path),
+    readText: subject.readText,
+    digestOf: request.digestOf ?? (() => undefined),
+    entry: entry.file,
+    requiresEsm: requiresEsm(Number(runtime.version), patch),
+    nodeEnv: settings?.find(({ name }) => name === 'NODE_ENV')?.sample,
+    book: request.moduleBook,
+    threads: request.jobs ?? 1,
   });
 }
 
@@ -202,10 +237,10 @@ function makeSubject(
 
 /** Whether what was packed is what the lock has for today's requirements; undefined for functions without needs. */
 async function lockState(project: Project, { spec, arch }: Target, waybill: Waybill): Promise<FunctionFacts['lock']> {
-  const [{ statedNeeds }, { readLock }] = await Promise.all([import('./locked'), import('./lockfile')]);
+  const [{ statedNeeds }, { lockNameOf, readLock }] = await Promise.all([import('./locked'), import('./lockfile')]);
   const needs = await statedNeeds(project, spec);
   if (needs === undefined) return undefined;
-  const locked = readLock(project.root).functions[spec.name];
+  const locked = readLock(project.root, lockNameOf(project)).functions[spec.name];
   if (locked === undefined) return 'missing';
   const packed = waybill.packages.map(({ sha256 }) => sha256).join();
   const isSame = packed === locked.targets[arch]?.map(({ sha256 }) => sha256).join();

@@ -181,6 +181,7 @@ class Fetching {
       from: /^https?:/.test(from) ? withoutCredentials(from) : from,
       by: [],
       ...(entry.hasInstallScript && { script: true as const }),
+      ...(entry.engines !== undefined && { engines: entry.engines }),
     };
   }
 

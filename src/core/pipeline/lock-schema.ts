@@ -33,6 +33,8 @@ const lockedPackage = z.strictObject({
   at: z.string().refine(isPlace, 'a path in the artifact').optional(),
   /** Node.js: it has a script that wants to run when it is installed, which never happens here. */
   script: z.literal(true).optional(),
+  /** Node.js: the versions of it that the package is for. */
+  engines: z.string().optional(),
 });
 
 /** A package that lies in the project itself. */

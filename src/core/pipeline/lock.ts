@@ -18,7 +18,7 @@ import { PackageStore, withoutCredentials, type HttpClient } from '../sources';
 import type { Arch, FunctionSpec } from '../sheet';
 import type { Machine } from '../toolchains/machine';
 import { statedNeeds } from './locked';
-import { readLock, writeLock, type Lock, type LockedFunction, type LockedPackage } from './lockfile';
+import { lockNameOf, readLock, writeLock, type Lock, type LockedFunction, type LockedPackage } from './lockfile';
 import { runtimeOf } from './destination-runtime';
 import { pythonTargets, readNeeds, type FunctionNeeds } from './needs';
 import { buildFromSource, type BuiltWheel } from './source-builds';
@@ -51,7 +51,7 @@ export interface LockOutcome {
 
 /** Settles what is not settled yet and writes the lock, whole, when everything has succeeded. */
 export async function lockFunctions(request: LockRequest): Promise<LockOutcome[]> {
-  const before = readLock(request.project.root);
+  const before = readLock(request.project.root, lockNameOf(request.project));
   const functions: Record<string, LockedFunction> = { ...before.functions };
   const outcomes: LockOutcome[] = [];
   for (const spec of request.functions) {
@@ -74,7 +74,8 @@ export async function lockFunctions(request: LockRequest): Promise<LockOutcome[]
   const inSheet = new Set(request.project.sheet.functions.map(({ name }) => name));
   const kept = Object.fromEntries(Object.entries(functions).filter(([name]) => inSheet.has(name)));
   const lock: Lock = { lock: 1, functions: kept };
-  if (JSON.stringify(lock) !== JSON.stringify(before)) writeLock(request.project.root, lock);
+  if (JSON.stringify(lock) !== JSON.stringify(before))
+    writeLock(request.project.root, lock, lockNameOf(request.project));
   return outcomes;
 }
 

@@ -1,7 +1,7 @@
 /** What the lock says of a function. The code of a language is loaded only for functions that may have needs. */
 import { EmballageError } from '../base/errors';
 import type { FunctionSpec } from '../sheet';
-import { readLock, type Lock, type LockedFunction } from './lockfile';
+import { lockNameOf, readLock, type Lock, type LockedFunction } from './lockfile';
 import type { Project } from './targets';
 
 /** What all languages say of needs: the files that state them, and a digest of all that settling them depends on. */
@@ -27,11 +27,11 @@ export async function lockedFunction(
 ): Promise<LockedFunction | undefined> {
   const needs = await statedNeeds(project, spec);
   if (needs === undefined) return undefined;
-  const locked = (lock ?? readLock(project.root)).functions[spec.name];
+  const locked = (lock ?? readLock(project.root, lockNameOf(project))).functions[spec.name];
   if (locked?.inputs === needs.inputs && spec.archs.every((arch) => arch in locked.targets)) return locked;
   throw new EmballageError('LOCK_OUTDATED', {
     doing: `looking up what ${spec.name} needs`,
-    where: 'emballage.lock',
+    where: lockNameOf(project),
     expected: 'what the requirements ask for (deps/unlocked)',
     found: locked === undefined ? 'nothing about this function' : 'what other requirements, sources or targets gave',
     mend: `run \`emballage lock ${spec.name}\``,

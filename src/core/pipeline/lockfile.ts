@@ -2,10 +2,12 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError, systemCode } from '../base/errors';
+import { baseOf } from '../base/paths';
 import { textDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import { STATE_FOLDER } from '../fileset/selection';
 import type { Lock } from './lock-schema';
+import type { Project } from './targets';
 
 export type { Lock, LockedFunction, LockedPackage, LockedWorkspace } from './lock-schema';
 
@@ -14,23 +16,28 @@ const MAX_LOCK_BYTES = 64 * 1024 * 1024;
 
 export const EMPTY_LOCK: Lock = { lock: 1, functions: {} };
 
+/** The lock of a sheet lies beside it, under its name: `emballage.yaml` has `emballage.lock`. */
+export function lockNameOf({ files: [sheet] }: Pick<Project, 'files'>): string {
+  return sheet === undefined ? LOCK_NAME : `${baseOf(sheet).replace(/\.ya?ml$/, '')}.lock`;
+}
+
 /** The lock of a project; empty where there is none. @param root absolute path of the project */
-export function readLock(root: string): Lock {
+export function readLock(root: string, name = LOCK_NAME): Lock {
   let text: string;
   try {
-    text = readFileSync(join(root, LOCK_NAME), 'utf8');
+    text = readFileSync(join(root, name), 'utf8');
   } catch (error) {
     if (systemCode(error) === 'ENOENT') return EMPTY_LOCK;
-    throw bad('a file that cannot be read', error);
+    throw bad(name, 'a file that cannot be read', error);
   }
-  if (text.length > MAX_LOCK_BYTES) throw bad('a file that is far too big');
+  if (text.length > MAX_LOCK_BYTES) throw bad(name, 'a file that is far too big');
   let value: unknown;
   try {
     value = JSON.parse(text);
   } catch (error) {
-    throw bad('text that is no JSON: it was cut off, edited by hand or merged badly', error);
+    throw bad(name, 'text that is no JSON: it was cut off, edited by hand or merged badly', error);
   }
-  if (wasVerified(root, text)) return value as Lock;
+  if (wasVerified(root, name, text)) return value as Lock;
   // The schema library is loaded only for a lock that has not been read before.
   // eslint-disable-next-line @typescript-eslint/no-require-imports
   const { lockSchema } = require('./lock-schema') as typeof import('./lock-schema');
@@ -38,34 +45,35 @@ export function readLock(root: string): Lock {
   const [issue] = result.error?.issues ?? [];
   if (!result.success)
     throw bad(
+      name,
       `\`${issue?.path.map(String).join('.') ?? ''}\`: ${issue?.message.replace(/^Invalid input: /, '') ?? 'not as the format wants it'}`,
     );
-  noteVerified(root, text);
+  noteVerified(root, name, text);
   return result.data;
 }
 
-function verifiedPath(root: string): string {
-  return join(root, STATE_FOLDER, 'lock.sha256');
+function verifiedPath(root: string, name: string): string {
+  return join(root, STATE_FOLDER, `${name}.sha256`);
 }
 
-function wasVerified(root: string, text: string): boolean {
+function wasVerified(root: string, name: string, text: string): boolean {
   try {
-    return readFileSync(verifiedPath(root), 'utf8') === textDigest(text);
+    return readFileSync(verifiedPath(root, name), 'utf8') === textDigest(text);
   } catch {
     return false;
   }
 }
 
-function noteVerified(root: string, text: string): void {
+function noteVerified(root: string, name: string, text: string): void {
   try {
-    writeWhole(verifiedPath(root), textDigest(text), verifiedPath(root));
+    writeWhole(verifiedPath(root, name), textDigest(text), verifiedPath(root, name));
   } catch {
     // It is verified again next time.
   }
 }
 
-export function writeLock(root: string, lock: Lock): void {
-  writeWhole(join(root, LOCK_NAME), formatLock(lock), LOCK_NAME);
+export function writeLock(root: string, lock: Lock, name = LOCK_NAME): void {
+  writeWhole(join(root, name), formatLock(lock), name);
 }
 
 /** One line a package, everything in order: what changes shows in a diff as the line that changed. */
@@ -87,12 +95,12 @@ function sorted<T>(record: Readonly<Record<string, T>>): [string, T][] {
   return Object.entries(record).sort(([a], [b]) => (a < b ? -1 : 1));
 }
 
-function bad(found: string, cause?: unknown): EmballageError {
+function bad(name: string, found: string, cause?: unknown): EmballageError {
   return new EmballageError(
     'LOCK_INVALID',
     {
       doing: 'reading the lock',
-      where: LOCK_NAME,
+      where: name,
       expected: 'a lock of format 1, as `emballage lock` writes it',
       found,
       mend: 'take it from version control again, or remove it and run `emballage lock`',

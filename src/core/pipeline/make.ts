@@ -197,8 +197,8 @@ class Maker {
       fileSet,
       digests: made.digests,
       artifact: { file: `${target.spec.name}.${target.spec.form}`, ...made.artifact },
-      packages: assembly.packages.map(({ name, version, file, sha256, by, at, script }) =>
-        present({ name, version, file, sha256, by, at, script }),
+      packages: assembly.packages.map(({ name, version, file, sha256, by, at, script, engines }) =>
+        present({ name, version, file, sha256, by, at, script, engines }),
       ),
       provided: this.#look.locked === undefined ? [] : (runtimeOf(project, target.spec)?.provides ?? []),
       ...{ trimmed, overlaps, unseen, missing, modules, hostEntry },

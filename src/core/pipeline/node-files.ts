@@ -111,10 +111,8 @@ async function fetchMissing(
   { project, spec, packages, http, machine }: AssemblyRequest,
   store: PackageStore,
 ): Promise<void> {
-  const seen = new Set<string>();
-  const open = packages.filter(
-    ({ sha256 }) => !seen.has(sha256) && seen.add(sha256) && store.find(sha256) === undefined,
-  );
+  const different = new Map(packages.map((one) => [one.sha256, one]));
+  const open = [...different.values()].filter(({ sha256 }) => store.find(sha256) === undefined);
   if (open.length === 0) return;
   const { credentials } = npmConfigFor(project, folderOf(readNodeNeeds(project, spec)?.lock ?? ''), machine.npm);
   const client = await http();

@@ -7,7 +7,7 @@ import { OUTPUT_FOLDER, STATE_FOLDER } from '../fileset/selection';
 import { VARIATIONS, type Variation } from './variations';
 import { artifactPath, targetsOf, waybillPath, type Project, type Target } from './targets';
 import type { FunctionSpec } from '../sheet';
-import { LOCK_NAME } from './lockfile';
+import { lockNameOf } from './lockfile';
 import { lockedFunction, statedNeeds } from './locked';
 import { sharedFiles } from './shared-source';
 import { fileDigest } from '../disk/digest';
@@ -85,7 +85,12 @@ async function packageFiles(project: Project, spec: FunctionSpec): Promise<strin
   const shared = sharedFiles(project, spec, locked);
   if (needs === undefined || locked === undefined) return shared;
   const digests = new Set(Object.values(locked.targets).flatMap((packages) => packages.map(({ sha256 }) => sha256)));
-  return [LOCK_NAME, ...needs.files, ...shared, ...[...digests].map((sha256) => `${STATE_FOLDER}/packages/${sha256}`)];
+  return [
+    lockNameOf(project),
+    ...needs.files,
+    ...shared,
+    ...[...digests].map((sha256) => `${STATE_FOLDER}/packages/${sha256}`),
+  ];
 }
 
 async function compareTarget(rootA: string, rootB: string, target: Target): Promise<ProofDifference[]> {

@@ -7,6 +7,8 @@ import {
   type PlacedImport,
   type PythonArtifact,
 } from '../languages/python';
+import { missingInNode } from './deps-missing-node';
+import { NODE } from './node';
 import { asPython, ownModules, PYTHON, pythonOf } from './python';
 import { findings, type Finding, type Rule, type RuleContext } from './rule';
 
@@ -15,11 +17,12 @@ export const depsMissing: Rule = {
   level: 'stop',
   title: 'Everything that is imported is there',
   why: 'A module that nothing in the artifact, the standard library or the runtime provides fails the first call that needs it.',
-  mend: 'Add the package to `needs` and run `emballage lock`, or correct the name.',
+  mend: 'Add the package to what the function needs and run `emballage lock`, or correct the name.',
   needs: ['runtime'],
-  languages: PYTHON,
+  languages: [...PYTHON, ...NODE],
   check(context) {
     const { subject, facts } = context;
+    if (facts.runtime?.language === 'node') return findings(...missingInNode(context));
     const artifact = asPython(subject);
     const own = ownModules(subject, facts);
     const ownImports = own.flatMap((path) =>

@@ -1,7 +1,9 @@
 import { absoluteName, packageOf } from '../languages/python';
+import { ownerOf } from '../languages/node';
+import { NODE, ownNodeModules } from './node';
 import { asPython, ownModules, PYTHON } from './python';
 import type { Waybill } from '../waybill';
-import { findings, type FunctionFacts, type Rule, type Subject } from './rule';
+import { findings, type Finding, type FunctionFacts, type Rule, type Subject } from './rule';
 
 export const depsUnused: Rule = {
   id: 'deps/unused',
@@ -10,10 +12,11 @@ export const depsUnused: Rule = {
   why: 'A package that nothing imports takes room, and has to be kept up to date for nothing.',
   mend: 'Take it out of the requirements, or accept it when it is a plug-in that is found by itself.',
   needs: ['runtime', 'waybill'],
-  languages: PYTHON,
+  languages: [...PYTHON, ...NODE],
   check({ subject, facts }) {
     const { waybill } = facts;
     if (waybill === undefined) return findings();
+    if (facts.runtime?.language === 'node') return findings(...unusedInNode(subject, facts, waybill));
     const imported = importedFiles(subject, facts);
     const modules = modulesByPackage(waybill);
     const packages = new Set(waybill.packages.map(({ name }) => name));
@@ -55,4 +58,28 @@ function modulesByPackage({ files, trimmed }: Waybill): Map<string, string[]> {
     if (origin.from === 'package' && /\.(?:py|so)$/.test(path)) add(origin.name, path);
   for (const { path, package: owner } of trimmed) if (path.endsWith('.py')) add(owner, path);
   return found;
+}
+
+/** Packages that a package.json of the project asks for, and that none of its modules imports. */
+function unusedInNode(subject: Subject, facts: FunctionFacts, waybill: Waybill): Finding[] {
+  const { node } = subject;
+  if (node === undefined) return [];
+  const used = new Set<string>();
+  for (const path of ownNodeModules(subject, facts))
+    for (const { targets } of node.trace.edges.get(path) ?? []) for (const target of targets) used.add(ownerOf(target));
+  const own = new Set(waybill.modules.filter(({ origin }) => origin.from === 'source').map(({ path }) => path));
+  for (const { packages = [] } of waybill.modules) for (const owner of packages) used.add(owner);
+  const sources = [...own, ...ownNodeModules(subject, facts)];
+  return waybill.packages
+    .filter(({ by, at = '' }) => sources.length > 0 && by.some((one) => one.endsWith('package.json')) && !used.has(at))
+    .filter(
+      ({ by, name }) => !by.some((one) => waybill.packages.some((other) => other.name === one && other.name !== name)),
+    )
+    .map(({ name, version, by }) => ({
+      level: 'warn' as const,
+      where: name,
+      expected: 'an import of it in the function’s own code',
+      found: `none of ${name} ${version}, asked for by ${by.join(', ')}`,
+      mend: 'take it out of `dependencies`, run `npm install` and lock',
+    }));
 }

@@ -1,8 +1,10 @@
 /** All rules, in the order in which they are shown. A new rule is a new file and a line here. */
 import { archNativeFile } from './arch-native-file';
 import { archUnsupported } from './arch-unsupported';
+import { depsDuplicate } from './deps-duplicate';
 import { depsMissing } from './deps-missing';
 import { depsOverlap } from './deps-overlap';
+import { depsScript } from './deps-script';
 import { depsUnlocked } from './deps-unlocked';
 import { depsUnseen } from './deps-unseen';
 import { depsUnused } from './deps-unused';
@@ -17,9 +19,11 @@ import { layoutUnreadableMode } from './layout-unreadable-mode';
 import { layoutUnsafePath } from './layout-unsafe-path';
 import { limitsMemory } from './limits-memory';
 import { limitsTimeout } from './limits-timeout';
+import { moduleFormatClash } from './module-format-clash';
 import type { Rule } from './rule';
 import { runtimeEnded } from './runtime-ended';
 import { runtimeGlibc } from './runtime-glibc';
+import { runtimeNodeVersion } from './runtime-node-version';
 import { runtimePythonVersion } from './runtime-python-version';
 import { runtimeUnsupported } from './runtime-unsupported';
 import { settingsMissing } from './settings-missing';
@@ -31,25 +35,31 @@ import { sizeFiles } from './size-files';
 import { sizeOneFile } from './size-one-file';
 import { sizePacked } from './size-packed';
 import { sizeUnpacked } from './size-unpacked';
+import { sizeViewable } from './size-viewable';
 
 export const RULES: readonly Rule[] = [
   sizePacked,
   sizeUnpacked,
   sizeFiles,
   sizeOneFile,
+  sizeViewable,
   archUnsupported,
   archNativeFile,
   runtimeUnsupported,
   runtimeEnded,
   runtimePythonVersion,
+  runtimeNodeVersion,
   runtimeGlibc,
   entryMissingFile,
   entryMissingMember,
   entryParameters,
+  moduleFormatClash,
   depsMissing,
   depsUnused,
   depsOverlap,
+  depsDuplicate,
   depsUnlocked,
+  depsScript,
   depsUnseen,
   layoutNestedRoot,
   layoutStaleArtifact,

@@ -31,3 +31,24 @@ export function nativeFiles(subject: Subject): readonly NativeFile[] {
 function isProgram(path: string, mode: number | undefined): boolean {
   return !/\.[^/]+$/.test(path) && ((mode ?? 0) & 0o111) !== 0;
 }
+
+/** Magic numbers of compiled files for other systems: Mach-O in both byte orders and for several processors, and PE. */
+const FOREIGN: readonly (readonly [first: string, system: string])[] = [
+  ['cffaedfe', 'macOS'],
+  ['cefaedfe', 'macOS'],
+  ['feedfacf', 'macOS'],
+  ['cafebabe', 'macOS'],
+  ['4d5a', 'Windows'],
+];
+const MAGIC_BYTES = 4;
+
+/** Compiled files that no Linux loads, with the system that they are for. */
+export function foreignFiles(subject: Subject): { readonly path: string; readonly system: string }[] {
+  return subject.entries
+    .filter(({ path, kind }) => kind === 'file' && /\.(?:node|so|dylib|dll)$/.test(path))
+    .flatMap(({ path }) => {
+      const magic = Buffer.from(subject.readBytes(path, MAX_BYTES)?.subarray(0, MAGIC_BYTES) ?? []).toString('hex');
+      const system = FOREIGN.find(([first]) => magic.startsWith(first))?.[1];
+      return system === undefined ? [] : [{ path, system }];
+    });
+}

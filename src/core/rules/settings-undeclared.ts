@@ -1,11 +1,13 @@
 import picomatch from 'picomatch';
 import { nearestWord, printable } from '../base/text';
-import { asPython, ownModules, PYTHON } from './python';
+import { NODE } from './node';
+import { PYTHON } from './python';
+import { settingsRead } from './settings-reads';
 import { findings, type Finding, type Rule } from './rule';
 
 /** Names that systems and interpreters set themselves. */
 const COMMON =
-  /^(?:PATH|HOME|LANG|LC_\w+|TZ|TMPDIR|TEMP|TMP|USER|LOGNAME|SHELL|PWD|HOSTNAME|TERM|PYTHON\w+|SSL_CERT_\w+|\w*_PROXY|\w*_proxy)$/;
+  /^(?:PATH|HOME|LANG|LC_\w+|TZ|TMPDIR|TEMP|TMP|USER|LOGNAME|SHELL|PWD|HOSTNAME|TERM|PYTHON\w+|NODE_\w+|SSL_CERT_\w+|\w*_PROXY|\w*_proxy)$/;
 
 export const settingsUndeclared: Rule = {
   id: 'settings/undeclared',
@@ -14,24 +16,24 @@ export const settingsUndeclared: Rule = {
   why: 'A setting that nobody declared is set by nobody. Often its name was mistyped, here or there.',
   mend: 'Declare the setting under `settings`, or correct its name in the code.',
   needs: ['settings', 'runtime'],
-  languages: PYTHON,
+  languages: [...PYTHON, ...NODE],
   check({ subject, destination, facts }) {
     const declared = (facts.settings ?? []).map(({ name }) => name);
     const isReserved = picomatch([...destination.settings.reserved]);
-    const artifact = asPython(subject);
     const found: Finding[] = [];
-    for (const path of ownModules(subject, facts))
-      for (const { name, line, hasDefault } of artifact.facts(path)?.settings ?? []) {
-        if (declared.includes(name) || COMMON.test(name) || isReserved(name)) continue;
-        const near = nearestWord(name, declared);
-        found.push({
-          level: hasDefault && near === undefined ? 'note' : 'stop',
-          where: `${printable(path)}:${String(line)}`,
-          expected: 'a setting that the sheet declares',
-          found: `\`${printable(name)}\`${hasDefault ? ', which has a default' : ''}`,
-          mend: near === undefined ? `declare \`${printable(name)}\` under \`settings\`` : `did you mean \`${near}\`?`,
-        });
-      }
+    const told = new Set<string>();
+    for (const { name, file, line, hasDefault } of settingsRead(subject, facts)) {
+      if (declared.includes(name) || COMMON.test(name) || isReserved(name) || told.has(`${file}\0${name}`)) continue;
+      told.add(`${file}\0${name}`);
+      const near = nearestWord(name, declared);
+      found.push({
+        level: hasDefault && near === undefined ? 'note' : 'stop',
+        where: `${printable(file)}:${String(line)}`,
+        expected: 'a setting that the sheet declares',
+        found: `\`${printable(name)}\`${hasDefault ? ', which has a default' : ''}`,
+        mend: near === undefined ? `declare \`${printable(name)}\` under \`settings\`` : `did you mean \`${near}\`?`,
+      });
+    }
     return findings(...found);
   },
 };

@@ -1,4 +1,6 @@
-import { asPython, ownModules, PYTHON } from './python';
+import { NODE } from './node';
+import { PYTHON } from './python';
+import { ownTexts, settingsRead } from './settings-reads';
 import { findings, type Rule } from './rule';
 
 export const settingsUnread: Rule = {
@@ -8,13 +10,10 @@ export const settingsUnread: Rule = {
   why: 'A setting that nothing reads is a name that was changed in one place only, or one that can go.',
   mend: 'Take it out of the sheet, or read it.',
   needs: ['settings', 'runtime'],
-  languages: PYTHON,
+  languages: [...PYTHON, ...NODE],
   check({ subject, destination, facts }) {
-    const artifact = asPython(subject);
-    const texts = ownModules(subject, facts).map((path) => subject.readText(path) ?? '');
-    const read = new Set(
-      ownModules(subject, facts).flatMap((path) => artifact.facts(path)?.settings.map(({ name }) => name) ?? []),
-    );
+    const texts = ownTexts(subject, facts);
+    const read = new Set(settingsRead(subject, facts).map(({ name }) => name));
     const unread = (facts.settings ?? []).filter(
       // A name that stands anywhere in the code may be read by way of a constant; one may also be meant for a package.
       ({ name }) =>

@@ -107,6 +107,7 @@ export const waybillSchema = z
             .literal(true)
             .optional()
             .meta({ description: 'It has a script that wants to run when it is installed, which never happened.' }),
+          engines: z.string().optional().meta({ description: 'Versions of Node.js that it is for.' }),
         }),
       )
       .meta({ description: 'Third-party packages, as the lock has them.' }),
@@ -128,9 +129,26 @@ export const waybillSchema = z
         }),
       )
       .meta({ description: 'Imports that lead nowhere, as far as they were followed.' }),
-    modules: z.array(z.strictObject({ path: z.string(), size: z.int().nonnegative(), origin, reason })).meta({
-      description: 'Modules that were linked into the file that the host loads, in the order in which they run.',
-    }),
+    modules: z
+      .array(
+        z.strictObject({
+          path: z.string(),
+          size: z.int().nonnegative(),
+          origin,
+          reason,
+          settings: z
+            .array(z.strictObject({ name: z.string(), line: z.int(), hasDefault: z.boolean() }))
+            .optional()
+            .meta({ description: 'Settings that it reads; only for the function’s own.' }),
+          packages: z
+            .array(z.string())
+            .optional()
+            .meta({ description: 'Where packages would lie that it asks for; only for the function’s own.' }),
+        }),
+      )
+      .meta({
+        description: 'Modules that were linked into the file that the host loads, in the order in which they run.',
+      }),
     trimmed: z
       .array(z.strictObject({ path: z.string(), size: z.int(), package: z.string(), by: z.string() }))
       .meta({ description: 'Files of packages that were taken out, each with the rule.' }),

@@ -79,7 +79,12 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     unseen: [...facts.unseen],
     missing: [...facts.missing],
     trimmed: [...facts.trimmed],
-    modules: facts.modules.map((one) => ({ ...one, reason: plainReason(one.reason) })),
+    modules: facts.modules.map(({ settings, packages, ...one }) => ({
+      ...one,
+      reason: plainReason(one.reason),
+      ...(settings !== undefined && { settings: settings.map((read) => ({ ...read })) }),
+      ...(packages !== undefined && { packages: [...packages] }),
+    })),
     files,
   };
 }

@@ -46,7 +46,16 @@ export function readEvent(path: string, shown: string, time: string): NamedEvent
       cause,
     );
   }
-  return { name: shown, event: isCloudEvent(value) ? validate(value, shown, doing) : wrap(value, shown, time) };
+  return { name: shown, event: toCloudEvent(value, shown, time) };
+}
+
+/**
+ * A value as an event: what says that it is one has to be, anything else becomes the data of one.
+ * @param shown where it comes from, for messages
+ * @throws EmballageError EVENT_INVALID
+ */
+export function toCloudEvent(value: unknown, shown: string, time: string): CloudEvent {
+  return isCloudEvent(value) ? validate(value, shown, 'reading the event') : wrap(value, shown, time);
 }
 
 function isCloudEvent(value: unknown): value is CloudEvent {

@@ -52,20 +52,30 @@ export interface HostOutcome {
 /** Who a function runs as when we are root, for whom read-only files are not read-only: nobody. */
 const NOBODY = 65_534;
 
-/** Calls the function with each event in turn; after a call that ended its process, the next one starts a new process. */
-export async function runInHost(
-  plan: HostPlan,
-  events: readonly NamedEvent[],
-  onCall: (report: CallReport) => void,
-): Promise<HostOutcome> {
+/** A function that is ready to be called, from its unpacked artifact. */
+export interface OpenHost {
+  readonly asNobody: boolean;
+  /** Calls it; after a call that ended its process, the next one starts a new process. One call at a time. */
+  call(event: NamedEvent): Promise<CallReport>;
+  /** What was loaded and missed so far. */
+  noted(): Omit<HostOutcome, 'asNobody'>;
+  /** Ends its process and removes what was unpacked. */
+  close(): Promise<void>;
+}
+
+/** Unpacks the artifact; the function is loaded by its first call. */
+export async function openHost(plan: HostPlan): Promise<OpenHost> {
   const base = mkdtempSync(join(tmpdir(), 'emballage-host-'));
   const folders: string[] = [];
   const cleanUp = (): void => {
     for (const folder of folders) chmodSync(folder, 0o755);
     rmSync(base, { recursive: true, force: true });
   };
-  const onExit = (): void => cleanUp();
-  process.once('exit', onExit);
+  process.once('exit', cleanUp);
+  const end = (): void => {
+    process.removeListener('exit', cleanUp);
+    cleanUp();
+  };
   try {
     const root = join(base, 'artifact');
     mkdirSync(root);
@@ -76,11 +86,25 @@ export async function runInHost(
       chmodSync(folder, 0o555);
       folders.push(folder);
     }
-    const noted = await callAll(plan, processPlan, root, events, onCall);
-    return { asNobody, ...noted };
+    return new Caller(plan, processPlan, { root, asNobody, end });
+  } catch (error) {
+    end();
+    throw error;
+  }
+}
+
+/** Calls the function with each event in turn. */
+export async function runInHost(
+  plan: HostPlan,
+  events: readonly NamedEvent[],
+  onCall: (report: CallReport) => void,
+): Promise<HostOutcome> {
+  const host = await openHost(plan);
+  try {
+    for (const event of events) onCall(await host.call(event));
+    return { asNobody: host.asNobody, ...host.noted() };
   } finally {
-    process.removeListener('exit', onExit);
-    cleanUp();
+    await host.close();
   }
 }
 
@@ -113,31 +137,52 @@ function runtimeArguments(plan: HostPlan): string[] {
   return [`--max-old-space-size=${String(Math.max(16, Math.floor(plan.memoryBytes / 1024 ** 2)))}`];
 }
 
-async function callAll(
-  plan: HostPlan,
-  processPlan: ProcessPlan,
-  root: string,
-  events: readonly NamedEvent[],
-  onCall: (report: CallReport) => void,
-): Promise<Omit<HostOutcome, 'asNobody'>> {
-  const seen = new Set<string>();
-  const asked = new Set<string>();
-  let host: HostProcess | undefined;
-  try {
-    for (const [i, event] of events.entries()) {
-      const cold = host === undefined || host.hasEnded;
-      const begun = plan.elapsed();
-      const current: HostProcess = host === undefined || host.hasEnded ? new HostProcess(processPlan) : host;
-      host = current;
-      const report = await callOnce(plan, current, event, { cold, begun, run: `run-${String(i + 1)}` });
-      for (const path of current.seen) seen.add(path);
-      for (const name of current.asked) asked.add(name);
-      onCall({ ...report, answer: withoutRoot(report.answer, root) });
-      if (report.answer.kind === 'failed') host = undefined;
+class Caller implements OpenHost {
+  readonly asNobody: boolean;
+  readonly #plan: HostPlan;
+  readonly #processPlan: ProcessPlan;
+  readonly #root: string;
+  readonly #end: () => void;
+  readonly #seen = new Set<string>();
+  readonly #asked = new Set<string>();
+  #host: HostProcess | undefined;
+  #calls = 0;
+
+  constructor(
+    plan: HostPlan,
+    processPlan: ProcessPlan,
+    { root, asNobody, end }: { readonly root: string; readonly asNobody: boolean; readonly end: () => void },
+  ) {
+    this.#plan = plan;
+    this.#processPlan = processPlan;
+    this.#root = root;
+    this.asNobody = asNobody;
+    this.#end = end;
+  }
+
+  async call(event: NamedEvent): Promise<CallReport> {
+    const cold = this.#host === undefined || this.#host.hasEnded;
+    const begun = this.#plan.elapsed();
+    const host = this.#host === undefined || this.#host.hasEnded ? new HostProcess(this.#processPlan) : this.#host;
+    this.#host = host;
+    this.#calls += 1;
+    const report = await callOnce(this.#plan, host, event, { cold, begun, run: `run-${String(this.#calls)}` });
+    for (const path of host.seen) this.#seen.add(path);
+    for (const name of host.asked) this.#asked.add(name);
+    if (report.answer.kind === 'failed') this.#host = undefined;
+    return { ...report, answer: withoutRoot(report.answer, this.#root) };
+  }
+
+  noted(): Omit<HostOutcome, 'asNobody'> {
+    return { seen: [...this.#seen].sort(), asked: [...this.#asked].sort() };
+  }
+
+  async close(): Promise<void> {
+    try {
+      await this.#host?.close();
+    } finally {
+      this.#end();
     }
-    return { seen: [...seen].sort(), asked: [...asked].sort() };
-  } finally {
-    await host?.close();
   }
 }
 

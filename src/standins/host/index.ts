@@ -1,4 +1,5 @@
 /** The stand-in host: runs functions from their artifacts as a destination would. */
 export { type NamedEvent, readEvent } from './event';
-export { type CallReport, type HostPlan, runInHost } from './host';
+export { type CallReport, type HostPlan, openHost, type OpenHost, runInHost } from './host';
+export { type RunningService, serveFunction, type ServedCall } from './serve';
 export type { Answer, Failure } from './process';

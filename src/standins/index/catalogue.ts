@@ -4,7 +4,9 @@ import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { printable } from '../../core/base/text';
+import { makeTarball, type MadeTarball } from '../../core/languages/node/packages';
 import { makeWheels, parseWheelName } from '../../core/languages/python';
+import type { NpmCatalogue } from './npm-pages';
 
 export interface OfferedFile {
   readonly file: string;
@@ -15,12 +17,19 @@ export interface OfferedFile {
   readonly yanked?: string;
 }
 
-/** Files by normalised project name. */
-export type Catalogue = ReadonlyMap<string, readonly OfferedFile[]>;
+export interface Catalogue {
+  /** Wheels by normalised project name. */
+  readonly wheels: ReadonlyMap<string, readonly OfferedFile[]>;
+  readonly npm: NpmCatalogue;
+}
 
-/** @param folder absolute path; each folder in it with a `pyproject.toml` is a project, each wheel is offered as it is */
+/**
+ * @param folder absolute path; each folder in it with a `pyproject.toml` or a `package.json` is a project, each wheel is
+ * offered as it is
+ */
 export function readCatalogue(folder: string, shown: string): Catalogue {
   const found = new Map<string, OfferedFile[]>();
+  const npm = new Map<string, MadeTarball[]>();
   const add = (name: string, file: Omit<OfferedFile, 'sha256'>): void => {
     const sha256 = createHash('sha256').update(file.bytes).digest('hex');
     found.set(name, [...(found.get(name) ?? []), { ...file, sha256 }]);
@@ -46,6 +55,10 @@ export function readCatalogue(folder: string, shown: string): Catalogue {
     if (wheel !== undefined) add(wheel.name, { file: name, bytes: readFileSync(join(folder, name)) });
     else if (existsSync(join(folder, name, 'pyproject.toml')))
       for (const made of makeWheels(join(folder, name), join(shown, name))) add(made.name, made);
+    else if (existsSync(join(folder, name, 'package.json'))) {
+      const made = makeTarball(join(folder, name), join(shown, name));
+      npm.set(made.name, [...(npm.get(made.name) ?? []), made]);
+    }
   }
-  return found;
+  return { wheels: found, npm };
 }

@@ -2,6 +2,7 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { NPM_PATH, npmDocument, parseNpmPath } from './npm-pages';
 import type { Catalogue, OfferedFile } from './catalogue';
 
 /** How it may misbehave, one way at a time. */
@@ -29,8 +30,10 @@ export interface IndexOptions {
 }
 
 export interface RunningIndex {
-  /** What to name as the source. */
+  /** What to name as the source of Python packages. */
   readonly url: string;
+  /** What to name as the registry of npm packages. */
+  readonly npmUrl: string;
   close(): Promise<void>;
 }
 
@@ -50,7 +53,8 @@ export async function startIndex(options: IndexOptions): Promise<RunningIndex> {
     server.listen(options.port, '127.0.0.1', resolve);
   });
   const { port } = server.address() as AddressInfo;
-  return { url: `http://127.0.0.1:${String(port)}/simple`, close: () => closeServer(server) };
+  const base = `http://127.0.0.1:${String(port)}`;
+  return { url: `${base}/simple`, npmUrl: base + NPM_PATH, close: () => closeServer(server) };
 }
 
 function closeServer(server: Server): Promise<void> {
@@ -79,6 +83,10 @@ async function answer(
     response.writeHead(302, { location: 'ftp://127.0.0.1/simple/' }).end();
     return;
   }
+  if (path.startsWith(NPM_PATH)) {
+    sendNpm(request, response, options, path);
+    return;
+  }
   const [, project] = /^\/simple\/([^/]+)\/$/.exec(path) ?? [];
   const [, name] = /^\/files\/([^/]+)$/.exec(path) ?? [];
   if (path === '/simple/') sendList(response, options.catalogue);
@@ -88,12 +96,12 @@ async function answer(
 }
 
 function sendList(response: ServerResponse, catalogue: Catalogue): void {
-  const projects = [...catalogue.keys()].sort().map((name) => ({ name }));
+  const projects = [...catalogue.wheels.keys()].sort().map((name) => ({ name }));
   send(response, 200, JSON_TYPE, JSON.stringify({ meta: { 'api-version': '1.1' }, projects }));
 }
 
 function sendProject(request: IncomingMessage, response: ServerResponse, options: IndexOptions, project: string): void {
-  const files = options.catalogue.get(project);
+  const files = options.catalogue.wheels.get(project);
   const { misbehave } = options;
   if (files === undefined) {
     send(response, 404, 'text/plain', 'no such project');
@@ -132,14 +140,40 @@ function htmlPage(project: string, files: readonly OfferedFile[]): string {
 
 function sendFile(request: IncomingMessage, response: ServerResponse, options: IndexOptions, name: string): void {
   const wanted = name.replace(/\.metadata$/, '');
-  const found = [...options.catalogue.values()].flat().find(({ file }) => file === wanted);
+  const found = [...options.catalogue.wheels.values()].flat().find(({ file }) => file === wanted);
   if (found === undefined) send(response, 404, 'text/plain', 'no such file');
   else if (name !== wanted)
     send(response, found.metadata === undefined ? 404 : 200, 'text/plain', found.metadata ?? '');
-  else if (options.misbehave === 'truncated') {
-    response.writeHead(200, { 'content-type': 'application/octet-stream', 'content-length': found.bytes.length });
-    response.write(found.bytes.subarray(0, Math.floor(found.bytes.length / 2)), () => response.destroy());
-  } else sendRange(request, response, found.bytes);
+  else sendBytes(request, response, options, found.bytes);
+}
+
+function sendNpm(request: IncomingMessage, response: ServerResponse, options: IndexOptions, path: string): void {
+  const asked = parseNpmPath(path);
+  const made = options.catalogue.npm.get(asked?.name ?? '');
+  const tarball = made?.find(({ file }) => file === asked?.file);
+  if (asked === undefined || made === undefined) send(response, 404, 'application/json', '{"error":"Not found"}');
+  else if (asked.file !== undefined) {
+    if (tarball === undefined) send(response, 404, 'application/json', '{"error":"Not found"}');
+    else sendBytes(request, response, options, tarball.bytes);
+  } else if (options.misbehave === 'html-as-json')
+    send(response, 200, 'application/json', '<html>not what you asked for</html>');
+  else {
+    const base = `http://${request.headers.host ?? ''}${NPM_PATH}`;
+    const wrong = options.misbehave === 'wrong-digest' ? 'digest' : undefined;
+    sendTagged(request, response, 'application/json', JSON.stringify(npmDocument(asked.name, made, base, wrong)));
+  }
+}
+
+function sendBytes(
+  request: IncomingMessage,
+  response: ServerResponse,
+  { misbehave }: IndexOptions,
+  bytes: Buffer,
+): void {
+  if (misbehave === 'truncated') {
+    response.writeHead(200, { 'content-type': 'application/octet-stream', 'content-length': bytes.length });
+    response.write(bytes.subarray(0, Math.floor(bytes.length / 2)), () => response.destroy());
+  } else sendRange(request, response, bytes);
 }
 
 /** RFC 9110 14: only the form that asks for the last bytes. */

@@ -1,2 +1,3 @@
-/** The tar format: reading archives that nobody vouches for. */
-export { readTar, type TarEntry } from './reader';
+/** The tar format. */
+export { type TarEntry, readTar } from './reader';
+export { type TarMember, writeTar } from './writer';

@@ -5,6 +5,7 @@ import { comparePaths } from '../../base/paths';
 import { count, printable } from '../../base/text';
 import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../fileset/model';
 import type { Sourcemap, Trim } from '../../sheet';
+import { HTTP_ADAPTER_FILE } from './adapter';
 import { isCompiled, type FunctionCompiler } from './compile/settings';
 import { emittedPath, rewriteModule } from './emit-files';
 import { linkTrace } from './link/link-trace';
@@ -61,6 +62,9 @@ export interface NodePlaced {
 export interface LinkedPart {
   readonly file: NodeFile;
   readonly reason: Reason;
+  readonly settings: ModuleFacts['settings'];
+  /** Where packages lie that it asks for. */
+  readonly packages: readonly string[];
 }
 
 export interface NodeAssembled {
@@ -104,28 +108,37 @@ export class NodeAssembler {
   }
 
   async run(): Promise<NodeAssembled> {
-    const { trim, link, compiler, entry } = this.request;
+    const { trim, link, entry } = this.request;
     const isWhole = trim !== 'traced' && !link;
-    const trace = !isWhole || compiler !== undefined ? await this.#trace(isWhole) : undefined;
+    const trace = this.#needsTrace(isWhole) ? await this.#trace(isWhole) : undefined;
     refuseFaults(this, trace);
     const linked = link && trace !== undefined ? await linkTrace(this, trace) : undefined;
     const kept = this.#kept(trace, isWhole, linked?.asFiles);
-    const placed = [...(linked?.placed ?? []), ...kept.flatMap((file) => this.#place(file, trace))];
     const inside = linked?.parts ?? [];
-    const insidePaths = new Set(inside.map(({ file }) => file.path));
-    const keptPaths = new Set(kept.map(({ path }) => path));
-    const gone = [...this.files.values()].filter(({ path }) => !keptPaths.has(path) && !insidePaths.has(path));
-    for (const { path, size, owner } of gone)
-      if (owner !== '') this.#trimmed.push({ path, size, package: owner, by: 'not-reached' });
+    const gone = this.#gone(new Set([...kept, ...inside.map(({ file }) => file)]));
     return {
-      placed,
+      placed: [...(linked?.placed ?? []), ...kept.flatMap((file) => this.#place(file, trace))],
       trimmed: this.#trimmed.sort((a, b) => comparePaths(a.path, b.path)),
-      dropped: gone.filter(({ owner }) => owner === '').map(({ path }) => path),
-      unseen: (trace?.unseen ?? []).map((one) => ({ ...one, kept: one.kept === '' ? 'the function' : one.kept })),
+      dropped: gone,
+      unseen: trace === undefined ? [] : trace.unseen.map(withOwnerNamed),
       missing: isWhole ? [] : missingImports(trace),
       linked: inside,
       entryFile: linked?.entryFile ?? this.emitted(entry.file),
     };
+  }
+
+  /** Specifiers of compiled files, and of the adapter, are written anew: where they lead has to be known. */
+  #needsTrace(isWhole: boolean): boolean {
+    const { compiler, entry } = this.request;
+    return !isWhole || compiler !== undefined || entry.file === HTTP_ADAPTER_FILE;
+  }
+
+  /** Own files that are not in the artifact; those of packages are noted as trimmed. */
+  #gone(packed: ReadonlySet<NodeFile>): string[] {
+    const gone = [...this.files.values()].filter((file) => !packed.has(file));
+    for (const { path, size, owner } of gone)
+      if (owner !== '') this.#trimmed.push({ path, size, package: owner, by: 'not-reached' });
+    return gone.filter(({ owner }) => owner === '').map(({ path }) => path);
   }
 
   /** Where a file lies in the artifact when it has been compiled. */
@@ -208,10 +221,10 @@ export class NodeAssembler {
     if (file === undefined) return undefined;
     const { compiler } = this.request;
     const stated = this.resolver.packages.formatOf(path);
-    if (compiler === undefined || !this.#isCompiled(path))
-      return { path, source: file.source, sha256: file.sha256, format: stated };
+    const text = (): string => this.writtenText(path);
+    if (compiler === undefined || !this.#isCompiled(path)) return { path, text, sha256: file.sha256, format: stated };
     const format = stated ?? (compiler.isCommonJs || isWrittenAsCommonJs(this.#readText(path) ?? '') ? 'cjs' : 'esm');
-    return { path, source: file.source, sha256: file.sha256, format, compile: compiler.options };
+    return { path, text, sha256: file.sha256, format, compile: compiler.options };
   }
 
   /** Files that are packed by themselves. */
@@ -233,6 +246,10 @@ export class NodeAssembler {
     if (made.map === undefined) return [placed];
     return [placed, { path: `${path}.map`, file, text: made.map, reason: { why: 'made-for', by: path } }];
   }
+}
+
+function withOwnerNamed(unseen: UnseenImport): UnseenImport {
+  return unseen.kept === '' ? { ...unseen, kept: 'the function' } : unseen;
 }
 
 function mentionsOfAll(files: readonly NodeFile[], inside: (file: NodeFile) => string): Mentions {

@@ -23,20 +23,23 @@ const SETTINGS =
   /^(?:\.(?:eslint|prettier|babel|mocha|nyc|lint-staged|commitlint|stylelint|swc|dir-locals|jshint|jscs)rc?\S*|\.(?:editorconfig|npmignore|gitignore|gitattributes|travis\.yml|eslintignore|prettierignore|yarnrc\S*|nvmrc|node-version|DS_Store|coveralls\.yml|tern-project|zuul\.yml)|tsconfig\S*\.json|tsdoc\S*\.json|appveyor\.yml|karma\.conf\.js|Gruntfile\.js|Makefile|\S+\.tsbuildinfo)$/;
 const TEST_FILE = /(?:^|\/)(?:__tests__|__mocks__|tests?)\/|\.(?:test|spec)\.[cm]?[jt]sx?$/;
 const DOC_FILE =
-  /\.(?:md|markdown|mkd)$|^(?:readme|changelog|changes|history|contributing|security|upgrading)(?:\.\w+)?$/i;
+  /\.(?:md|markdown|mkd)$|^(?:readme|changelog|changes|history|contributing|security|upgrading)(?:\.(?:txt|rst|html))?$/i;
 const COMPILED_SOURCE = /\.(?:c|cc|cpp|cxx|h|hh|hpp|o|a|gyp|gypi|mk)$|(?:^|\/)obj\.target\//;
 
 /** The rule that lets a file go; undefined where it stays. */
 export function safeRuleFor({ path, mentions, hasAddon, cpu }: SafeSubject): SafeRule | undefined {
   const name = baseOf(path);
   if (path === 'package.json' || /^(?:licen[cs]e|copying|notice|authors)/i.test(name)) return undefined;
-  if (/\.(?:dll|dylib|exe|lib|pdb)$/i.test(name) || isForOther(path, cpu)) return 'other-platforms';
-  if (!mentions.stubs && /\.d\.[cm]?ts$|\.js\.flow$/.test(name)) return 'stubs';
-  if (/\.(?:[cm]?js|css|d\.[cm]?ts)\.map$/.test(name)) return 'maps';
-  if (!mentions.tests && TEST_FILE.test(path)) return 'tests';
-  if (SETTINGS.test(name) || /(?:^|\/)\.(?:github|circleci|vscode|idea|husky)\//.test(path)) return 'tool-settings';
-  if (hasAddon && COMPILED_SOURCE.test(path)) return 'compiled-sources';
-  return !mentions.docs && DOC_FILE.test(name) ? 'docs' : undefined;
+  const rules: readonly (readonly [rule: SafeRule, applies: boolean])[] = [
+    ['other-platforms', /\.(?:dll|dylib|exe|lib|pdb)$/i.test(name) || isForOther(path, cpu)],
+    ['stubs', !mentions.stubs && /\.d\.[cm]?ts$|\.js\.flow$/.test(name)],
+    ['maps', /\.(?:[cm]?js|css|d\.[cm]?ts)\.map$/.test(name)],
+    ['tests', !mentions.tests && TEST_FILE.test(path)],
+    ['tool-settings', SETTINGS.test(name) || /(?:^|\/)\.(?:github|circleci|vscode|idea|husky)\//.test(path)],
+    ['compiled-sources', hasAddon && COMPILED_SOURCE.test(path)],
+    ['docs', !mentions.docs && DOC_FILE.test(name)],
+  ];
+  return rules.find(([, applies]) => applies)?.[0];
 }
 
 export function isTestFile(path: string): boolean {
@@ -58,5 +61,5 @@ export function mentionsIn(code: string): Mentions {
 function isForOther(path: string, cpu: 'x64' | 'arm64'): boolean {
   const [, os, arch] = /(?:^|\/)prebuilds\/([a-z0-9]+)-([a-z0-9+_]+)\//.exec(path) ?? [];
   if (os === undefined || arch === undefined) return false;
-  return !/^linux/.test(os) || !arch.split('+').includes(cpu);
+  return !os.startsWith('linux') || !arch.split('+').includes(cpu);
 }

@@ -90,7 +90,10 @@ export function readCompilerSettings(path: string): {
   readonly pathsBase: string;
 } {
   const ts = loadTypeScript();
-  const { config, error } = ts.readConfigFile(path, (file) => ts.sys.readFile(file));
+  const read: { config?: unknown; error?: TypeScript.Diagnostic } = ts.readConfigFile(path, (file) =>
+    ts.sys.readFile(file),
+  );
+  const { config, error } = read;
   if (error !== undefined) throw new Error(ts.flattenDiagnosticMessageText(error.messageText, ' '));
   const folder = path.replace(/\/[^/]*$/, '');
   // Which files it is about is not asked: that would read folders.

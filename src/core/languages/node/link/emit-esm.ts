@@ -236,10 +236,11 @@ export class EsmEmitter {
 
   #edits(bindings: readonly Binding[], spaces: ReadonlyMap<string, string>): Edit[] {
     const edits: Edit[] = [];
+    const uses = new Map(this.#esm.uses);
     for (const { local, key, name, isLive } of bindings) {
       if (!isLive || name === undefined) continue;
       const read = `${spaces.get(key) ?? ''}${access(name)}`;
-      for (const [start, how] of this.#esm.uses[local] ?? []) {
+      for (const [start, how] of uses.get(local) ?? []) {
         const text = how === 'call' ? `(0, ${read})` : how === 'shorthand' ? `${local}: ${read}` : read;
         edits.push({ start, end: start + local.length, text });
       }
@@ -292,7 +293,7 @@ export class EsmEmitter {
 /** Blank lines at the beginning and the rest of the line of the statement before are left out. */
 function leading(text: string, from: number, to: number): number {
   const gap = text.slice(from, to);
-  return to - gap.replace(/^[^\n]*\n/, '').trimStart().length;
+  return to - (from === 0 ? gap : gap.replace(/^[ \t]*(?:\/\/[^\n]*)?\n/, '')).trimStart().length;
 }
 
 /** A name that does not occur in a text, as near as possible to the wanted one. */

@@ -56,10 +56,26 @@ export async function linkTrace(assembler: NodeAssembler, trace: Trace): Promise
     asFiles: filesBeside(assembler, trace, { live, unlinkable }),
     parts: linked.modules.flatMap((path) => {
       const file = assembler.files.get(path);
-      return file === undefined ? [] : [{ file, reason: assembler.reasonOf(path, trace) }];
+      return file === undefined
+        ? []
+        : [
+            {
+              file,
+              reason: assembler.reasonOf(path, trace),
+              settings: assembler.factsOf(path)?.settings ?? [],
+              packages: packagesOf(assembler, trace, path),
+            },
+          ];
     }),
     entryFile: first?.path ?? entry,
   };
+}
+
+function packagesOf(assembler: NodeAssembler, trace: Trace, path: string): string[] {
+  const owners = (trace.edges.get(path) ?? []).flatMap(({ targets }) =>
+    targets.map((target) => assembler.files.get(target)?.owner ?? ''),
+  );
+  return [...new Set(owners)].filter((owner) => owner !== '' && owner !== assembler.files.get(path)?.owner).sort();
 }
 
 /** Modules that look around where they lie, and those that cannot be read. */
@@ -162,16 +178,12 @@ function filesBeside(
   const start: string[] = [];
   for (const [path, { how }] of trace.reached)
     if (how === 'whole' || how === 'kept' || assembler.request.keptBy(path) !== undefined) start.push(path);
+  const staysFile = (target: string): boolean => unlinkable.has(target) || !isModule(assembler, target);
   for (const path of live) {
     const facts = assembler.factsOf(path);
     if (facts === undefined) continue;
-    for (const { request, targets, builtin } of trace.edges.get(path) ?? [])
-      for (const target of targets)
-        if (
-          builtin === undefined &&
-          (!isLinked(request, facts) || unlinkable.has(target) || !isModule(assembler, target))
-        )
-          start.push(target);
+    for (const { request, targets } of trace.edges.get(path) ?? [])
+      start.push(...(isLinked(request, facts) ? targets.filter(staysFile) : targets));
   }
   const files = closure(trace, start);
   for (const path of [...files]) if (isModule(assembler, path)) addManifests(assembler, path, files);

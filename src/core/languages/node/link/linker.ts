@@ -177,7 +177,8 @@ class Writer {
     }
     const handle = facts.dynamicImports.length > 0 ? freeName('link', source.text) : undefined;
     const names = this.#imported.has(path) ? this.#shaker.commonJsNames(path) : [];
-    const usesPlace = matches.length > 0 || ids.size > 0 || /__dirname|__filename|\bmodule\b/.test(source.text);
+    const usesPlace =
+      matches.length > 0 || ids.size > 0 || /__dirname|__filename|\bmodule\b|\brequire\b/.test(source.text);
     const params = `exports, require, module, __filename, __dirname${handle === undefined ? '' : `, ${handle}`}`;
     out.raw(
       `cjs(${quoted(this.#idOf(path))}, ${quoted(usesPlace ? path : '')}, ${table(ids)}, [${names.map(quoted).join(', ')}], function (${params}) {\n`,

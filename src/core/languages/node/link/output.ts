@@ -115,7 +115,7 @@ export class SourceText {
     const place = this.#placeInText(at);
     if (this.#written === undefined) return place;
     const { line, column } = originalPositionFor(this.#written, { line: place.line + 1, column: place.column });
-    return line === null || column === null ? undefined : { line: line - 1, column };
+    return line === null ? undefined : { line: line - 1, column };
   }
 
   #placeInText(at: number): { line: number; column: number } {

@@ -28,10 +28,8 @@ function find(record, specifier) {
   const path = decodeURIComponent(new URL(specifier, 'file:///' + record.path).pathname).slice(1);
   for (const ending of ['', '.js', '.json', '.cjs', '.mjs', '/index.js', '/index.json', '/index.mjs'])
     if (records.has(path + ending)) return records.get(path + ending);
-  throw Object.assign(new Error(`Cannot find module '${specifier}'\nRequire stack:\n- ${fileOf(record)}`), {
-    code: 'MODULE_NOT_FOUND',
-    requireStack: [fileOf(record)],
-  });
+  // Not among the modules here: a file that stayed one, or nothing.
+  return { kind: 'host', id: `/${path}` };
 }
 
 const atHost = (id) => (id.startsWith('/') ? place.toPath(new URL('.' + id, rootUrl).href) : id);

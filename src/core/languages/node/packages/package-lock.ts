@@ -16,6 +16,8 @@ export interface LockEntry {
   /** Comes inside the tarball of the package above it. */
   readonly isBundled: boolean;
   readonly hasInstallScript: boolean;
+  /** Versions of Node.js that it is for. */
+  readonly engines?: string;
   readonly dependencies: Readonly<Record<string, string>>;
   readonly optionalDependencies: Readonly<Record<string, string>>;
   readonly peerDependencies: Readonly<Record<string, string>>;
@@ -72,6 +74,7 @@ function readEntry(key: string, entry: Record<string, unknown>, shown: string): 
       'write the lock anew with npm',
     );
   const { name, version, resolved, integrity, link, inBundle, hasInstallScript, os, cpu, libc } = entry;
+  const { node } = asRecord(entry.engines);
   return {
     key,
     name: typeof name === 'string' ? name : nameInPath(key),
@@ -81,6 +84,7 @@ function readEntry(key: string, entry: Record<string, unknown>, shown: string): 
     isLink: link === true,
     isBundled: inBundle === true,
     hasInstallScript: hasInstallScript === true,
+    ...(typeof node === 'string' && { engines: node }),
     dependencies: texts(entry.dependencies),
     optionalDependencies: texts(entry.optionalDependencies),
     peerDependencies: texts(entry.peerDependencies),

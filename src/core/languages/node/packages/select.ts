@@ -46,16 +46,8 @@ export function selectPackages(
     const finds = new Map<string, string>();
     selected.set(entry.key, { entry, finds });
     for (const edge of edgesOf(entry)) {
-      const found = findFrom(lock, entry.key, edge.name);
-      if (found === undefined) {
-        if (!edge.isOptional) throw missing(entry, edge, shown);
-        refuseForgotten(entry, edge.name, target, shown);
-        continue;
-      }
-      if (!fits(found, target)) {
-        if (edge.isOptional) continue;
-        throw wrongPlatform(found, target, shown);
-      }
+      const found = follow(lock, entry, edge, { target, shown });
+      if (found === undefined) continue;
       finds.set(edge.name, found.key);
       open.push(found);
       if (found.isLink) open.push(linkTarget(lock, found, shown));
@@ -68,6 +60,24 @@ interface Edge {
   readonly name: string;
   readonly range: string;
   readonly isOptional: boolean;
+}
+
+/** What is found under a name; undefined for what may be missing, and for what is for other platforms. */
+function follow(
+  lock: PackageLock,
+  entry: LockEntry,
+  edge: Edge,
+  { target, shown }: { readonly target: NodeTarget; readonly shown: string },
+): LockEntry | undefined {
+  const found = findFrom(lock, entry.key, edge.name);
+  if (found === undefined) {
+    if (!edge.isOptional) throw missing(entry, edge, shown);
+    refuseForgotten(entry, edge.name, target, shown);
+    return undefined;
+  }
+  if (fits(found, target)) return found;
+  if (edge.isOptional) return undefined;
+  throw wrongPlatform(found, target, shown);
 }
 
 /** Peers are installed by those who ask for the package; one that is not there is missed only when it is imported. */

@@ -37,7 +37,7 @@ function matchKeys(map: Record<string, unknown>, wanted: string, conditions: Con
   let best: { key: string; part: string } | undefined;
   for (const key of Object.keys(map)) {
     const star = key.indexOf('*');
-    if (star < 0 || key.indexOf('*', star + 1) >= 0) continue;
+    if (star < 0 || key.includes('*', star + 1)) continue;
     const [before, after] = [key.slice(0, star), key.slice(star + 1)];
     if (!wanted.startsWith(before) || wanted === before || !wanted.endsWith(after) || wanted.length < key.length)
       continue;

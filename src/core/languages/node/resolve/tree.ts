@@ -1,5 +1,6 @@
 /** The files among which modules are looked for, and what their package.json files say. */
 import { folderOf, joinPath } from '../../../base/paths';
+import { present } from '../../../base/present';
 
 export interface FileTree {
   isFile(path: string): boolean;
@@ -18,9 +19,11 @@ export interface PackageJson {
   readonly sideEffects?: boolean | readonly string[];
   readonly engines?: { readonly node?: string };
   readonly scripts: Readonly<Record<string, string>>;
+  /** Names of packages that it can do without. */
+  readonly optionalDependencies: readonly string[];
 }
 
-const EMPTY: PackageJson = { scripts: {} };
+const EMPTY: PackageJson = { scripts: {}, optionalDependencies: [] };
 
 /** Reads each package.json once. */
 export class PackageFiles {
@@ -40,6 +43,15 @@ export class PackageFiles {
       this.#read.set(folder, text === undefined ? undefined : readPackageJson(text));
     }
     return this.#read.get(folder);
+  }
+
+  /** The folder of a package, as it is looked for from a folder; undefined where there is none. */
+  find(name: string, from: string): string | undefined {
+    for (let folder = from; ; folder = folderOf(folder)) {
+      const path = joinPath(folder, `node_modules/${name}`);
+      if (!folder.endsWith('node_modules') && this.in(path) !== undefined) return path;
+      if (folder === '') return undefined;
+    }
   }
 
   /** The folder of the package.json that counts for a file; undefined where there is none. */
@@ -76,25 +88,36 @@ export function readPackageJson(text: string): PackageJson {
     return EMPTY;
   }
   if (typeof value !== 'object' || value === null) return EMPTY;
-  const { name, version, type, main, exports, imports, sideEffects, engines, scripts } = value as Record<
-    string,
-    unknown
-  >;
-  const node = typeof engines === 'object' && engines !== null && 'node' in engines ? engines.node : undefined;
-  return {
-    ...(typeof name === 'string' && { name }),
-    ...(typeof version === 'string' && { version }),
-    ...((type === 'module' || type === 'commonjs') && { type }),
-    ...(typeof main === 'string' && { main }),
-    ...(exports !== undefined && exports !== null && { exports }),
-    ...(imports !== undefined && imports !== null && { imports }),
-    ...(typeof sideEffects === 'boolean' && { sideEffects }),
-    ...(Array.isArray(sideEffects) && { sideEffects: sideEffects.map(String) }),
-    ...(typeof node === 'string' && { engines: { node } }),
-    scripts: Object.fromEntries(
-      Object.entries(typeof scripts === 'object' && scripts !== null ? scripts : {}).filter(
-        (one): one is [string, string] => typeof one[1] === 'string',
-      ),
-    ),
-  };
+  const fields = value as Record<string, unknown>;
+  const { type, exports, imports } = fields;
+  return present({
+    name: textOf(fields.name),
+    version: textOf(fields.version),
+    type: type === 'module' || type === 'commonjs' ? type : undefined,
+    main: textOf(fields.main),
+    exports: exports ?? undefined,
+    imports: imports ?? undefined,
+    sideEffects: sideEffectsOf(fields.sideEffects),
+    engines: enginesOf(fields.engines),
+    scripts: textsOf(fields.scripts),
+    optionalDependencies: Object.keys(textsOf(fields.optionalDependencies)),
+  });
+}
+
+function textOf(value: unknown): string | undefined {
+  return typeof value === 'string' ? value : undefined;
+}
+
+function sideEffectsOf(value: unknown): boolean | readonly string[] | undefined {
+  return Array.isArray(value) ? value.map(String) : typeof value === 'boolean' ? value : undefined;
+}
+
+function enginesOf(value: unknown): { readonly node: string } | undefined {
+  const node = typeof value === 'object' && value !== null && 'node' in value ? textOf(value.node) : undefined;
+  return node === undefined ? undefined : { node };
+}
+
+function textsOf(value: unknown): Record<string, string> {
+  const entries = Object.entries(typeof value === 'object' && value !== null ? value : {});
+  return Object.fromEntries(entries.filter((one): one is [string, string] => typeof one[1] === 'string'));
 }

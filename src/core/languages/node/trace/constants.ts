@@ -1,5 +1,5 @@
 /** What an expression comes to, as far as reading can tell: texts, paths from the module's folder, values of NODE_ENV. */
-import type { AnyNode } from 'acorn';
+import type { AnyNode, TemplateLiteral } from 'acorn';
 import { memberName } from './walker';
 
 /** A text in which `\0` stands for what is not known; `base` where it is a path from the module's folder. */
@@ -16,20 +16,13 @@ const MAX_TEXT = 4096;
 export type Values = ReadonlyMap<string, AnyNode | null>;
 
 export function evaluate(node: AnyNode | null | undefined, values: Values, depth = 0): Constant | undefined {
-  if (node === null || node === undefined || depth > MAX_DEPTH) return undefined;
+  if (!node || depth > MAX_DEPTH) return undefined;
   const again = (one: AnyNode | null | undefined): Constant | undefined => evaluate(one, values, depth + 1);
   switch (node.type) {
     case 'Literal':
-      return typeof node.value === 'string' || typeof node.value === 'number'
-        ? { text: String(node.value) }
-        : undefined;
+      return isText(node.value) ? { text: String(node.value) } : undefined;
     case 'TemplateLiteral':
-      return joined(
-        node.quasis.flatMap(({ value }, i) => [
-          { text: value.cooked ?? '' },
-          ...(i < node.expressions.length ? [again(node.expressions[i])] : []),
-        ]),
-      );
+      return evaluateTemplate(node, again);
     case 'BinaryExpression':
       return node.operator === '+' ? joined([again(node.left), again(node.right)]) : undefined;
     case 'Identifier':
@@ -40,11 +33,23 @@ export function evaluate(node: AnyNode | null | undefined, values: Values, depth
     case 'NewExpression':
       return evaluateCall(node, again);
     case 'AwaitExpression':
-    case 'ParenthesizedExpression':
-      return again(node.type === 'AwaitExpression' ? node.argument : node.expression);
+      return again(node.argument);
     default:
       return undefined;
   }
+}
+
+function evaluateTemplate({ quasis, expressions }: TemplateLiteral, again: Again): Constant | undefined {
+  return joined(
+    quasis.flatMap(({ value }, i) => [
+      { text: value.cooked ?? '' },
+      ...(i < expressions.length ? [again(expressions[i])] : []),
+    ]),
+  );
+}
+
+function isText(value: unknown): value is string | number {
+  return typeof value === 'string' || typeof value === 'number';
 }
 
 function evaluateName(name: string, values: Values, depth: number): Constant | undefined {

@@ -16,6 +16,8 @@ import type { Walker } from './walker';
 type FoundRequest = Omit<ModuleRequest, 'line'> & { readonly at: number };
 type Draft = Omit<Statement, 'uses'>;
 
+const COMMON_JS_NAMES = new Set(['require', 'module', 'exports', '__dirname', '__filename']);
+
 export class EsmReader {
   readonly requests: FoundRequest[] = [];
   readonly #code: string;
@@ -51,13 +53,13 @@ export class EsmReader {
     const { references, names } = this.#walker.top;
     const spaces = new Set(this.#imports.filter(({ imported }) => imported === '*').map(({ local }) => local));
     const imported = new Set(this.#imports.map(({ local }) => local));
-    const uses: Record<string, NameUse[]> = {};
+    const uses = new Map<string, NameUse[]>([...imported].map((name) => [name, []]));
     const assigned = new Set<string>();
     const byStatement: Set<string>[] = this.#statements.map(() => new Set());
     for (const { name, start, how, isWrite, member, statement } of references) {
       if (!names.has(name) && !imported.has(name)) continue;
       byStatement[statement]?.add(spaces.has(name) && member !== undefined ? `${name}.${member}` : name);
-      if (imported.has(name)) (uses[name] ??= []).push([start, how]);
+      if (imported.has(name)) uses.get(name)?.push([start, how]);
       else if (isWrite) assigned.add(name);
     }
     return {
@@ -69,8 +71,11 @@ export class EsmReader {
       metas,
       dynamicImports,
       hasTopAwait: this.#hasTopAwait,
+      commonJsNames: references
+        .filter(({ name }) => COMMON_JS_NAMES.has(name) && !names.has(name) && !imported.has(name))
+        .map(({ name, start }) => ({ name, at: start })),
       assigned: [...assigned],
-      uses,
+      uses: [...uses],
     };
   }
 
@@ -130,7 +135,7 @@ export class EsmReader {
   #exportDefault(node: ExportDefaultDeclaration): Omit<Draft, 'start' | 'end' | 'isPure'> {
     const { declaration } = node;
     const isDeclaration = declaration.type === 'FunctionDeclaration' || declaration.type === 'ClassDeclaration';
-    const own = isDeclaration ? (declaration.id as Identifier | null)?.name : undefined;
+    const own = isDeclaration ? declaration.id?.name : undefined;
     this.#walker.visit(declaration);
     this.#exports.push({ name: 'default', local: own ?? DEFAULT_LOCAL });
     if (own !== undefined) return { kind: 'export-default', inner: declaration.start, declares: [] };

@@ -66,10 +66,12 @@ export interface EsmFacts {
   readonly metas: readonly number[];
   readonly dynamicImports: readonly number[];
   readonly hasTopAwait: boolean;
+  /** Names that only CommonJS has, used all the same. */
+  readonly commonJsNames: readonly { readonly name: string; readonly at: number }[];
   /** Top-level names that are assigned to after their declaration. */
   readonly assigned: readonly string[];
   /** Where imported names are used. */
-  readonly uses: Readonly<Record<string, readonly NameUse[]>>;
+  readonly uses: readonly (readonly [local: string, uses: readonly NameUse[]])[];
 }
 
 export interface Statement {

@@ -9,18 +9,18 @@ import { writeWhole } from '../../../disk/write';
 const MAX_BOOK_BYTES = 256 * 1024 * 1024;
 
 export class ModuleBook {
-  readonly #path: string;
+  readonly #path: string | undefined;
   readonly #lines = new Map<string, string>();
   readonly #used = new Set<string>();
   #added: string[] = [];
   #isWhole = true;
 
-  /** @param path absolute path of the file; it need not be there */
-  constructor(path: string) {
+  /** @param path absolute path of the file, which need not be there; undefined to keep nothing */
+  constructor(path: string | undefined) {
     this.#path = path;
     let text = '';
     try {
-      text = readFileSync(path, 'utf8');
+      if (path !== undefined) text = readFileSync(path, 'utf8');
     } catch {
       // Nothing is known yet.
     }
@@ -35,7 +35,7 @@ export class ModuleBook {
   /** JSON of what is known; undefined where nothing is. */
   find(key: string): string | undefined {
     const line = this.#lines.get(key);
-    if (line !== undefined && line.endsWith('}')) {
+    if (line?.endsWith('}') === true) {
       this.#used.add(key);
       return line;
     }
@@ -51,7 +51,7 @@ export class ModuleBook {
   /** Keeps what was added; writes the file anew when half of it is of no use any more. */
   keep(): void {
     const isStale = !this.#isWhole || this.#lines.size > 2 * this.#used.size + 64;
-    if (this.#added.length === 0 && !isStale) return;
+    if (this.#path === undefined || (this.#added.length === 0 && !isStale)) return;
     try {
       if (isStale) {
         const kept = [...this.#used].map((key) => `${key} ${this.#lines.get(key) ?? ''}\n`);

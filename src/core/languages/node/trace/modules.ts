@@ -1,5 +1,4 @@
 /** The modules of a function: their texts and facts, read when they are first asked for. */
-import { readFileSync } from 'node:fs';
 import { textDigest } from '../../../disk/digest';
 import type { CompileOptions } from '../compile/typescript';
 import type { ModuleFacts } from './facts';
@@ -9,8 +8,7 @@ import type { ModulePool } from './module-pool';
 
 export interface ModuleSource {
   readonly path: string;
-  /** Absolute path of its text. */
-  readonly source: string;
+  readonly text: () => string;
   /** SHA-256 of its text, hexadecimal. */
   readonly sha256: () => string;
   /** Undefined where the syntax decides. */
@@ -29,7 +27,7 @@ export interface Module {
 }
 
 /** Changed when facts come to say something else of the same text. */
-const FACTS_VERSION = '1';
+const FACTS_VERSION = '2';
 
 export class Modules {
   readonly #book: ModuleBook;
@@ -53,7 +51,7 @@ export class Modules {
       const key = keyOf(source);
       const known = this.#book.find(key);
       if (known !== undefined) this.#take(source, known);
-      else open.push({ source, key, text: readFileSync(source.source, 'utf8').replace(/^\ufeff/, '') });
+      else open.push({ source, key, text: plain(source.text()) });
     }
     const found = await this.#pool.read(
       open.map(({ source: { path, format, compile }, text }) => ({
@@ -70,17 +68,22 @@ export class Modules {
     });
   }
 
-  #take({ path, source, compile }: ModuleSource, json: string, text?: string): void {
+  #take({ path, text: read, compile }: ModuleSource, json: string, text?: string): void {
     const { facts, code, map } = JSON.parse(json) as ReadModule;
     let own = code ?? text;
     this.#modules.set(path, {
       path,
       facts,
-      code: () => (own ??= readFileSync(source, 'utf8').replace(/^\ufeff/, '')),
+      code: () => (own ??= plain(read())),
       ...(map !== undefined && { map }),
       isCompiled: compile !== undefined,
     });
   }
+}
+
+/** Without a byte order mark. */
+function plain(text: string): string {
+  return text.replace(/^\ufeff/, '');
 }
 
 function keyOf({ path, sha256, format, compile }: ModuleSource): string {

@@ -22,7 +22,7 @@ const JUDGES: Judges = {
   VariableDeclaration: ({ kind }) =>
     kind === 'using' || kind === 'await using' ? [24, `\`${kind}\` declarations`] : undefined,
   Literal(node) {
-    if (node.regex !== undefined && node.regex !== null) return regexSyntax(node.regex.pattern, node.regex.flags);
+    if (node.regex) return regexSyntax(node.regex.pattern, node.regex.flags);
     return typeof node.raw === 'string' && /^\d[\d_]*_\d/.test(node.raw) && typeof node.value === 'number'
       ? [12, 'numeric separators']
       : undefined;

@@ -55,7 +55,7 @@ export class Purity {
   }
 
   #isPure(node: AnyNode | null | undefined): boolean {
-    if (node === null || node === undefined) return true;
+    if (!node) return true;
     switch (node.type) {
       case 'Literal':
       case 'Identifier':
@@ -71,16 +71,19 @@ export class Purity {
       case 'UnaryExpression':
         return node.operator !== 'delete' && this.#isPure(node.argument);
       case 'BinaryExpression':
-        return node.operator !== 'in' && node.operator !== 'instanceof' && this.#all([node.left, node.right]);
       case 'LogicalExpression':
-        return this.#all([node.left, node.right]);
       case 'ConditionalExpression':
-        return this.#all([node.test, node.consequent, node.alternate]);
-      case 'ParenthesizedExpression':
-        return this.#isPure(node.expression);
+        return this.#isPureOperation(node);
       default:
         return this.#isPureStructure(node);
     }
+  }
+
+  #isPureOperation(
+    node: Extract<AnyNode, { type: 'BinaryExpression' | 'LogicalExpression' | 'ConditionalExpression' }>,
+  ): boolean {
+    if (node.type === 'ConditionalExpression') return this.#all([node.test, node.consequent, node.alternate]);
+    return node.operator !== 'in' && node.operator !== 'instanceof' && this.#all([node.left, node.right]);
   }
 
   #isPureStructure(node: AnyNode): boolean {

@@ -13,7 +13,6 @@ const FILE_READS = new Set(
     ' ',
   ),
 );
-/** Members of `require` that ask for nothing. */
 const MAX_SHOWN = 60;
 
 interface Pending {
@@ -48,32 +47,17 @@ export class RequestReader {
     this.#mayBranch = code.includes('NODE_ENV');
   }
 
+  /** @returns whether the parts of the node have been visited */
   enter(node: AnyNode, walker: Walker): boolean {
     switch (node.type) {
-      case 'VariableDeclarator':
-        this.#note(node);
-        return false;
-      case 'FunctionDeclaration':
-      case 'FunctionExpression':
-      case 'ArrowFunctionExpression':
-        this.#forget(node.params);
-        return false;
       case 'IfStatement':
       case 'ConditionalExpression':
         return this.#mayBranch && this.#branch(node, walker);
       case 'LogicalExpression':
         return this.#mayBranch && this.#shortCircuit(node, walker);
-      case 'UnaryExpression':
-        if (node.operator === 'typeof') this.#dealtWith.add(node.argument.start);
-        return false;
-      case 'ImportExpression':
-        this.#dynamicImport(node, walker);
-        return false;
-      case 'MemberExpression':
-        if (node.object.type === 'Identifier' && node.object.name === 'require') this.#dealtWith.add(node.object.start);
-        return false;
       case 'CallExpression':
-        return this.#call(node, walker) || this.#path(node, walker);
+        this.#call(node, walker);
+        return this.#path(node, walker);
       case 'NewExpression':
         if (calleeName(node.callee) === 'Worker') this.#plainFile(node.arguments[0], node, walker);
         return this.#path(node, walker);
@@ -81,23 +65,49 @@ export class RequestReader {
       case 'BinaryExpression':
         return this.#path(node, walker);
       default:
+        this.#remember(node, walker);
         return false;
     }
   }
 
+  #remember(node: AnyNode, walker: Walker): void {
+    switch (node.type) {
+      case 'VariableDeclarator':
+        this.#note(node);
+        break;
+      case 'FunctionDeclaration':
+      case 'FunctionExpression':
+      case 'ArrowFunctionExpression':
+        this.#forget(node.params);
+        break;
+      case 'UnaryExpression':
+        if (node.operator === 'typeof') this.#dealtWith.add(node.argument.start);
+        break;
+      case 'ImportExpression':
+        this.#dynamicImport(node, walker);
+        break;
+      case 'MemberExpression':
+        if (node.object.type === 'Identifier' && node.object.name === 'require') this.#dealtWith.add(node.object.start);
+        break;
+      default:
+    }
+  }
+
   /** What was asked for by way of `require`, once it is known which of these are Node's own. */
-  finish(walker: Walker): ModuleRequest[] {
-    const free = new Set<number>();
-    for (const { name, start, statement: _statement } of walker.top.references)
-      if (name === 'require' || this.#isRequire(name)) free.add(start);
-    const isOwn = walker.top.names.has('require') && !this.#isRequire('require');
+  finish({ top }: Walker): ModuleRequest[] {
+    const isOwn = top.names.has('require') && !this.#isRequire('require');
+    const free = new Set(
+      top.references.flatMap(({ name, start }) =>
+        (name === 'require' && !isOwn) || this.#isRequire(name) ? [start] : [],
+      ),
+    );
     for (const { of, request, unseen } of this.#pending) {
-      if ((isOwn || !free.has(of)) && of >= 0) continue;
+      if (of >= 0 && !free.has(of)) continue;
       if (request !== undefined) this.#requests.push(request);
       if (unseen !== undefined) this.unseen.push(unseen);
     }
     if (this.#format === 'cjs' && !isOwn)
-      for (const { name, start } of walker.top.references)
+      for (const { name, start } of top.references)
         if (name === 'require' && !this.#dealtWith.has(start))
           this.unseen.push({ line: this.#lineAt(start), what: '`require` handed on' });
     return this.#requests;
@@ -159,29 +169,31 @@ export class RequestReader {
   }
 
   /** Calls of `require` and of what reads files. */
-  #call(node: Call, walker: Walker): boolean {
+  #call(node: Call, walker: Walker): void {
     const { callee, arguments: args } = node;
-    if (callee.type === 'Identifier' && (callee.name === 'require' || this.#isRequire(callee.name))) {
+    if (callee.type === 'Identifier' && this.#mayBeRequire(callee.name))
       this.#require('require', callee.start, node, walker);
-      return false;
+    else if (callee.type !== 'MemberExpression') this.#handedOn(node, calleeName(callee));
+    else if (!this.#callOf(callee, node, walker)) {
+      const name = memberName(callee);
+      if (FILE_READS.has(name ?? '')) this.#plainFile(args[0], node, walker);
+      else this.#handedOn(node, name);
     }
-    if (callee.type !== 'MemberExpression') {
-      this.#handedOn(node, calleeName(callee));
-      return false;
-    }
+  }
+
+  /** `require.resolve`, `import.meta.resolve`, `module.require`. */
+  #callOf(callee: Extract<AnyNode, { type: 'MemberExpression' }>, node: Call, walker: Walker): boolean {
     const [name, object] = [memberName(callee), callee.object];
-    if (
-      name === 'resolve' &&
-      object.type === 'Identifier' &&
-      (object.name === 'require' || this.#isRequire(object.name))
-    )
-      this.#require('resolve', object.start, node, walker);
+    const owner = object.type === 'Identifier' ? object.name : '';
+    if (name === 'resolve' && this.#mayBeRequire(owner)) this.#require('resolve', object.start, node, walker);
     else if (name === 'resolve' && object.type === 'MetaProperty') this.#require('resolve', -1, node, walker);
-    else if (name === 'require' && object.type === 'Identifier' && object.name === 'module')
-      this.#require('require', -1, node, walker);
-    else if (FILE_READS.has(name ?? '')) this.#plainFile(args[0], node, walker);
-    else this.#handedOn(node, name);
-    return false;
+    else if (name === 'require' && owner === 'module') this.#require('require', -1, node, walker);
+    else return false;
+    return true;
+  }
+
+  #mayBeRequire(name: string): boolean {
+    return name === 'require' || this.#isRequire(name);
   }
 
   #require(kind: 'require' | 'resolve', of: number, node: Call, walker: Walker): void {

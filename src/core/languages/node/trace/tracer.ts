@@ -64,6 +64,7 @@ class Tracer {
   readonly #unseen: UnseenImport[] = [];
   readonly #missing: MissingModule[] = [];
   readonly #whole = new Set<string>();
+  #byLowerCase: Map<string, string> | undefined;
   #frontier: string[] = [];
 
   constructor(request: TraceRequest) {
@@ -137,7 +138,8 @@ class Tracer {
     const found = this.#resolve(from, request);
     if (found.kind === 'file') return { request, targets: [found.path] };
     if (found.kind === 'builtin') return { request, targets: [], builtin: found.name };
-    this.#missing.push({ from, request, why: found.why, ...(found.near !== undefined && { near: found.near }) });
+    const near = found.near ?? this.#inOtherCase(from, specifier);
+    this.#missing.push({ from, request, why: found.why, ...(near !== undefined && { near }) });
     return undefined;
   }
 
@@ -150,6 +152,16 @@ class Tracer {
       from,
       kind === 'resolve' && isEsm && !/^\.|^#/.test(specifier) ? 'require' : way,
     );
+  }
+
+  /** On some systems a name in other letters finds the file all the same. */
+  #inOtherCase(from: string, specifier: string): string | undefined {
+    const path = specifier.startsWith('.') ? joinUp(folderOf(from), specifier)?.toLowerCase() : undefined;
+    if (path === undefined) return undefined;
+    this.#byLowerCase ??= new Map(this.#request.files.map((file) => [file.toLowerCase(), file]));
+    return ['', '.js', '.ts', '.mjs', '.json', '/index.js']
+      .map((end) => this.#byLowerCase?.get(path + end))
+      .find(Boolean);
   }
 
   /** A file, or all files of a folder. */
@@ -205,9 +217,22 @@ class Tracer {
     this.#unseen.push({ file: path, line, what, kept: owner });
     if (this.#whole.has(owner)) return;
     this.#whole.add(owner);
-    const inside = owner === '' ? files : this.#below(`${owner}/`);
-    for (const file of inside)
-      if (ownerOf(file) === owner) this.#reach(file, { how: 'whole', by: `${path}:${String(line)}` });
+    const by = `${path}:${String(line)}`;
+    for (const kept of [owner, ...this.#optionalOf(owner)]) {
+      const inside = kept === '' ? files : this.#below(`${kept}/`);
+      for (const file of inside) if (ownerOf(file) === kept) this.#reach(file, { how: 'whole', by });
+    }
+  }
+
+  /** Packages with addons for one platform are loaded by names that are put together when the code runs. */
+  #optionalOf(owner: string): string[] {
+    if (owner === '') return [];
+    const { resolver, ownerOf } = this.#request;
+    const names = resolver.packages.in(owner)?.optionalDependencies ?? [];
+    return names.flatMap((name) => {
+      const found = resolver.packages.find(name, owner);
+      return found === undefined ? [] : [ownerOf(`${found}/package.json`)];
+    });
   }
 }
 

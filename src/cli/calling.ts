@@ -1,0 +1,128 @@
+/** What `try` needs to call a function: the artifact, the program that runs it, its settings and limits. */
+import { arch as processor } from 'node:os';
+import { join } from 'node:path';
+import { EmballageError } from '../core/base/errors';
+import { listed, printable } from '../core/base/text';
+import { verifyAgainstWaybill } from '../core/pipeline/check';
+import { artifactPath, type Project, type Target } from '../core/pipeline/targets';
+import type { Arch, FunctionSpec } from '../core/sheet';
+import { chooseNode } from '../core/toolchains/node';
+import { choosePython } from '../core/toolchains/python';
+import type { Waybill } from '../core/waybill';
+import type { HostPlan } from '../standins/host';
+import { findNodes, pythonMend } from './commands/toolchains';
+import type { Session } from './session';
+
+/** What a function gets where neither the sheet nor the destination says. */
+const DEFAULT_MEMORY = 128 * 1024 ** 2;
+const DEFAULT_TIMEOUT_MS = 30_000;
+
+/** The plan for calling a function from its artifact, which is the one that its waybill describes. */
+export async function planCalls(
+  project: Project,
+  target: Target,
+  session: Session,
+): Promise<{ readonly plan: HostPlan; readonly waybill: Waybill }> {
+  const waybill = await verifyAgainstWaybill(project, target);
+  refuseForeign(waybill, target.arch);
+  const program = await chooseProgram(target.spec, session);
+  return { plan: makePlan(project, target, { waybill, program, session }), waybill };
+}
+
+function makePlan(
+  project: Project,
+  { spec, arch }: Target,
+  { waybill, program, session }: { readonly waybill: Waybill; readonly program: string; readonly session: Session },
+): HostPlan {
+  const destination = project.sheet.destinations[spec.destination];
+  const shown = artifactPath({ spec, arch });
+  const { file, member } = waybill.entry.loads;
+  return {
+    artifact: join(project.root, shown),
+    shown,
+    name: spec.name,
+    file,
+    member,
+    language: spec.runtime.language,
+    program,
+    env: settingsFor(spec, session),
+    memoryBytes: spec.memoryBytes ?? Math.max(DEFAULT_MEMORY, destination?.memory.least ?? 0),
+    timeoutMs: spec.timeoutMs ?? Math.min(destination?.timeoutMostMs ?? DEFAULT_TIMEOUT_MS, DEFAULT_TIMEOUT_MS),
+    now: () => session.now(),
+    elapsed: () => performance.now(),
+  };
+}
+
+/** Compiled files for another processor cannot be loaded here, and an emulator would need that processor's runtime. */
+function refuseForeign(waybill: Waybill, arch: Arch): void {
+  const native = waybill.files.find(({ path }) => /\.(?:so(?:\.[\d.]+)?|node)$/.test(path));
+  if (arch === ownArch() || native === undefined) return;
+  throw new EmballageError('TOOLCHAIN_MISSING', {
+    doing: 'looking for the runtime',
+    expected: `an artifact that this machine (${ownArch()}) can run`,
+    found: `one for ${arch} with compiled files, such as ${printable(native.path)}`,
+    mend: `build for ${ownArch()} too (\`arch\` in the sheet), or try it on a machine of that kind`,
+  });
+}
+
+function ownArch(): Arch {
+  return processor() === 'arm64' ? 'arm64' : 'x86_64';
+}
+
+/** The artifact for this machine's processor where there is one. */
+export function chooseArch(spec: FunctionSpec, asked: string | undefined): Arch {
+  const own = ownArch();
+  const wanted = asked ?? (spec.archs.includes(own) ? own : spec.archs[0]);
+  const arch = spec.archs.find((one) => one === wanted);
+  if (arch !== undefined) return arch;
+  throw new EmballageError('USAGE', {
+    doing: 'reading the command line',
+    where: '--arch',
+    expected: listed(spec.archs, 'or'),
+    found: String(asked),
+    mend: 'build for it first: `arch` in the sheet',
+  });
+}
+
+/** Only what is declared: samples from the sheet, secrets from our own environment. */
+function settingsFor(spec: FunctionSpec, session: Session): Record<string, string> {
+  const env: Record<string, string> = {};
+  for (const { name, sample, secret } of spec.settings) {
+    const value = secret ? process.env[name] : sample;
+    if (value !== undefined) env[name] = value;
+    else
+      session.remark(
+        secret
+          ? `note: ${name} is a secret and not set here; ${name}=… before the command sets it`
+          : `note: ${name} has no sample and is not set`,
+      );
+  }
+  return env;
+}
+
+async function chooseProgram(spec: FunctionSpec, session: Session): Promise<string> {
+  if (spec.runtime.language === 'python') {
+    const found = choosePython(await session.pythons(), spec.runtime.version);
+    if (found !== undefined) return found.path;
+    throw new EmballageError('TOOLCHAIN_MISSING', {
+      doing: 'looking for the runtime',
+      expected: spec.runtime.text,
+      found: 'none on this machine; another version would say little about this one',
+      mend: pythonMend(spec.runtime.version),
+    });
+  }
+  const major = Number(spec.runtime.version);
+  const chosen = chooseNode(await findNodes(), major);
+  if (chosen === undefined)
+    throw new EmballageError('TOOLCHAIN_MISSING', {
+      doing: 'looking for the runtime',
+      expected: spec.runtime.text,
+      found: 'no Node.js at all',
+      mend: 'install Node.js',
+    });
+  if (chosen.major !== major)
+    session.remark(
+      `${session.paint.doubt('note')}: ${spec.runtime.text} is not on this machine; called with Node.js ${chosen.version}, the nearest, so the result may differ`,
+    );
+  return chosen.path;
+}

@@ -1,0 +1,124 @@
+/** `why`: the chain from the entry to files of an artifact. */
+import picomatch from 'picomatch';
+import { EmballageError } from '../../core/base/errors';
+import { count, listed, nearestWord, printable } from '../../core/base/text';
+import { formatSize } from '../../core/base/units';
+import { verifyAgainstWaybill } from '../../core/pipeline/check';
+import { artifactPath, selectFunctions } from '../../core/pipeline/targets';
+import { explain, type ChainLink, type Explained } from '../../core/pipeline/why';
+import { ARCHITECTURES } from '../../core/sheet';
+import type { Waybill } from '../../core/waybill';
+import { chooseArch } from '../calling';
+import type { Session } from '../session';
+import { shellWord } from '../session';
+import { EXIT, text, texts, type CommandModule } from './command';
+
+const SHOWN = 20;
+
+export const command: CommandModule = {
+  about:
+    'Prints why files are in an artifact: who asks for each, back to the entry, as the waybill has it. PATTERN is a path in\n' +
+    'the artifact, or a pattern such as `**/*.json`; a part of a path without a slash is looked for anywhere. Modules that\n' +
+    'were linked into one file are found too.',
+  examples: [
+    ["surge-alert '**/*.json'", 'why each JSON file is there'],
+    ['gauge-intake tidebase', 'all files with that in their path'],
+  ],
+  options: (yargs) =>
+    yargs.option('arch', {
+      choices: ARCHITECTURES,
+      requiresArg: true,
+      describe: 'which of the artifacts; this machine’s otherwise',
+    }),
+  async run(args, session) {
+    const [name, pattern, ...rest] = texts(args, '_');
+    if (name === undefined || pattern === undefined || rest.length > 0)
+      throw new EmballageError('USAGE', {
+        doing: 'reading the command line',
+        expected: 'a function and a pattern: `why NAME PATTERN`',
+        found: count(texts(args, '_').length, 'word'),
+        mend: 'name the function, then the files; put a pattern into quotes',
+      });
+    const project = await session.openProject();
+    const [spec] = selectFunctions(project.sheet, [name]);
+    if (spec === undefined) throw new Error('no function chosen');
+    const arch = chooseArch(spec, text(args, 'arch'));
+    const waybill = await verifyAgainstWaybill(project, { spec, arch });
+    const found = explain(waybill, matcher(pattern));
+    session.document({ name, arch, files: found });
+    if (found.length === 0) {
+      session.say(nothing(pattern, waybill, artifactPath({ spec, arch })));
+      session.next(`build ${name} --verbose`, 'see what was left out');
+      return EXIT.no;
+    }
+    for (const [i, one] of found.slice(0, SHOWN).entries())
+      session.say(`${i === 0 ? '' : '\n'}${explainedText(one, session)}`);
+    if (found.length > SHOWN) session.say(`\nand ${count(found.length - SHOWN, 'more file')}; --json has them all`);
+    session.next(`try ${shellWord(name)}`, 'call the function');
+    return EXIT.done;
+  },
+};
+
+function matcher(pattern: string): (path: string) => boolean {
+  if (!/[*?[{]/.test(pattern)) return (path) => path === pattern || path.includes(pattern);
+  return picomatch(pattern.includes('/') ? pattern : `**/${pattern}`, { dot: true });
+}
+
+function nothing(pattern: string, waybill: Waybill, artifact: string): string {
+  const paths = [...waybill.files, ...waybill.modules].map(({ path }) => path);
+  const near = nearestWord(pattern, paths.slice(0, 5000));
+  const trimmed = waybill.trimmed.filter(({ path }) => matcher(pattern)(path));
+  const [first] = trimmed;
+  if (first !== undefined)
+    return `${printable(first.path)}${trimmed.length > 1 ? ` and ${String(trimmed.length - 1)} more` : ''}: taken out (${first.by}) of ${printable(first.package)}`;
+  return `nothing in ${artifact} matches \`${printable(pattern)}\`${near === undefined ? '' : `; did you mean \`${printable(near)}\`?`}`;
+}
+
+function explainedText({ path, size, inside, chain }: Explained, { paint }: Session): string {
+  const where = inside === undefined ? '' : paint.dim(`  inside ${printable(inside)}`);
+  const last = chain.at(-1);
+  const from = last === undefined ? '' : `  ${paint.dim(originText(last.origin))}`;
+  const lines = chain.map(
+    (link, i) =>
+      `${'  '.repeat(i + 1)}${i === 0 ? '' : '└ '}${paint.name(printable(link.path))}  ${paint.dim(reasonText(link.reason))}`,
+  );
+  return [`${paint.bold(printable(path))}  ${formatSize(size)}${from}${where}`, ...lines].join('\n');
+}
+
+function originText(origin: ChainLink['origin']): string {
+  switch (origin.from) {
+    case 'source':
+      return `from ${printable(origin.at)}`;
+    case 'package':
+      return `from ${printable(origin.name)} ${printable(origin.version)}`;
+    case 'unlocked':
+      return `from ${printable(origin.name)}, as it was installed`;
+    case 'generated':
+      return `made by ${printable(origin.by)}`;
+  }
+}
+
+function reasonText(reason: ChainLink['reason']): string {
+  switch (reason.why) {
+    case 'entry':
+      return 'the entry';
+    case 'in-source':
+      return 'lies in the source folder';
+    case 'kept':
+      return `kept by \`${printable(reason.by)}\``;
+    case 'through-link':
+      return `behind the link ${printable(reason.by)}`;
+    case 'needed':
+      return `its package is needed by ${printable(listed(reason.by))}`;
+    case 'imported':
+      return 'imported';
+    case 'named':
+      return 'a file that is named in the code';
+    case 'beside':
+      return `lies beside ${printable(reason.by)}`;
+    case 'kept-whole':
+      return `its package is kept whole, for what cannot be seen at ${printable(reason.by)}`;
+    case 'made-for':
+      return `made for ${printable(reason.by)}`;
+  }
+}

@@ -1,0 +1,19 @@
+/** Writes gzip files (RFC 1952) by our own encoder, so that the bytes are the same on every machine. */
+import { crc32 } from 'node:zlib';
+import { deflateSegment, DICTIONARY_BYTES, SEGMENT_BYTES } from '../deflate';
+
+/** RFC 1952 2.3: magic, method 8, no flags, no time, no extra flags, system unknown (255). */
+const HEADER = Uint8Array.of(0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 255);
+
+export function gzip(bytes: Uint8Array): Buffer {
+  const parts: Uint8Array[] = [HEADER];
+  for (let at = 0; at === 0 || at < bytes.length; at += SEGMENT_BYTES) {
+    const segment = bytes.subarray(at, at + SEGMENT_BYTES);
+    const dictionary = bytes.subarray(Math.max(0, at - DICTIONARY_BYTES), at);
+    parts.push(deflateSegment(segment, dictionary, at + SEGMENT_BYTES >= bytes.length));
+  }
+  const trailer = Buffer.alloc(8);
+  trailer.writeUInt32LE(crc32(bytes), 0);
+  trailer.writeUInt32LE(bytes.length % 2 ** 32, 4);
+  return Buffer.concat([...parts, trailer]);
+}

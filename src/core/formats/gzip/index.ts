@@ -1,0 +1,2 @@
+/** The gzip format. */
+export { gzip } from './gzip';

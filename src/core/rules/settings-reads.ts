@@ -1,0 +1,35 @@
+/** Which settings a function's own code reads, in whatever language. */
+import { asPython, ownModules } from './python';
+import { ownNodeModules } from './node';
+import type { FunctionFacts, Subject } from './rule';
+
+export interface SettingRead {
+  readonly name: string;
+  readonly file: string;
+  readonly line: number;
+  readonly hasDefault: boolean;
+}
+
+export function settingsRead(subject: Subject, facts: FunctionFacts): SettingRead[] {
+  if (facts.runtime?.language !== 'node') {
+    const artifact = asPython(subject);
+    return ownModules(subject, facts).flatMap((file) =>
+      (artifact.facts(file)?.settings ?? []).map((one) => ({ ...one, file })),
+    );
+  }
+  const inFiles = ownNodeModules(subject, facts).flatMap((file) =>
+    (subject.node?.factsOf(file)?.settings ?? []).map((one) => ({ ...one, file })),
+  );
+  const inModules = (facts.waybill?.modules ?? []).flatMap(({ path, settings = [] }) =>
+    settings.map((one) => ({ ...one, file: path })),
+  );
+  return [...inFiles, ...inModules];
+}
+
+/** Texts of the function's own code, in which a name may stand that is read by way of a constant. */
+export function ownTexts(subject: Subject, facts: FunctionFacts): string[] {
+  const { waybill } = facts;
+  if (facts.runtime?.language !== 'node') return ownModules(subject, facts).map((path) => subject.readText(path) ?? '');
+  const entry = waybill?.modules.length ? [waybill.entry.loads.file] : [];
+  return [...ownNodeModules(subject, facts), ...entry].map((path) => subject.readText(path) ?? '');
+}

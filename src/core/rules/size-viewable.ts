@@ -1,0 +1,21 @@
+import { formatSize } from '../base/units';
+import { findings, type Rule } from './rule';
+
+export const sizeViewable: Rule = {
+  id: 'size/viewable',
+  level: 'note',
+  title: 'The source can be read where it runs',
+  why: 'Some destinations show the code of a function to those who look after it, but only up to a size.',
+  mend: 'Trim it (`trim: traced`), or link it (`link: true`) and leave out what is not needed.',
+  needs: [],
+  check({ subject, destination }) {
+    const most = destination.accepts[subject.form]?.viewable;
+    if (most === undefined || subject.packedBytes <= most) return findings();
+    return findings({
+      level: 'note',
+      expected: `at most ${formatSize(most)}, up to which ${destination.name} shows the source`,
+      found: formatSize(subject.packedBytes),
+      mend: 'set `trim: traced` or `link: true`, or live with it',
+    });
+  },
+};
