@@ -67,10 +67,12 @@ describe('check, on a file that something else made', () => {
       'runtime/unsupported',
       'runtime/ended',
       'runtime/python-version',
+      'runtime/node-version',
       'runtime/glibc',
       'entry/missing-file',
       'entry/missing-member',
       'entry/parameters',
+      'module/format-clash',
       'deps/missing',
       'settings/missing',
       'settings/total',
@@ -217,7 +219,7 @@ describe('check, on what was built', () => {
     const { status, found, rules } = checkBuilt(
       project({ 'horn.mjs': HORN }, { limits: { packed: '10 KiB' }, settings: { LEVEL: { sample: '42' } } }),
     );
-    expect([status, found]).toEqual([0, []]);
+    expect([status, found]).toEqual([0, ['note settings/unread LEVEL']]);
     expect(rules.flatMap((rule) => (rule.gauge === undefined ? [] : [[rule.id, rule.gauge]]))).toMatchObject([
       ['size/packed', { allowed: 10_240, by: 'packing sheet' }],
       ['size/unpacked', { used: 73, allowed: 4 << 20, by: 'slipway' }],
@@ -228,10 +230,25 @@ describe('check, on what was built', () => {
   });
 
   it.each<[string, object, string, readonly string[]]>([
-    ['settings without a value', { settings: { LEVEL: {} } }, '', ['stop settings/missing LEVEL']],
+    [
+      'settings without a value',
+      { settings: { LEVEL: {} } },
+      '',
+      ['stop settings/missing LEVEL', 'note settings/unread LEVEL'],
+    ],
     ['a setting that is required', {}, 'required: [STATION]', ['stop settings/missing STATION']],
-    ['a reserved name', { settings: { HOST_NAME: { sample: 'x' } } }, '', ['stop settings/reserved HOST_NAME']],
-    ['settings that are too long', { settings: { LONG: { sample: 'x'.repeat(2000) } } }, '', ['stop settings/total']],
+    [
+      'a reserved name',
+      { settings: { HOST_NAME: { sample: 'x' } } },
+      '',
+      ['stop settings/reserved HOST_NAME', 'note settings/unread HOST_NAME'],
+    ],
+    [
+      'settings that are too long',
+      { settings: { LONG: { sample: 'x'.repeat(2000) } } },
+      '',
+      ['stop settings/total', 'note settings/unread LONG'],
+    ],
     ['too little memory', { memory: '64 MiB' }, '', ['stop limits/memory']],
     ['too much memory', { memory: '8 GiB' }, '', ['stop limits/memory']],
     ['too long a time', { timeout: '1 h' }, '', ['stop limits/timeout']],
@@ -285,9 +302,10 @@ describe('check, on what was built', () => {
           },
         ],
       },
+      { ruleId: 'settings/unread', level: 'note' },
     ]);
     const junit = run(root, ['check', '--format', 'junit']).stdout;
-    expect(junit).toContain('<testsuite name="horn arm64 slipway" tests="24" failures="1" skipped="0">');
+    expect(junit).toContain('<testsuite name="horn arm64 slipway" tests="34" failures="1" skipped="0">');
     expect(junit).toContain('<failure message="HOST_A: one that matches `HOST_*`">');
   });
 

@@ -21,7 +21,6 @@ export const command: CommandModule = {
     'own: only the declared settings in its environment, its memory and time limits enforced. Events are CloudEvents;\n' +
     'a plain JSON file is wrapped as the data of one. A secret setting is taken from the environment of this command.',
   examples: [
-    ['surge-alert', 'call it with the events that the sheet names'],
     ['surge-alert --event flood.json --repeat 3', 'call it three times with one event'],
     ['surge-alert --watch --port 8080', 'call it with any HTTP client, and again after every change'],
   ],

@@ -27,12 +27,14 @@ export function compressInThreads(threads: number): Compressor {
 }
 
 class Pool implements Compressor {
-  readonly #lanes: Lane[];
+  /** Started when the first batch goes out. */
+  #lanes: Lane[] = [];
+  readonly #threads: number;
   #open: Batch = { pieces: [], waiting: [], bytes: 0 };
   #flushPlanned = false;
 
   constructor(threads: number) {
-    this.#lanes = Array.from({ length: Math.max(1, threads) }, () => this.#startLane());
+    this.#threads = Math.max(1, threads);
   }
 
   compress(piece: Piece): Promise<CompressedPiece> {
@@ -63,6 +65,7 @@ class Pool implements Compressor {
     const batch = this.#open;
     if (batch.pieces.length === 0) return;
     this.#open = { pieces: [], waiting: [], bytes: 0 };
+    if (this.#lanes.length === 0) this.#lanes = Array.from({ length: this.#threads }, () => this.#startLane());
     const lane = this.#lanes.reduce((a, b) => (load(b) < load(a) ? b : a));
     lane.sent.push(batch);
     lane.worker.ref();

@@ -45,7 +45,7 @@ describe('the lock', () => {
     const root = folderWith({});
     writeLock(root, lock);
     readLock(root);
-    expect(existsSync(join(root, '.emballage/lock.sha256'))).toBe(true);
+    expect(existsSync(join(root, '.emballage/emballage.lock.sha256'))).toBe(true);
     for (const [from, to] of [
       ['"size":3', '"size":-3'],
       ['levels-1.0-py3-none-any.whl"', '../../evil.whl"'],

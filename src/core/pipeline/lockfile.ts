@@ -49,7 +49,8 @@ export function readLock(root: string, name = LOCK_NAME): Lock {
       `\`${issue?.path.map(String).join('.') ?? ''}\`: ${issue?.message.replace(/^Invalid input: /, '') ?? 'not as the format wants it'}`,
     );
   noteVerified(root, name, text);
-  return result.data;
+  // As it stands in the file, so that it reads the same the next time, when it is known to be right.
+  return value as Lock;
 }
 
 function verifiedPath(root: string, name: string): string {

@@ -24,6 +24,10 @@ interface Binding {
   readonly isLive: boolean;
 }
 
+/** How a module waits, in the words of the prelude. */
+const YIELDS = 1;
+const ASYNC = 2;
+
 export class EsmEmitter {
   readonly #module: LinkModule;
   readonly #esm: EsmFacts;
@@ -53,10 +57,10 @@ export class EsmEmitter {
     const spaces = new Map<string, string>();
     for (const { key, isLive } of bindings)
       if (isLive && !spaces.has(key)) spaces.set(key, freeName(`${nameFor(key)}_`, this.#source.text, spaces));
-    const wait = this.#esm.hasTopAwait;
+    const wait = this.#waits();
     const path = this.#usesPlace() ? this.#module.path : '';
     out.raw(
-      `esm(${quoted(idOf(this.#module.path))}, ${quoted(path)}, ${table(this.#imports)}, ${table(this.#links)}, ${String(wait)}, ${wait ? 'async ' : ''}function* (${this.#handle}) {\n'use strict';\n`,
+      `esm(${quoted(idOf(this.#module.path))}, ${quoted(path)}, ${table(this.#imports)}, ${table(this.#links)}, ${String(wait)}, ${wait === ASYNC ? 'async ' : ''}function* (${this.#handle}) {\n'use strict';\n`,
     );
     for (const line of [...getters, ...this.#earlyLines(bindings, spaces)]) out.raw(`${line}\n`);
     out.raw('yield;\n');
@@ -247,9 +251,22 @@ export class EsmEmitter {
     }
     for (const start of this.#esm.metas)
       edits.push({ start, end: start + 'import.meta'.length, text: `${this.#handle}.meta` });
+    if (this.#waits() === YIELDS)
+      for (const [start, argument, end] of this.#esm.awaits)
+        edits.push({ start, end: argument, text: '(yield ' }, { start: end, end, text: ')' });
     for (const start of this.#esm.dynamicImports)
       edits.push({ start, end: start + 'import'.length, text: `${this.#handle}.import` });
-    return edits.sort((a, b) => a.start - b.start);
+    // What is inserted at one place goes inside out: the inner end before the outer.
+    return edits
+      .map((edit, i) => ({ edit, i }))
+      .sort((a, b) => a.edit.start - b.edit.start || rank(a.edit) - rank(b.edit) || a.i - b.i)
+      .map(({ edit }) => edit);
+  }
+
+  /** `await` becomes `yield`, which lets the module begin at once, as it has to; loops need the other kind. */
+  #waits(): number {
+    if (!this.#esm.hasTopAwait) return 0;
+    return this.#esm.awaitsOtherwise ? ASYNC : YIELDS;
   }
 
   /** The live statements, each with what stands before it. */
@@ -257,6 +274,7 @@ export class EsmEmitter {
     const { statements } = this.#esm;
     let before = this.#source.text.startsWith('#!') ? this.#source.text.indexOf('\n') + 1 : 0;
     let nextEdit = 0;
+    const last = Math.max(-1, ...live);
     for (const [i, { start, end }] of statements.entries()) {
       while ((edits[nextEdit]?.start ?? Infinity) < start) nextEdit += 1;
       const from = nextEdit;
@@ -264,7 +282,7 @@ export class EsmEmitter {
       if (live.has(i)) {
         const all = [...this.#exportEdits(i), ...edits.slice(from, nextEdit)].sort((a, b) => a.start - b.start);
         out.copy(this.#source, leading(this.#source.text, before, start), end, all);
-        out.raw(this.#isClosed(end, live.has(i + 1)) ? '\n' : ';\n');
+        out.raw(this.#isClosed(end, live.has(i + 1) || i === last) ? '\n' : ';\n');
       }
       before = end;
     }
@@ -288,6 +306,11 @@ export class EsmEmitter {
       { start: nameAt, end: nameAt, text: ` ${this.#defaultName}` },
     ];
   }
+}
+
+/** What ends at a place comes before what begins there. */
+function rank({ start, end, text }: Edit): number {
+  return start === end && text === ')' ? 0 : 1;
 }
 
 /** Blank lines at the beginning and the rest of the line of the statement before are left out. */

@@ -7,7 +7,10 @@ function cjs(id, path, links, names, run) {
   records.set(id, { kind: 'cjs', id, path, links, names, run });
 }
 
-/** An ES module: up to its first `yield` it declares, from there on it runs; `imports` run before it. */
+/**
+ * An ES module: up to its first `yield` it declares, from there on it runs; `imports` run before it. `wait` is 1 where
+ * later ones stand for `await`, 2 where it awaits by itself.
+ */
 function esm(id, path, imports, links, wait, run) {
   records.set(id, { kind: 'esm', id, path, imports, links, wait, run, space: Object.create(null) });
 }
@@ -90,7 +93,11 @@ function loadEsm(record) {
 
 function withGetters(names, read, target = Object.create(null)) {
   for (const name of [...names].sort())
-    Object.defineProperty(target, name, { get: () => read(name), enumerable: true });
+    Object.defineProperty(target, name, {
+      get: () => read(name),
+      enumerable: true,
+      configurable: true,
+    });
   return target;
 }
 
@@ -162,7 +169,7 @@ function link(record) {
   record.steps = record.run.call(undefined, handleFor(record));
   for (const found of depsOf(record)) link(found);
   const first = record.steps.next();
-  if (record.wait) first.catch(() => undefined);
+  if (record.wait === 2) first.catch(() => undefined);
   sealed(record.space);
 }
 
@@ -185,13 +192,27 @@ function evaluate(record) {
       .map(evaluate)
       .filter((one) => one !== undefined);
     if (waits.length === 0 && !record.wait) return void record.steps.next();
-    record.pending = Promise.all(waits).then(() => record.steps.next());
+    const begin = () => awaited(record.steps.next(), record);
+    record.pending = waits.length === 0 ? Promise.resolve(begin()) : Promise.all(waits).then(begin);
     record.pending.then(() => (record.pending = undefined)).catch((error) => (record.failed = { error }));
     return record.pending;
   } catch (error) {
     record.failed = { error };
     throw error;
   }
+}
+
+/** Goes on with a module whenever what it waits for is there. */
+function awaited(step, { wait, steps }) {
+  if (wait !== 1) return step;
+  const go = ({ done, value }) =>
+    done
+      ? undefined
+      : Promise.resolve(value).then(
+          (v) => go(steps.next(v)),
+          (e) => go(steps.throw(e)),
+        );
+  return go(step);
 }
 
 function start(id) {

@@ -9,20 +9,26 @@ export type TargetResult =
 
 type Conditions = ReadonlySet<string>;
 
+interface Surroundings {
+  readonly conditions: Conditions;
+  /** Whether a target may be another package, as in `imports`. */
+  readonly allowsPackages: boolean;
+}
+
 const NONE: TargetResult = { kind: 'none' };
 const MAX_DEPTH = 64;
 
 /** @param subpath `.` or `./a/b` */
 export function resolveExports(exports: unknown, subpath: string, conditions: Conditions): TargetResult {
   const isSugar = typeof exports !== 'object' || exports === null || Array.isArray(exports) || !hasPaths(exports);
-  if (isSugar) return subpath === '.' ? targetOf(exports, '', conditions) : NONE;
-  return matchKeys(exports as Record<string, unknown>, subpath, conditions);
+  if (isSugar) return subpath === '.' ? targetOf(exports, '', { conditions, allowsPackages: false }) : NONE;
+  return matchKeys(exports as Record<string, unknown>, subpath, { conditions, allowsPackages: false });
 }
 
 /** @param specifier `#a/b` */
 export function resolveImports(imports: unknown, specifier: string, conditions: Conditions): TargetResult {
   if (typeof imports !== 'object' || imports === null) return NONE;
-  return matchKeys(imports as Record<string, unknown>, specifier, conditions);
+  return matchKeys(imports as Record<string, unknown>, specifier, { conditions, allowsPackages: true });
 }
 
 /** Whether its keys are paths; otherwise they are conditions. */
@@ -31,7 +37,7 @@ function hasPaths(exports: object): boolean {
 }
 
 /** PACKAGE_IMPORTS_EXPORTS_RESOLVE: an exact key, or else the most specific pattern. */
-function matchKeys(map: Record<string, unknown>, wanted: string, conditions: Conditions): TargetResult {
+function matchKeys(map: Record<string, unknown>, wanted: string, conditions: Surroundings): TargetResult {
   if (Object.hasOwn(map, wanted) && !wanted.includes('*') && !wanted.endsWith('/'))
     return targetOf(map[wanted], '', conditions);
   let best: { key: string; part: string } | undefined;
@@ -54,14 +60,21 @@ function isMoreSpecific(a: string, b: string): boolean {
 }
 
 /** PACKAGE_TARGET_RESOLVE. */
-function targetOf(target: unknown, part: string, conditions: Conditions, depth = 0): TargetResult {
+function targetOf(
+  target: unknown,
+  part: string,
+  { conditions, allowsPackages }: Surroundings,
+  depth = 0,
+): TargetResult {
   if (depth > MAX_DEPTH) return NONE;
+  // Of `exports` only what lies in the package itself counts.
+  if (typeof target === 'string' && !(allowsPackages || target.startsWith('./'))) return NONE;
   if (typeof target === 'string') return { kind: 'target', target: target.replaceAll('*', () => part) };
   if (target === null) return { kind: 'closed' };
   if (Array.isArray(target)) {
     let last: TargetResult = NONE;
     for (const one of target as unknown[]) {
-      last = targetOf(one, part, conditions, depth + 1);
+      last = targetOf(one, part, { conditions, allowsPackages }, depth + 1);
       if (last.kind === 'target') return last;
     }
     return last;
@@ -69,7 +82,7 @@ function targetOf(target: unknown, part: string, conditions: Conditions, depth =
   if (typeof target !== 'object') return NONE;
   for (const [condition, value] of Object.entries(target)) {
     if (condition !== 'default' && !conditions.has(condition)) continue;
-    const found = targetOf(value, part, conditions, depth + 1);
+    const found = targetOf(value, part, { conditions, allowsPackages }, depth + 1);
     if (found.kind !== 'none') return found;
   }
   return NONE;

@@ -179,28 +179,25 @@ export class Resolver {
     const path = settlePath(joinPath(folder, subpath)) ?? folder;
     if (way === 'require') {
       const found = this.#asCommonJs(path, subpath.endsWith('/'));
-      return found === undefined ? this.#nothingIn(folder, described, path) : { kind: 'file', path: found };
+      // Folders above may have another copy that has it.
+      return found === undefined ? undefined : { kind: 'file', path: found };
     }
     if (subpath === '.') {
       const found = this.#asFolder(folder);
-      return found === undefined ? this.#nothingIn(folder, described, path) : { kind: 'file', path: found };
+      return found === undefined ? this.#nothingIn(described) : { kind: 'file', path: found };
     }
     if (this.#tree.isFile(path)) return { kind: 'file', path };
     const compiled = this.#likeTypeScript(path);
     if (compiled !== undefined) return { kind: 'file', path: compiled };
     const near = this.#asCommonJs(path, false);
     return near === undefined
-      ? this.#nothingIn(folder, described, path)
+      ? this.#nothingIn(described)
       : { kind: 'missing', why: 'a file, named with its ending', near };
   }
 
   /** Where there is no such package at all, folders above may have it. */
-  #nothingIn(folder: string, described: object | undefined, path: string): Resolved | undefined {
-    return described === undefined && path === folder
-      ? undefined
-      : described === undefined
-        ? undefined
-        : missing('a file in that package');
+  #nothingIn(described: object | undefined): Resolved | undefined {
+    return described === undefined ? undefined : missing('a file in that package');
   }
 
   #target(found: TargetResult, folder: string, specifier: string): Resolved {

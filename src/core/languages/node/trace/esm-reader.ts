@@ -28,7 +28,8 @@ export class EsmReader {
   readonly #exports: ExportedName[] = [];
   readonly #reexports: Reexport[] = [];
   readonly #stars: string[] = [];
-  #hasTopAwait = false;
+  readonly #awaits: [start: number, argument: number, end: number][] = [];
+  #awaitsOtherwise = false;
 
   constructor(code: string, walker: Walker) {
     this.#code = code;
@@ -40,7 +41,7 @@ export class EsmReader {
     const before = this.#walker.declared.length;
     const draft = this.#read(node);
     const declares = this.#walker.declared.slice(before);
-    if (!this.#hasTopAwait && this.#mayAwait(draft)) this.#hasTopAwait = hasAwait(node);
+    if (this.#mayAwait(draft)) this.#findAwaits(node);
     this.#statements.push({
       ...draft,
       declares: [...draft.declares, ...declares],
@@ -70,7 +71,9 @@ export class EsmReader {
       stars: this.#stars,
       metas,
       dynamicImports,
-      hasTopAwait: this.#hasTopAwait,
+      hasTopAwait: this.#awaits.length > 0 || this.#awaitsOtherwise,
+      awaits: this.#awaits,
+      awaitsOtherwise: this.#awaitsOtherwise,
       commonJsNames: references
         .filter(({ name }) => COMMON_JS_NAMES.has(name) && !names.has(name) && !imported.has(name))
         .map(({ name, start }) => ({ name, at: start })),
@@ -154,21 +157,23 @@ export class EsmReader {
     return kind !== 'import' && kind !== 'export-from' && this.#code.slice(start, end).includes('await');
   }
 
+  /** What awaits in the module itself, and not in a function of it. */
+  #findAwaits(node: AnyNode): void {
+    if (node.type === 'AwaitExpression') this.#awaits.push([node.start, node.argument.start, node.end]);
+    if (
+      (node.type === 'ForOfStatement' && node.await) ||
+      (node.type === 'VariableDeclaration' && node.kind === 'await using')
+    )
+      this.#awaitsOtherwise = true;
+    if (/Function|^MethodDefinition|^StaticBlock|^PropertyDefinition/.test(node.type)) return;
+    for (const value of Object.values(node as unknown as Record<string, unknown>))
+      for (const part of Array.isArray(value) ? (value as unknown[]) : [value])
+        if (typeof part === 'object' && part !== null && 'type' in part) this.#findAwaits(part as AnyNode);
+  }
+
   #request({ value, start, end }: Literal): void {
     this.requests.push({ kind: 'import', specifier: String(value), guard: 'none', start, end, at: start });
   }
-}
-
-function hasAwait(node: AnyNode): boolean {
-  if (node.type === 'AwaitExpression' || (node.type === 'ForOfStatement' && node.await)) return true;
-  if (node.type === 'VariableDeclaration' && node.kind === 'await using') return true;
-  if (/Function|^ArrowFunction|^MethodDefinition|^StaticBlock/.test(node.type)) return false;
-  for (const value of Object.values(node as unknown as Record<string, unknown>)) {
-    const parts = Array.isArray(value) ? (value as unknown[]) : [value];
-    if (parts.some((one) => typeof one === 'object' && one !== null && 'type' in one && hasAwait(one as AnyNode)))
-      return true;
-  }
-  return false;
 }
 
 function importedName(one: AnyNode): string {

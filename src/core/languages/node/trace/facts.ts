@@ -66,6 +66,10 @@ export interface EsmFacts {
   readonly metas: readonly number[];
   readonly dynamicImports: readonly number[];
   readonly hasTopAwait: boolean;
+  /** `await` at the top of the module: start, start of what is awaited, and end of each. */
+  readonly awaits: readonly (readonly [start: number, argument: number, end: number])[];
+  /** Whether some of it awaits in another way: loops and declarations. */
+  readonly awaitsOtherwise: boolean;
   /** Names that only CommonJS has, used all the same. */
   readonly commonJsNames: readonly { readonly name: string; readonly at: number }[];
   /** Top-level names that are assigned to after their declaration. */

@@ -95,7 +95,8 @@ export class RequestReader {
 
   /** What was asked for by way of `require`, once it is known which of these are Node's own. */
   finish({ top }: Walker): ModuleRequest[] {
-    const isOwn = top.names.has('require') && !this.#isRequire('require');
+    // ES modules have no `require` but one that they make.
+    const isOwn = (top.names.has('require') || this.#format === 'esm') && !this.#isRequire('require');
     const free = new Set(
       top.references.flatMap(({ name, start }) =>
         (name === 'require' && !isOwn) || this.#isRequire(name) ? [start] : [],
@@ -244,7 +245,7 @@ export class RequestReader {
   #file(found: Constant, node: AnyNode, walker: Walker): void {
     const path = settledText(found.text);
     // The folder itself, or the module: nothing is asked for yet.
-    if (path === undefined || path === '' || path.includes('\u0001')) return;
+    if (path === undefined || /^(?:\.\.\/?)*$/.test(path) || path.includes('\u0001')) return;
     const isPattern = path.includes(UNKNOWN);
     if (isPattern && path.startsWith(UNKNOWN)) return;
     this.#requests.push({
