@@ -1,0 +1,391 @@
+import { readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { gzipSync } from 'node:zlib';
+import { writeTar } from '../../src/core/formats/tar';
+import {
+  answerOf,
+  findingsOf,
+  integrityOf,
+  lockEntry,
+  nodeProject,
+  packageLock,
+  startRegistry,
+  tarball,
+  type TestRegistry,
+  type WaybillView,
+} from '../support/npm';
+import { put, run, type Files } from '../support/program';
+
+const PACKAGES = {
+  'levels@2.0.0': {
+    files: {
+      'index.js': "exports.word = (cm) => require('shades').shade(cm) + (cm > 420 ? 'high' : 'low');\n",
+      'README.md': 'x',
+      'test/t.js': '1',
+    },
+  },
+  'shades@1.0.0': { files: { 'index.js': "exports.shade = (cm) => (cm > 440 ? 'very ' : '');\n" } },
+  'shades@2.0.0': { files: { 'index.js': "exports.shade = () => 'two ';\n" } },
+  '@fernhaven/words@1.1.0': {
+    json: { type: 'module', exports: './w.js' },
+    files: { 'w.js': "export const greet = (name) => 'at ' + name;\n" },
+  },
+  'native@1.0.0': {
+    json: { main: 'i.js', optionalDependencies: { 'native-linux-x64': '1.0.0', 'native-linux-arm64': '1.0.0' } },
+    files: { 'i.js': "exports.cpu = require('native-linux-' + process.arch).cpu;\n" },
+  },
+  'native-linux-x64@1.0.0': { json: { os: ['linux'], cpu: ['x64'] }, files: { 'index.js': "exports.cpu = 'x64';\n" } },
+  'native-linux-arm64@1.0.0': {
+    json: { os: ['linux'], cpu: ['arm64'] },
+    files: { 'index.js': "exports.cpu = 'arm64';\n" },
+  },
+  'scripted@1.0.0': { json: { scripts: { install: 'touch /tmp/never' } }, files: { 'index.js': 'exports.x = 1;\n' } },
+};
+
+let registry: TestRegistry;
+beforeAll(async () => {
+  registry = await startRegistry(PACKAGES);
+});
+
+const npmrc = (): Files => ({ '.npmrc': `registry=${registry.npm}\n` });
+const MANIFEST = { dependencies: { levels: '^2.0.0' } };
+const ALERT = "import { word } from 'levels';\nexport const decide = (event) => word(event.data.level);\n";
+
+async function levelsLock(more: object = {}): Promise<Record<string, object>> {
+  return {
+    'node_modules/levels': await lockEntry(registry, 'levels@2.0.0', { dependencies: { shades: '^1.0.0' }, ...more }),
+    'node_modules/shades': await lockEntry(registry, 'shades@1.0.0'),
+  };
+}
+
+async function levelsProject(keys: object = {}, lock?: Record<string, object>): Promise<string> {
+  const files = {
+    'alert.mjs': ALERT,
+    'package.json': JSON.stringify(MANIFEST),
+    'package-lock.json': packageLock(MANIFEST, lock ?? (await levelsLock())),
+  };
+  return nodeProject(files, { ...keys }, npmrc());
+}
+
+const waybillOf = (root: string, arch = 'x86_64'): WaybillView =>
+  JSON.parse(readFileSync(join(root, `out/alert/${arch}/alert.waybill.json`), 'utf8')) as WaybillView;
+const pathsOf = (root: string, arch?: string): string[] => waybillOf(root, arch).files.map(({ path }) => path);
+
+describe('packages of a package lock', () => {
+  it('are locked with place and digest, packed, and trimmed', async () => {
+    const root = await levelsProject();
+    expect(run(root, ['build'])).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining('run `emballage lock alert`') as unknown,
+    });
+    expect(run(root, ['lock'])).toMatchObject({ status: 0, stderr: '' });
+    const lock = JSON.parse(readFileSync(join(root, 'emballage.lock'), 'utf8')) as {
+      functions: { alert: { targets: { x86_64: object[] } } };
+    };
+    expect(lock.functions.alert.targets.x86_64).toMatchObject([
+      {
+        name: 'levels',
+        version: '2.0.0',
+        at: 'node_modules/levels',
+        by: ['src/package.json'],
+        file: 'levels-2.0.0.tgz',
+      },
+      { name: 'shades', version: '1.0.0', at: 'node_modules/shades', by: ['levels'] },
+    ]);
+    expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
+    expect(pathsOf(root)).toEqual([
+      'alert.mjs',
+      'node_modules/levels/index.js',
+      'node_modules/levels/package.json',
+      'node_modules/shades/index.js',
+      'node_modules/shades/package.json',
+      'package.json',
+    ]);
+    expect(waybillOf(root).trimmed.map(({ by }) => by)).toEqual(['docs', 'tests']);
+    expect([answerOf(root), findingsOf(root)]).toEqual(['very high', []]);
+    const asked = registry.requests.length;
+    expect(run(root, ['lock']).stdout).toContain('unchanged');
+    rmSync(join(root, '.emballage/unpacked'), { recursive: true });
+    rmSync(join(root, 'out'), { recursive: true });
+    expect(run(root, ['build', '--offline'])).toMatchObject({ status: 0 });
+    expect(registry.requests.length).toBe(asked);
+  });
+
+  it('are found by asking the registry where the lock does not say', async () => {
+    const lock = await levelsLock();
+    for (const entry of Object.values(lock)) Reflect.deleteProperty(entry, 'resolved');
+    const root = await levelsProject({}, lock);
+    expect(run(root, ['lock'])).toMatchObject({ status: 0, stderr: '' });
+    writeFileSync(join(root, '.npmrc'), '');
+    writeFileSync(
+      join(root, 'src/package-lock.json'),
+      `${readFileSync(join(root, 'src/package-lock.json'), 'utf8')}\n`,
+    );
+    rmSync(join(root, '.emballage'), { recursive: true });
+    expect(
+      run(root, ['lock'], {
+        env: { NPM_CONFIG_USERCONFIG: '/none', npm_config_registry: undefined, NPM_CONFIG_REGISTRY: undefined },
+      }).stderr,
+    ).toContain('a registry in `.npmrc`');
+  });
+
+  it('of each platform are for the targets of that platform, with what they load by a name that is put together', async () => {
+    const manifest = { dependencies: { native: '1.0.0' } };
+    const entries = {
+      'node_modules/native': await lockEntry(registry, 'native@1.0.0', {
+        optionalDependencies: { 'native-linux-x64': '1.0.0', 'native-linux-arm64': '1.0.0' },
+      }),
+      'node_modules/native-linux-x64': await lockEntry(registry, 'native-linux-x64@1.0.0', {
+        optional: true,
+        os: ['linux'],
+        cpu: ['x64'],
+      }),
+      'node_modules/native-linux-arm64': await lockEntry(registry, 'native-linux-arm64@1.0.0', {
+        optional: true,
+        os: ['linux'],
+        cpu: ['arm64'],
+      }),
+    };
+    const files = {
+      'alert.mjs': "import { cpu } from 'native';\nexport const decide = () => cpu;\n",
+      'package.json': JSON.stringify(manifest),
+      'package-lock.json': packageLock(manifest, entries),
+    };
+    const root = nodeProject(files, { arch: ['x86_64', 'arm64'], trim: 'traced' }, npmrc());
+    expect(run(root, ['lock'])).toMatchObject({ status: 0 });
+    expect(run(root, ['build'])).toMatchObject({ status: 0 });
+    expect(pathsOf(root).filter((path) => path.includes('linux'))).toEqual([
+      'node_modules/native-linux-x64/index.js',
+      'node_modules/native-linux-x64/package.json',
+    ]);
+    expect(pathsOf(root, 'arm64').filter((path) => path.includes('linux'))).toEqual([
+      'node_modules/native-linux-arm64/index.js',
+      'node_modules/native-linux-arm64/package.json',
+    ]);
+    const { 'node_modules/native-linux-x64': _gone, ...forgotten } = entries;
+    writeFileSync(join(root, 'src/package-lock.json'), packageLock(manifest, forgotten));
+    expect(run(root, ['lock'])).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining('npm left it out when it wrote the lock on another machine') as unknown,
+    });
+  });
+
+  it('of a workspace, and code that functions share, lie where Node.js finds them', async () => {
+    const manifests = {
+      '': { workspaces: ['src', 'shared'] },
+      src: { dependencies: { shared: '*', levels: '^2.0.0', shades: '^2.0.0' } },
+      shared: { name: 'shared', version: '1.0.0', dependencies: { '@fernhaven/words': '^1.0.0' } },
+    };
+    const entries = {
+      src: manifests.src,
+      shared: manifests.shared,
+      'node_modules/shared': { resolved: 'shared', link: true },
+      'node_modules/levels': await lockEntry(registry, 'levels@2.0.0', { dependencies: { shades: '^1.0.0' } }),
+      'node_modules/shades': await lockEntry(registry, 'shades@1.0.0'),
+      'src/node_modules/shades': await lockEntry(registry, 'shades@2.0.0'),
+      'node_modules/@fernhaven/words': await lockEntry(registry, '@fernhaven/words@1.1.0'),
+    };
+    const root = nodeProject(
+      {
+        'package.json': JSON.stringify({ type: 'module', ...manifests.src }),
+        'alert.ts':
+          "import { place } from 'shared';\nimport { word } from 'levels';\nimport { shade } from 'shades';\nexport const decide = (event: { data: { level: number } }): string => [word(event.data.level), shade(), place()].join('|');\n",
+      },
+      { entry: 'alert.ts#decide', trim: 'traced' },
+      {
+        ...npmrc(),
+        'package.json': JSON.stringify(manifests['']),
+        'package-lock.json': packageLock(manifests[''], entries),
+        'shared/package.json': JSON.stringify({ ...manifests.shared, type: 'module', main: 'src/index.ts' }),
+        'shared/src/index.ts':
+          "import { greet } from '@fernhaven/words';\nexport const place = (): string => greet('pier');\n",
+      },
+    );
+    expect(run(root, ['lock'])).toMatchObject({ status: 0, stderr: '' });
+    expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
+    expect(answerOf(root)).toBe('very high|two |at pier');
+    expect(pathsOf(root).filter((path) => path.endsWith('package.json'))).toEqual([
+      'node_modules/@fernhaven/words/package.json',
+      'node_modules/levels/node_modules/shades/package.json',
+      'node_modules/levels/package.json',
+      'node_modules/shades/package.json',
+      'node_modules/shared/package.json',
+      'package.json',
+    ]);
+    expect(run(root, ['build']).stdout).toContain('unchanged');
+    writeFileSync(join(root, 'shared/src/index.ts'), "export const place = (): string => 'moved';\n");
+    expect(run(root, ['build'])).toMatchObject({ status: 0 });
+    expect(answerOf(root)).toBe('very high|two |moved');
+  });
+
+  it('need a login that stands in the npm configuration, and it is nowhere else', async () => {
+    const closed = await startRegistry(
+      { 'levels@2.0.0': PACKAGES['levels@2.0.0'], 'shades@1.0.0': PACKAGES['shades@1.0.0'] },
+      ['--login', 'keeper:tide-secret'],
+    );
+    const host = new URL(closed.npm).host;
+    const moved = Object.fromEntries(
+      Object.entries(await levelsLock()).map(([at, entry]) => [
+        at,
+        {
+          ...entry,
+          resolved: String((entry as { resolved: string }).resolved).replace(/^http:\/\/[^/]+/, `http://${host}`),
+        },
+      ]),
+    );
+    const root = await levelsProject({}, moved);
+    put(root, { '.npmrc': `registry=${closed.npm}\n` });
+    expect(run(root, ['lock'])).toMatchObject({ status: 3, stderr: expect.stringContaining('status 401') as unknown });
+    const login = Buffer.from('keeper:tide-secret').toString('base64');
+    put(root, {
+      '.npmrc': `registry=${closed.npm}\n//${host}/npm/:_auth=\${TIDE_LOGIN}\n`,
+      'src/.npmrc': '//x/:_authToken=tide-secret\n',
+    });
+    expect(run(root, ['lock', '--verbose'], { env: { TIDE_LOGIN: login } })).toMatchObject({ status: 0 });
+    const built = run(root, ['build', '--verbose']);
+    expect(built.stdout).toContain('left out .npmrc (login-file)');
+    const outputs = ['emballage.lock', 'out/alert/x86_64/alert.waybill.json', 'out/alert/x86_64/alert.zip'].map(
+      (path) => readFileSync(join(root, path), 'latin1'),
+    );
+    expect([built.stdout, ...outputs].filter((text) => text.includes('tide-secret') || text.includes(login))).toEqual(
+      [],
+    );
+  });
+
+  it('that want to run a script are told, and nothing is run', async () => {
+    const manifest = { dependencies: { scripted: '1.0.0' } };
+    const entries = {
+      'node_modules/scripted': await lockEntry(registry, 'scripted@1.0.0', {
+        hasInstallScript: true,
+        engines: { node: '>=22' },
+      }),
+    };
+    const files = {
+      'alert.mjs': "import s from 'scripted';\nexport const decide = () => s.x;\n",
+      'package.json': JSON.stringify(manifest),
+      'package-lock.json': packageLock(manifest, entries),
+    };
+    const root = nodeProject(files, {}, npmrc());
+    run(root, ['lock']);
+    run(root, ['build']);
+    expect(findingsOf(root)).toEqual(['warn runtime/node-version scripted 1.0.0', 'warn deps/script scripted 1.0.0']);
+  });
+
+  it('that are installed in the source folder may be packed, unlocked', () => {
+    const root = nodeProject({
+      'alert.mjs': ALERT,
+      'package.json': JSON.stringify(MANIFEST),
+      'node_modules/levels/package.json': '{"name":"levels","version":"2.0.0"}',
+      'node_modules/levels/index.js': "exports.word = () => 'installed';\n",
+    });
+    expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
+    expect([answerOf(root), findingsOf(root)]).toEqual(['installed', ['warn deps/unlocked node_modules']]);
+    expect(waybillOf(root).files.map(({ origin }) => origin.from)).toEqual([
+      'source',
+      'unlocked',
+      'unlocked',
+      'source',
+    ]);
+  });
+});
+
+describe('what cannot be settled', () => {
+  const refused = async (change: (root: string) => void, lock?: Record<string, object>): Promise<string> => {
+    const root = await levelsProject({}, lock);
+    change(root);
+    const { status, stderr } = run(root, ['lock']);
+    expect([status === 2 || status === 3, run(root, ['build']).status]).toEqual([true, 2]);
+    return stderr;
+  };
+
+  it.each<[string, (root: string) => void, readonly string[]]>([
+    [
+      'a package.json that asks for something else',
+      (root) =>
+        put(root, {
+          'src/package.json': '{\n  "dependencies": {\n    "levels": "^3.0.0",\n    "tides": "1"\n  }\n}\n',
+        }),
+      [
+        'src/package.json:3:5',
+        '`levels` ^3.0.0 in src/package-lock.json',
+        'version 2.0.0',
+        'src/package.json:4:5',
+        'nothing of that name',
+      ],
+    ],
+    [
+      'no lock at all',
+      (root) => rmSync(join(root, 'src/package-lock.json')),
+      ['package-lock.json beside it or above it, since it asks for levels', 'npm install --package-lock-only'],
+    ],
+    [
+      'an old lock',
+      (root) => put(root, { 'src/package-lock.json': '{"lockfileVersion":1}' }),
+      ['`lockfileVersion` 2 or 3'],
+    ],
+    [
+      'a lock that was cut off',
+      (root) => put(root, { 'src/package-lock.json': '{"lockfileVersion":3,' }),
+      ['text that is none: it was cut off'],
+    ],
+    [
+      'a place outside the project',
+      (root) => put(root, { 'src/package-lock.json': packageLock(MANIFEST, { '../../etc': { version: '1.0.0' } }) }),
+      ['`../../etc`, a path that leaves the folder'],
+    ],
+    [
+      'a package out of version control',
+      (root) =>
+        put(root, {
+          'src/package-lock.json': packageLock(MANIFEST, {
+            'node_modules/levels': { version: '2.0.0', resolved: 'git+ssh://git@example/x.git#1' },
+          }),
+        }),
+      ['the address of a tarball', 'git+ssh://'],
+    ],
+  ])('%s', async (_name, change, told) => {
+    const stderr = await refused(change);
+    for (const part of told) expect(stderr).toContain(part);
+  });
+
+  it('a file that is not the one of the lock', async () => {
+    const lock = await levelsLock({ integrity: `sha512-${Buffer.alloc(64, 1).toString('base64')}` });
+    expect(await refused(() => undefined, lock)).toContain('the file of the lock, sha512-AQEB');
+  });
+
+  it.each<[string, Buffer, string]>([
+    [
+      'that leave the folder',
+      tarball({ 'package/package.json': '{}', 'package/../../evil.js': '1' }),
+      'a path that leaves the folder',
+    ],
+    ['without a package.json', tarball({ 'package/index.js': '1' }), 'expected  a package.json'],
+    ['that are no gzip', Buffer.from('not gzip'), 'a gzip-compressed archive'],
+    [
+      'that grow beyond measure',
+      gzipSync(
+        Buffer.concat([
+          writeTar([{ path: 'package/package.json', content: Buffer.from('{}'), mode: 0o644 }], 0).subarray(0, 1024),
+          Buffer.alloc(1100 * 1024 * 1024),
+        ]),
+        { level: 1 },
+      ),
+      'more than 1 GiB',
+    ],
+  ])('tarballs %s', async (_name, bytes, told) => {
+    const manifest = { dependencies: { evil: 'file:evil.tgz' } };
+    const entries = {
+      'node_modules/evil': { version: '1.0.0', resolved: 'file:evil.tgz', integrity: integrityOf(bytes) },
+    };
+    const root = nodeProject({
+      'alert.mjs': "import 'evil';\nexport const decide = () => 1;\n",
+      'package.json': JSON.stringify(manifest),
+      'package-lock.json': packageLock(manifest, entries),
+      'evil.tgz': bytes,
+    });
+    run(root, ['lock']);
+    const { status, stderr } = run(root, ['build']);
+    expect(status).toBe(2);
+    expect(stderr.replace(/ +/g, ' ')).toContain(told.replace(/ +/g, ' '));
+  });
+});
