@@ -9,10 +9,23 @@ import { fileURLToPath } from 'node:url';
 const root = fileURLToPath(new URL('..', import.meta.url));
 const target = join(root, 'docs/screenshots');
 /** Name of the picture, the commands to run before without showing them, and the command to show. */
+const WATCH = [
+  'emballage try surge-alert --watch --port 8444 & sleep 3',
+  'curl -s -d @events/surge-alert/2-flood.json http://127.0.0.1:8444/; echo',
+  "sed -i 's/levelCm - predictedCm/(levelCm - predictedCm) * 1.25/' functions/surge-alert/surge.ts; sleep 2",
+  'curl -s -d @events/surge-alert/2-flood.json http://127.0.0.1:8444/; echo; sleep 0.5',
+].join('; ');
 const SHOTS = [
   ['overview', [], 'emballage'],
   ['lock', [], 'emballage lock; echo; emballage lock --offline'],
   ['build', ['lock'], 'emballage build; echo; emballage build'],
+  [
+    'sizes',
+    ['lock --sheet sizes.yaml'],
+    'emballage build --sheet sizes.yaml; echo; emballage why alert-linked lib/look-up.js --sheet sizes.yaml',
+  ],
+  ['why', ['lock', 'build'], "emballage why surge-alert '**/*.{json,txt}'"],
+  ['watch', ['lock', 'build'], WATCH],
   ['check', ['lock', 'build'], 'emballage check'],
   ['check-stop', ['build --sheet broken.yaml'], 'emballage check night-watch --sheet broken.yaml'],
   ['try', ['lock', 'build'], 'emballage try surge-alert'],
@@ -55,9 +68,10 @@ async function photograph(name, before, command) {
   const env = { ...process.env, PATH: `${bin}:${process.env.PATH}`, DISPLAY, LANG: 'C.UTF-8', LC_ALL: 'C.UTF-8' };
   for (const args of before) spawnSync('emballage', args.split(' '), { cwd: project, env });
   const script = join(folder, 'run.sh');
+  writeFileSync(join(folder, 'shown'), name === 'watch' ? command.split(' & ')[0] : command);
   writeFileSync(
     script,
-    `cd ${project}\nprintf '\\033[1m$ %s\\033[0m\\n\\n' '${command}'\n${command}\ntouch ${folder}/done\nsleep 600\n`,
+    `cd ${project}\nprintf '\\033[1m$ %s\\033[0m\\n\\n' "$(cat ${folder}/shown)"\n${command}\ntouch ${folder}/done\nsleep 600\n`,
   );
   const look = [
     '-fa',

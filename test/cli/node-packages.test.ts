@@ -1,30 +1,24 @@
 import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { gzipSync } from 'node:zlib';
-import { writeTar } from '../../src/core/formats/tar';
 import {
   answerOf,
   findingsOf,
-  integrityOf,
+  LEVELS_ALERT,
+  LEVELS_MANIFEST,
+  LEVELS_PACKAGES,
+  levelsLock,
+  levelsProject,
   lockEntry,
   nodeProject,
   packageLock,
   startRegistry,
-  tarball,
   type TestRegistry,
   type WaybillView,
 } from '../support/npm';
 import { put, run, type Files } from '../support/program';
 
 const PACKAGES = {
-  'levels@2.0.0': {
-    files: {
-      'index.js': "exports.word = (cm) => require('shades').shade(cm) + (cm > 420 ? 'high' : 'low');\n",
-      'README.md': 'x',
-      'test/t.js': '1',
-    },
-  },
-  'shades@1.0.0': { files: { 'index.js': "exports.shade = (cm) => (cm > 440 ? 'very ' : '');\n" } },
+  ...LEVELS_PACKAGES,
   'shades@2.0.0': { files: { 'index.js': "exports.shade = () => 'two ';\n" } },
   '@fernhaven/words@1.1.0': {
     json: { type: 'module', exports: './w.js' },
@@ -48,24 +42,6 @@ beforeAll(async () => {
 });
 
 const npmrc = (): Files => ({ '.npmrc': `registry=${registry.npm}\n` });
-const MANIFEST = { dependencies: { levels: '^2.0.0' } };
-const ALERT = "import { word } from 'levels';\nexport const decide = (event) => word(event.data.level);\n";
-
-async function levelsLock(more: object = {}): Promise<Record<string, object>> {
-  return {
-    'node_modules/levels': await lockEntry(registry, 'levels@2.0.0', { dependencies: { shades: '^1.0.0' }, ...more }),
-    'node_modules/shades': await lockEntry(registry, 'shades@1.0.0'),
-  };
-}
-
-async function levelsProject(keys: object = {}, lock?: Record<string, object>): Promise<string> {
-  const files = {
-    'alert.mjs': ALERT,
-    'package.json': JSON.stringify(MANIFEST),
-    'package-lock.json': packageLock(MANIFEST, lock ?? (await levelsLock())),
-  };
-  return nodeProject(files, { ...keys }, npmrc());
-}
 
 const waybillOf = (root: string, arch = 'x86_64'): WaybillView =>
   JSON.parse(readFileSync(join(root, `out/alert/${arch}/alert.waybill.json`), 'utf8')) as WaybillView;
@@ -73,7 +49,7 @@ const pathsOf = (root: string, arch?: string): string[] => waybillOf(root, arch)
 
 describe('packages of a package lock', () => {
   it('are locked with place and digest, packed, and trimmed', async () => {
-    const root = await levelsProject();
+    const root = await levelsProject(registry);
     expect(run(root, ['build'])).toMatchObject({
       status: 2,
       stderr: expect.stringContaining('run `emballage lock alert`') as unknown,
@@ -112,9 +88,9 @@ describe('packages of a package lock', () => {
   });
 
   it('are found by asking the registry where the lock does not say', async () => {
-    const lock = await levelsLock();
+    const lock = await levelsLock(registry);
     for (const entry of Object.values(lock)) Reflect.deleteProperty(entry, 'resolved');
-    const root = await levelsProject({}, lock);
+    const root = await levelsProject(registry, lock);
     expect(run(root, ['lock'])).toMatchObject({ status: 0, stderr: '' });
     writeFileSync(join(root, '.npmrc'), '');
     writeFileSync(
@@ -225,15 +201,15 @@ describe('packages of a package lock', () => {
     );
     const host = new URL(closed.npm).host;
     const moved = Object.fromEntries(
-      Object.entries(await levelsLock()).map(([at, entry]) => [
+      Object.entries(await levelsLock(registry)).map(([at, entry]) => [
         at,
         {
           ...entry,
-          resolved: String((entry as { resolved: string }).resolved).replace(/^http:\/\/[^/]+/, `http://${host}`),
+          resolved: (entry as { resolved: string }).resolved.replace(/^http:\/\/[^/]+/, `http://${host}`),
         },
       ]),
     );
-    const root = await levelsProject({}, moved);
+    const root = await levelsProject(registry, moved);
     put(root, { '.npmrc': `registry=${closed.npm}\n` });
     expect(run(root, ['lock'])).toMatchObject({ status: 3, stderr: expect.stringContaining('status 401') as unknown });
     const login = Buffer.from('keeper:tide-secret').toString('base64');
@@ -273,8 +249,8 @@ describe('packages of a package lock', () => {
 
   it('that are installed in the source folder may be packed, unlocked', () => {
     const root = nodeProject({
-      'alert.mjs': ALERT,
-      'package.json': JSON.stringify(MANIFEST),
+      'alert.mjs': LEVELS_ALERT,
+      'package.json': JSON.stringify(LEVELS_MANIFEST),
       'node_modules/levels/package.json': '{"name":"levels","version":"2.0.0"}',
       'node_modules/levels/index.js': "exports.word = () => 'installed';\n",
     });
@@ -286,106 +262,5 @@ describe('packages of a package lock', () => {
       'unlocked',
       'source',
     ]);
-  });
-});
-
-describe('what cannot be settled', () => {
-  const refused = async (change: (root: string) => void, lock?: Record<string, object>): Promise<string> => {
-    const root = await levelsProject({}, lock);
-    change(root);
-    const { status, stderr } = run(root, ['lock']);
-    expect([status === 2 || status === 3, run(root, ['build']).status]).toEqual([true, 2]);
-    return stderr;
-  };
-
-  it.each<[string, (root: string) => void, readonly string[]]>([
-    [
-      'a package.json that asks for something else',
-      (root) =>
-        put(root, {
-          'src/package.json': '{\n  "dependencies": {\n    "levels": "^3.0.0",\n    "tides": "1"\n  }\n}\n',
-        }),
-      [
-        'src/package.json:3:5',
-        '`levels` ^3.0.0 in src/package-lock.json',
-        'version 2.0.0',
-        'src/package.json:4:5',
-        'nothing of that name',
-      ],
-    ],
-    [
-      'no lock at all',
-      (root) => rmSync(join(root, 'src/package-lock.json')),
-      ['package-lock.json beside it or above it, since it asks for levels', 'npm install --package-lock-only'],
-    ],
-    [
-      'an old lock',
-      (root) => put(root, { 'src/package-lock.json': '{"lockfileVersion":1}' }),
-      ['`lockfileVersion` 2 or 3'],
-    ],
-    [
-      'a lock that was cut off',
-      (root) => put(root, { 'src/package-lock.json': '{"lockfileVersion":3,' }),
-      ['text that is none: it was cut off'],
-    ],
-    [
-      'a place outside the project',
-      (root) => put(root, { 'src/package-lock.json': packageLock(MANIFEST, { '../../etc': { version: '1.0.0' } }) }),
-      ['`../../etc`, a path that leaves the folder'],
-    ],
-    [
-      'a package out of version control',
-      (root) =>
-        put(root, {
-          'src/package-lock.json': packageLock(MANIFEST, {
-            'node_modules/levels': { version: '2.0.0', resolved: 'git+ssh://git@example/x.git#1' },
-          }),
-        }),
-      ['the address of a tarball', 'git+ssh://'],
-    ],
-  ])('%s', async (_name, change, told) => {
-    const stderr = await refused(change);
-    for (const part of told) expect(stderr).toContain(part);
-  });
-
-  it('a file that is not the one of the lock', async () => {
-    const lock = await levelsLock({ integrity: `sha512-${Buffer.alloc(64, 1).toString('base64')}` });
-    expect(await refused(() => undefined, lock)).toContain('the file of the lock, sha512-AQEB');
-  });
-
-  it.each<[string, Buffer, string]>([
-    [
-      'that leave the folder',
-      tarball({ 'package/package.json': '{}', 'package/../../evil.js': '1' }),
-      'a path that leaves the folder',
-    ],
-    ['without a package.json', tarball({ 'package/index.js': '1' }), 'expected  a package.json'],
-    ['that are no gzip', Buffer.from('not gzip'), 'a gzip-compressed archive'],
-    [
-      'that grow beyond measure',
-      gzipSync(
-        Buffer.concat([
-          writeTar([{ path: 'package/package.json', content: Buffer.from('{}'), mode: 0o644 }], 0).subarray(0, 1024),
-          Buffer.alloc(1100 * 1024 * 1024),
-        ]),
-        { level: 1 },
-      ),
-      'more than 1 GiB',
-    ],
-  ])('tarballs %s', async (_name, bytes, told) => {
-    const manifest = { dependencies: { evil: 'file:evil.tgz' } };
-    const entries = {
-      'node_modules/evil': { version: '1.0.0', resolved: 'file:evil.tgz', integrity: integrityOf(bytes) },
-    };
-    const root = nodeProject({
-      'alert.mjs': "import 'evil';\nexport const decide = () => 1;\n",
-      'package.json': JSON.stringify(manifest),
-      'package-lock.json': packageLock(manifest, entries),
-      'evil.tgz': bytes,
-    });
-    run(root, ['lock']);
-    const { status, stderr } = run(root, ['build']);
-    expect(status).toBe(2);
-    expect(stderr.replace(/ +/g, ' ')).toContain(told.replace(/ +/g, ' '));
   });
 });

@@ -123,3 +123,35 @@ export function findingsOf(root: string): string[] {
     findings.map(({ level, where = '' }) => `${level} ${id} ${where}`.trim()),
   );
 }
+
+/** A function that needs a package that needs another. */
+export const LEVELS_MANIFEST = { dependencies: { levels: '^2.0.0' } };
+export const LEVELS_ALERT =
+  "import { word } from 'levels';\nexport const decide = (event) => word(event.data.level);\n";
+export const LEVELS_PACKAGES = {
+  'levels@2.0.0': {
+    files: {
+      'index.js': "exports.word = (cm) => require('shades').shade(cm) + (cm > 420 ? 'high' : 'low');\n",
+      'README.md': 'x',
+      'test/t.js': '1',
+    },
+  },
+  'shades@1.0.0': { files: { 'index.js': "exports.shade = (cm) => (cm > 440 ? 'very ' : '');\n" } },
+};
+
+/** @param more what the entry of \`levels\` says differently */
+export async function levelsLock(registry: TestRegistry, more: object = {}): Promise<Record<string, object>> {
+  return {
+    'node_modules/levels': await lockEntry(registry, 'levels@2.0.0', { dependencies: { shades: '^1.0.0' }, ...more }),
+    'node_modules/shades': await lockEntry(registry, 'shades@1.0.0'),
+  };
+}
+
+export async function levelsProject(registry: TestRegistry, lock?: Record<string, object>): Promise<string> {
+  const files = {
+    'alert.mjs': LEVELS_ALERT,
+    'package.json': JSON.stringify(LEVELS_MANIFEST),
+    'package-lock.json': packageLock(LEVELS_MANIFEST, lock ?? (await levelsLock(registry))),
+  };
+  return nodeProject(files, {}, { '.npmrc': `registry=${registry.npm}\n` });
+}

@@ -72,7 +72,9 @@ function describe(header: Uint8Array, type: string, bytes: Uint8Array, extended:
   const prefix = text(header, 'magic').startsWith('ustar') ? text(header, 'prefix') : '';
   const plain = text(header, 'name');
   const path = (extended.path ?? (prefix === '' ? plain : `${prefix}/${plain}`))
-    .replace(/^\.\//, '')
+    // Parts that say nothing, which some packers leave in.
+    .replace(/^(?:\.\/)+/, '')
+    .replace(/(?<=.)\/(?:\.?\/)+/g, '/')
     .replace(/\/+$/, '');
   const kind = kindOf(type, path, name);
   const unsafe = path === '' || path === '.' ? undefined : unsafePathReason(path);

@@ -280,7 +280,7 @@ describe('linked modules do what they do as files', () => {
 
   beforeAll(() => {
     const all = NAMES.flatMap((name) => {
-      const { plain, linked, small } = packed[name] as (typeof packed)[string];
+      const { plain, linked, small } = packed[name]!;
       const [, options] = PROGRAMS[name] ?? [{}];
       const { entry = 'app.mjs' } = options ?? {};
       // What needs no compiler is also run as it was written.

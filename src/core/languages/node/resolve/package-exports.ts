@@ -67,17 +67,11 @@ function targetOf(
   depth = 0,
 ): TargetResult {
   if (depth > MAX_DEPTH) return NONE;
-  // Of `exports` only what lies in the package itself counts.
-  if (typeof target === 'string' && !(allowsPackages || target.startsWith('./'))) return NONE;
-  if (typeof target === 'string') return { kind: 'target', target: target.replaceAll('*', () => part) };
+  if (typeof target === 'string') return textTarget(target, part, allowsPackages);
   if (target === null) return { kind: 'closed' };
   if (Array.isArray(target)) {
-    let last: TargetResult = NONE;
-    for (const one of target as unknown[]) {
-      last = targetOf(one, part, { conditions, allowsPackages }, depth + 1);
-      if (last.kind === 'target') return last;
-    }
-    return last;
+    const found = (target as unknown[]).map((one) => targetOf(one, part, { conditions, allowsPackages }, depth + 1));
+    return found.find(({ kind }) => kind === 'target') ?? found.at(-1) ?? NONE;
   }
   if (typeof target !== 'object') return NONE;
   for (const [condition, value] of Object.entries(target)) {
@@ -86,4 +80,10 @@ function targetOf(
     if (found.kind !== 'none') return found;
   }
   return NONE;
+}
+
+/** Of `exports` only what lies in the package itself counts. */
+function textTarget(target: string, part: string, allowsPackages: boolean): TargetResult {
+  if (!allowsPackages && !target.startsWith('./')) return NONE;
+  return { kind: 'target', target: target.replaceAll('*', () => part) };
 }
