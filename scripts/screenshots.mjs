@@ -11,9 +11,9 @@ const target = join(root, 'docs/screenshots');
 /** Name of the picture, the commands to run before without showing them, and the command to show. */
 const WATCH = [
   'emballage try surge-alert --watch --port 8444 & sleep 3',
-  'curl -s -d @events/surge-alert/2-flood.json http://127.0.0.1:8444/; echo',
+  'curl -s -w "\\n" -d @events/surge-alert/2-flood.json http://127.0.0.1:8444/',
   "sed -i 's/levelCm - predictedCm/(levelCm - predictedCm) * 1.25/' functions/surge-alert/surge.ts; sleep 2",
-  'curl -s -d @events/surge-alert/2-flood.json http://127.0.0.1:8444/; echo; sleep 0.5',
+  'curl -s -w "\\n" -d @events/surge-alert/2-flood.json http://127.0.0.1:8444/; sleep 0.5',
 ].join('; ');
 const SHOTS = [
   ['overview', [], 'emballage'],
@@ -26,7 +26,7 @@ const SHOTS = [
   ],
   ['why', ['lock', 'build'], "emballage why surge-alert '**/*.{json,txt}'"],
   ['watch', ['lock', 'build'], WATCH],
-  ['check', ['lock', 'build'], 'emballage check'],
+  ['check', ['lock', 'build'], 'emballage check surge-alert gauge-page'],
   ['check-stop', ['build --sheet broken.yaml'], 'emballage check night-watch --sheet broken.yaml'],
   ['try', ['lock', 'build'], 'emballage try surge-alert'],
   ['try-record', ['lock', 'build'], 'emballage try gauge-intake --record'],

@@ -17,22 +17,31 @@ import type { Session } from './session';
 const DEFAULT_MEMORY = 128 * 1024 ** 2;
 const DEFAULT_TIMEOUT_MS = 30_000;
 
-/** The plan for calling a function from its artifact, which is the one that its waybill describes. */
+/**
+ * The plan for calling a function from its artifact, which is the one that its waybill describes.
+ * @param isAgain whether what is missing was told before
+ */
 export async function planCalls(
   project: Project,
   target: Target,
   session: Session,
+  isAgain = false,
 ): Promise<{ readonly plan: HostPlan; readonly waybill: Waybill }> {
   const waybill = await verifyAgainstWaybill(project, target);
   refuseForeign(waybill, target.arch);
   const program = await chooseProgram(target.spec, session);
-  return { plan: makePlan(project, target, { waybill, program, session }), waybill };
+  return { plan: makePlan(project, target, { waybill, program, session, isAgain }), waybill };
 }
 
 function makePlan(
   project: Project,
   { spec, arch }: Target,
-  { waybill, program, session }: { readonly waybill: Waybill; readonly program: string; readonly session: Session },
+  {
+    waybill,
+    program,
+    session,
+    isAgain,
+  }: { readonly waybill: Waybill; readonly program: string; readonly session: Session; readonly isAgain: boolean },
 ): HostPlan {
   const destination = project.sheet.destinations[spec.destination];
   const shown = artifactPath({ spec, arch });
@@ -45,7 +54,7 @@ function makePlan(
     member,
     language: spec.runtime.language,
     program,
-    env: settingsFor(spec, session),
+    env: settingsFor(spec, isAgain ? undefined : session),
     memoryBytes: spec.memoryBytes ?? Math.max(DEFAULT_MEMORY, destination?.memory.least ?? 0),
     timeoutMs: spec.timeoutMs ?? Math.min(destination?.timeoutMostMs ?? DEFAULT_TIMEOUT_MS, DEFAULT_TIMEOUT_MS),
     now: () => session.now(),
@@ -85,13 +94,13 @@ export function chooseArch(spec: FunctionSpec, asked: string | undefined): Arch 
 }
 
 /** Only what is declared: samples from the sheet, secrets from our own environment. */
-function settingsFor(spec: FunctionSpec, session: Session): Record<string, string> {
+function settingsFor(spec: FunctionSpec, session: Session | undefined): Record<string, string> {
   const env: Record<string, string> = {};
   for (const { name, sample, secret } of spec.settings) {
     const value = secret ? process.env[name] : sample;
     if (value !== undefined) env[name] = value;
     else
-      session.remark(
+      session?.remark(
         secret
           ? `note: ${name} is a secret and not set here; ${name}=… before the command sets it`
           : `note: ${name} has no sample and is not set`,

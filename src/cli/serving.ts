@@ -141,7 +141,7 @@ async function reload({ target, session }: ServeRequest, service: RunningService
     const [spec = target.spec] = selectFunctions(project.sheet, [target.spec.name]);
     const now = { spec, arch: target.arch };
     await buildAgain(project, now, session);
-    const { plan, waybill } = await planCalls(project, now, session);
+    const { plan, waybill } = await planCalls(project, now, session, true);
     if (waybill.artifact.sha256 === before.artifact.sha256) {
       session.say(`  ${session.paint.dim('changed, but the artifact is the same')}`);
       return waybill;
