@@ -9,13 +9,16 @@ export function makeApplication(root, modules) {
   let seed = 7;
   const next = (below) => ((seed = (Math.imul(seed, 1103515245) + 12345) >>> 0) >>> 8) % below;
   const files = [];
-  const pathOf = (i) => (i === 0 ? 'app.mjs' : `part-${Math.floor(i / FOLDER_SIZE)}/m${i}.${i % 5 === 4 ? 'cjs' : 'mjs'}`);
+  const pathOf = (i) =>
+    i === 0 ? 'app.mjs' : `part-${Math.floor(i / FOLDER_SIZE)}/m${i}.${i % 5 === 4 ? 'cjs' : 'mjs'}`;
   for (let i = 0; i < modules; i++) {
     // A tree that reaches every module, and some more edges on top.
     const targets = new Set([4 * i + 1, 4 * i + 2, 4 * i + 3, 4 * i + 4].filter((at) => at < modules));
     for (let k = next(3); k > 0 && i + 1 < modules; k--) targets.add(i + 1 + next(modules - i - 1));
     const path = pathOf(i);
-    const code = path.endsWith('.cjs') ? commonJs(i, path, [...targets].map(pathOf), next) : esModule(i, path, [...targets].map(pathOf), next);
+    const code = path.endsWith('.cjs')
+      ? commonJs(i, path, [...targets].map(pathOf), next)
+      : esModule(i, path, [...targets].map(pathOf), next);
     mkdirSync(dirname(join(root, path)), { recursive: true });
     writeFileSync(join(root, path), code);
     files.push(path);
@@ -44,7 +47,11 @@ function value${k}(input, { scale = ${next(9) + 1}, offset } = {}) {
 }
 
 function esModule(i, path, targets, next) {
-  const imports = targets.map((to, k) => (to.endsWith('.cjs') ? `import part${k} from '${specifier(path, to)}';` : `import { total as part${k} } from '${specifier(path, to)}';`));
+  const imports = targets.map((to, k) =>
+    to.endsWith('.cjs')
+      ? `import part${k} from '${specifier(path, to)}';`
+      : `import { total as part${k} } from '${specifier(path, to)}';`,
+  );
   const parts = targets.map((to, k) => (to.endsWith('.cjs') ? `part${k}.total` : `part${k}`));
   return `${imports.join('\n')}
 ${functions(i, next, parts.length === 0 ? 'scale' : `typeof ${parts[0]}`)}

@@ -2,10 +2,11 @@
 // else the machine does falls on both; medians are compared. NODE_EXTRA_CA_CERTS is unset: reading certificates at every
 // start would hide what is measured.
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { makeApplication } from './node-app.mjs';
 
 const program = fileURLToPath(new URL('../bin/emballage.js', import.meta.url));
 const base = mkdtempSync(join(tmpdir(), 'emballage-bench-'));
@@ -16,6 +17,7 @@ startUp();
 coldBuild();
 nothingChanged();
 largeTree();
+modules();
 wheels();
 console.log(table([['measure', 'ours', 'other', 'ratio', 'at most', ''], ...rows]));
 
@@ -85,6 +87,36 @@ function largeTree() {
   });
   const mib = Number(stderr.trim().split('\n').at(-1)) / 1024;
   rows.push(['memory of packing 2 GiB', `${mib.toFixed(0)} MiB`, '', '', '250 MiB', verdict(mib, 250)]);
+}
+
+/** An application of 3,000 modules, traced and linked; the parser library alone on the same files, on one core. */
+function modules() {
+  const root = project('modules', 1, { entry: 'app.mjs#run', link: true });
+  const folder = join(root, 'functions/f0');
+  const files = makeApplication(folder, 3000);
+  const list = join(base, 'modules.json');
+  writeFileSync(list, JSON.stringify(files));
+  const script = (name) => fileURLToPath(new URL(name, import.meta.url));
+  const link = () => time(root, process.execPath, [script('link.mjs'), root]);
+  const app = readFileSync(join(folder, 'app.mjs'), 'utf8');
+  let edits = 0;
+  const [cold, warm, parse] = byTurns(3, [
+    () => (rmSync(join(root, '.emballage'), { recursive: true, force: true }), link()),
+    () => {
+      writeFileSync(join(folder, 'app.mjs'), `${app}// edit ${(edits += 1)}\n`);
+      return link();
+    },
+    () => time(root, process.execPath, [script('parse.mjs'), folder, list]),
+  ]);
+  report('trace and link 3,000 modules, cold, against parsing them', cold, parse, 1.5);
+  report('  warm after one edit, against cold', warm, cold, 0.1);
+  rmSync(join(root, '.emballage'), { recursive: true, force: true });
+  const { stderr } = spawnSync('/usr/bin/time', ['-f', '%M', process.execPath, script('link.mjs'), root], {
+    encoding: 'utf8',
+    env: env(),
+  });
+  const mib = Number(stderr.trim().split('\n').at(-1)) / 1024;
+  rows.push(['  memory', `${mib.toFixed(0)} MiB`, '', '', '500 MiB', verdict(mib, 500)]);
 }
 
 /** Some forty real wheels, fetched once; settling and unpacking them against the installer of Python itself. */
@@ -164,12 +196,12 @@ function wheels() {
   rows.push(['  memory', `${mib.toFixed(0)} MiB`, '', '', '300 MiB', verdict(mib, 300)]);
 }
 
-function project(name, functions) {
+function project(name, functions, keys = {}) {
   const root = join(base, name);
   mkdirSync(root, { recursive: true });
   const specs = Array.from({ length: functions }, (_, i) => [
     `f${i}`,
-    { source: `functions/f${i}`, runtime: 'node 20', entry: 'a.mjs#run', artifact: 'zip' },
+    { source: `functions/f${i}`, runtime: 'node 20', entry: 'a.mjs#run', artifact: 'zip', ...keys },
   ]);
   const sheet = {
     project: 'bench',

@@ -40,6 +40,15 @@ describe('check, on functions of Node.js', () => {
       ['stop entry/missing-member alert.cjs:1:1', 'stop module/format-clash alert.cjs:1:1'],
     ],
     [
+      'JSON that is imported as if it were code',
+      {
+        'alert.mjs': `import a from './a.json';\nimport b from './a.json' with { type: 'json' };\n${OK}`,
+        'a.json': '{}',
+      },
+      {},
+      ['stop module/format-clash alert.mjs:1'],
+    ],
+    [
       'CommonJS in an ES module',
       { 'alert.mjs': `const fs = require('fs');\n${OK}` },
       {},

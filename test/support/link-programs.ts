@@ -199,6 +199,16 @@ export const PROGRAMS: Readonly<Record<string, readonly [sources: Files, options
       'c.mjs': 'export const c = 3;\n',
     },
   ],
+  'a name that two modules pass on': [
+    {
+      'app.mjs':
+        "import * as all from './all.mjs';\nexport const run = () => [Object.keys(all), all.both, all.once];\n",
+      'all.mjs': "export * from './a.mjs';\nexport * from './b.mjs';\nexport * from './again.mjs';\n",
+      'a.mjs': "export const both = 'a';\nexport const once = 'once';\n",
+      'b.mjs': "export const both = 'b';\n",
+      'again.mjs': "export { once } from './a.mjs';\n",
+    },
+  ],
   'names in the way of ours': [
     {
       'app.mjs':

@@ -4,6 +4,8 @@ import type { LeftOut } from './model';
 
 const VERSION_CONTROL = new Set(['.git', '.hg', '.svn', '.bzr', '.jj', '.pijul', '_darcs', 'CVS']);
 const EDITOR_FOLDERS = new Set(['.idea', '.vscode', '.vs', '.fleet', '.settings']);
+/** What installers of packages keep for themselves: links to programs, caches, a lock of their own. */
+const OF_INSTALLER = /(?:^|\/)node_modules\/\.(?:bin|cache|package-lock\.json|yarn-\w+|modules\.yaml)$/;
 /** What tools keep logins in. */
 const LOGIN_FILES = new Set(['.npmrc', '.netrc', '_netrc', '.pypirc', '.yarnrc.yml']);
 const LITTER_NAMES = new Set(['.DS_Store', 'Thumbs.db', 'desktop.ini', '.directory']);
@@ -28,7 +30,11 @@ export function makeSelection(leaveOut: readonly string[], keep: readonly string
   const kept = keep.length > 0 ? matcher(keep) : undefined;
   return {
     leftOutBy(path, name, isFolder) {
-      const builtIn = isFolder ? folderLeftOutBy(path, name) : fileLeftOutBy(name);
+      const builtIn = OF_INSTALLER.test(path)
+        ? 'installed'
+        : isFolder
+          ? folderLeftOutBy(path, name)
+          : fileLeftOutBy(name);
       return builtIn ?? (left?.ignores(isFolder ? `${path}/` : path) === true ? 'pattern' : undefined);
     },
     keptBy(path) {

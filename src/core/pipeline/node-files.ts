@@ -5,7 +5,7 @@ import { baseOf, folderOf, joinPath } from '../base/paths';
 import { fileDigest } from '../disk/digest';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type Origin, type PackedEntry } from '../fileset/model';
 import type { NodeFile } from '../languages/node';
-import { unpackTarball } from '../languages/node/packages';
+import { ownerOf, unpackTarball } from '../languages/node/packages';
 import { PackageStore } from '../sources';
 import type { AssemblyRequest } from './assemble';
 import { npmConfigFor } from './lock-node';
@@ -34,7 +34,7 @@ export function sourceFiles(base: FileSet, knownDigests: ReadonlyMap<string, str
   return base.entries.flatMap((entry) => {
     if (entry.kind !== 'file' || isBuildFile(entry)) return [];
     const { path, source, size, mode } = entry;
-    const owner = installedOwner(path);
+    const owner = ownerOf(path);
     const origin: Origin =
       owner === ''
         ? entry.origin
@@ -52,11 +52,6 @@ export function sourceFiles(base: FileSet, knownDigests: ReadonlyMap<string, str
       },
     ];
   });
-}
-
-/** `node_modules/@a/b/lib/c.js` gives `node_modules/@a/b`. */
-function installedOwner(path: string): string {
-  return /^(?:.*\/)?node_modules\/(?:@[^/]+\/)?[^/]+(?=\/)/.exec(path)?.[0] ?? '';
 }
 
 function digestOf(source: string, known: string | undefined): () => string {

@@ -18,7 +18,7 @@ export const moduleFormatClash: Rule = {
     const found: Finding[] = [];
     for (const path of node.trace.reached.keys()) {
       found.push(...unreadable(node, path, own.has(path)));
-      if (own.has(path)) found.push(...foreignNames(node, path), ...missingNames(node, path));
+      if (own.has(path)) found.push(...foreignNames(node, path), ...missingNames(node, path), ...plainJson(node, path));
       found.push(...requiredEsm(node, path));
     }
     return findings(...found);
@@ -109,4 +109,20 @@ function requiredEsm(node: NodeView, path: string): Finding[] {
       },
     ];
   });
+}
+
+/** Node.js imports JSON only where the statement says that it is. */
+function plainJson(node: NodeView, path: string): Finding[] {
+  return (node.trace.edges.get(path) ?? [])
+    .filter(
+      ({ request, targets: [target] }) =>
+        request.kind === 'import' && request.isJson !== true && target?.endsWith('.json') === true,
+    )
+    .map(({ request }) => ({
+      level: 'stop',
+      where: `${printable(path)}:${String(request.line)}`,
+      expected: `\`with { type: 'json' }\` behind \`${printable(request.specifier)}\``,
+      found: 'an import of JSON without it, which Node.js refuses',
+      mend: 'add it, or set `link: true`, which needs none',
+    }));
 }

@@ -1,6 +1,7 @@
 /** An artifact as Node.js would see it: what loading its entry reaches, and what each module says of itself. */
 import { comparePaths } from '../../base/paths';
 import { textDigest } from '../../disk/digest';
+import { ownerOf } from './packages';
 import { Resolver } from './resolve/resolver';
 import { Shaker, type Link, type LinkModule } from './link/shake';
 import type { ModuleFacts } from './trace/facts';
@@ -73,11 +74,6 @@ export async function viewNodeArtifact(request: NodeViewRequest): Promise<NodeVi
   } finally {
     await pool.close();
   }
-}
-
-/** `node_modules/a/node_modules/@b/c/lib/d.js` gives `node_modules/a/node_modules/@b/c`. */
-export function ownerOf(path: string): string {
-  return /^(?:.*\/)?node_modules\/(?:@[^/]+\/)?[^/]+(?=\/)/.exec(path)?.[0] ?? '';
 }
 
 function exportsView(

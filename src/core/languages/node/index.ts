@@ -2,8 +2,9 @@
 export { HTTP_ADAPTER_FILE, httpAdapterCode, httpAdapterEntry } from './adapter';
 export { type MemberVerdict, type ReadText, findMember } from './entry';
 export { assembleNode, type NodeAssembled, type NodeFile, type NodePlaced } from './assemble';
-export { type NodeView, ownerOf, viewNodeArtifact } from './artifact-view';
+export { type NodeView, viewNodeArtifact } from './artifact-view';
 export { isCompiled, readFunctionCompiler, type FunctionCompiler } from './compile/settings';
+export { ownerOf } from './packages';
 export { ModuleBook } from './trace/module-book';
 export { ModulePool } from './trace/module-pool';
 export { Modules } from './trace/modules';

@@ -125,7 +125,7 @@ export class EsmEmitter {
         };
       case 'local': {
         const { module } = origin;
-        const name = module.facts.esm?.exports.find((one) => one.local === origin.local)?.name ?? imported;
+        const name = shaker.exportedAs(module, origin.local) ?? imported;
         const isLive = isCircular || (module.facts.esm?.assigned.includes(origin.local) ?? false);
         return { local, key: this.#keyFor({ kind: 'module', path: module.path }, specifier), name, isLive };
       }
@@ -186,7 +186,7 @@ export class EsmEmitter {
     const { shaker } = this.#context;
     if (origin.kind === 'local') {
       const { module, local } = origin;
-      const name = module.facts.esm?.exports.find((one) => one.local === local)?.name ?? local;
+      const name = shaker.exportedAs(module, local) ?? local;
       if (!shaker.live.has(module.path)) return undefined;
       return `${this.#handle}.get(${quoted(this.#keyFor({ kind: 'module', path: module.path }, ''))})${access(name)}`;
     }

@@ -43,6 +43,8 @@ export class Shaker {
   readonly #modules: ReadonlyMap<string, LinkModule>;
   readonly #packages: PackageFiles;
   readonly #declared = new Map<string, ReadonlyMap<string, readonly number[]>>();
+  readonly #exports = new Map<string, ReadonlyMap<string, string>>();
+  readonly #names = new Map<string, ReadonlyMap<string, string>>();
   readonly #imports = new Map<string, ReadonlyMap<string, EsmFacts['imports'][number]>>();
   readonly #effectFree = new Map<string, boolean>();
   readonly #open: (() => void)[] = [];
@@ -68,22 +70,29 @@ export class Shaker {
     const mark = `${path}\0${name}`;
     if (seen.has(mark)) return NONE;
     seen.add(mark);
-    const own = esm.exports.find((one) => one.name === name);
-    if (own !== undefined) {
-      const imported = this.#importOf(module, own.local);
+    const local = this.#exportsOf(module).get(name);
+    if (local !== undefined) {
+      const imported = this.#importOf(module, local);
       return imported === undefined
-        ? { kind: 'local', module, local: own.local }
+        ? { kind: 'local', module, local }
         : this.#through(module, imported.specifier, imported.imported, seen);
     }
     const passed = esm.reexports.find((one) => one.name === name);
     if (passed !== undefined) return this.#through(module, passed.specifier, passed.imported, seen);
     if (name === 'default') return NONE;
-    for (const specifier of esm.stars) {
+    return this.#originInStars(module, esm.stars, name, seen);
+  }
+
+  /** A name that two of them have from different places is exported by none (ECMA-262 16.2.1.7.2.2, ResolveExport). */
+  #originInStars(module: LinkModule, stars: readonly string[], name: string, seen: Set<string>): Origin {
+    let first: Origin = NONE;
+    for (const specifier of stars) {
       const found = this.#through(module, specifier, name, seen);
-      if (found.kind === 'foreign' && !this.#mayHave(found)) continue;
-      if (found.kind !== 'none') return found;
+      if (found.kind === 'none' || (found.kind === 'foreign' && !this.#mayHave(found))) continue;
+      if (first.kind === 'local' && found.kind === 'local' && !isSame(first, found)) return NONE;
+      if (first.kind === 'none') first = found;
     }
-    return NONE;
+    return first;
   }
 
   /** All names that a module exports, as far as they can be known, sorted; without those of modules that are not here. */
@@ -173,7 +182,7 @@ export class Shaker {
   #useLocalExport(module: LinkModule, local: string): void {
     this.#include(module.path);
     // It is read from there under the first name that the module itself gives it.
-    const own = module.facts.esm?.exports.find((one) => one.local === local)?.name;
+    const own = this.exportedAs(module, local);
     if (own !== undefined) this.#noteUse(module.path, own);
     this.#useLocal(module, local);
   }
@@ -256,6 +265,26 @@ export class Shaker {
     return found;
   }
 
+  /** The first name under which a module exports something of its own. */
+  exportedAs(module: LinkModule, local: string): string | undefined {
+    let known = this.#names.get(module.path);
+    if (known === undefined) {
+      known = new Map((module.facts.esm?.exports ?? []).map((one) => [one.local, one.name] as const).reverse());
+      this.#names.set(module.path, known);
+    }
+    return known.get(local);
+  }
+
+  /** Local names by the names under which they are exported. */
+  #exportsOf(module: LinkModule): ReadonlyMap<string, string> {
+    let known = this.#exports.get(module.path);
+    if (known === undefined) {
+      known = new Map((module.facts.esm?.exports ?? []).map((one) => [one.name, one.local] as const).reverse());
+      this.#exports.set(module.path, known);
+    }
+    return known;
+  }
+
   #importOf(module: LinkModule, local: string): EsmFacts['imports'][number] | undefined {
     let known = this.#imports.get(module.path);
     if (known === undefined) {
@@ -282,4 +311,8 @@ export class Shaker {
       }
     }
   }
+}
+
+function isSame(a: Origin & { kind: 'local' }, b: Origin & { kind: 'local' }): boolean {
+  return a.module === b.module && a.local === b.local;
 }

@@ -4,3 +4,4 @@ export { asRecord, invalid, parseJson, readPackageLock, type LockEntry, type Pac
 export { compareWithManifest, linkTarget, selectPackages, type Manifest, type NodeTarget } from './select';
 export { unpackTarball, type UnpackedTarball } from './tarball';
 export { makeTarball, type MadeTarball } from './make-tarball';
+export { ownerOf } from './owner';

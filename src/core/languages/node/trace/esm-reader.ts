@@ -1,5 +1,12 @@
 /** What linking has to know of an ES module: its statements, what they declare and use, what it imports and exports. */
-import type { AnyNode, ExportNamedDeclaration, ExportDefaultDeclaration, Identifier, Literal } from 'acorn';
+import type {
+  AnyNode,
+  ExportDefaultDeclaration,
+  ExportNamedDeclaration,
+  Identifier,
+  ImportAttribute,
+  Literal,
+} from 'acorn';
 import {
   DEFAULT_LOCAL,
   type EsmFacts,
@@ -86,7 +93,7 @@ export class EsmReader {
     const draft = { start: node.start, end: node.end, declares: [], isPure: false };
     switch (node.type) {
       case 'ImportDeclaration':
-        this.#request(node.source);
+        this.#request(node.source, node.attributes);
         for (const one of node.specifiers)
           this.#imports.push({
             local: one.local.name,
@@ -95,7 +102,7 @@ export class EsmReader {
           });
         return { ...draft, kind: 'import' };
       case 'ExportAllDeclaration':
-        this.#request(node.source);
+        this.#request(node.source, node.attributes);
         if (node.exported)
           this.#reexports.push({ name: nameOf(node.exported), specifier: String(node.source.value), imported: '*' });
         else this.#stars.push(String(node.source.value));
@@ -113,7 +120,7 @@ export class EsmReader {
   #exportNamed(node: ExportNamedDeclaration): Pick<Statement, 'kind' | 'inner' | 'declares'> {
     if (node.source !== null && node.source !== undefined) {
       const specifier = String(node.source.value);
-      this.#request(node.source);
+      this.#request(node.source, node.attributes);
       for (const one of node.specifiers)
         this.#reexports.push({ name: nameOf(one.exported), specifier, imported: nameOf(one.local) });
       return { kind: 'export-from', declares: [] };
@@ -171,8 +178,10 @@ export class EsmReader {
         if (typeof part === 'object' && part !== null && 'type' in part) this.#findAwaits(part as AnyNode);
   }
 
-  #request({ value, start, end }: Literal): void {
-    this.requests.push({ kind: 'import', specifier: String(value), guard: 'none', start, end, at: start });
+  #request({ value, start, end }: Literal, attributes: readonly ImportAttribute[]): void {
+    const isJson = attributes.some(({ key, value: { value: type } }) => nameOf(key) === 'type' && type === 'json');
+    const request = { kind: 'import', specifier: String(value), guard: 'none', start, end, at: start } as const;
+    this.requests.push(isJson ? { ...request, isJson } : request);
   }
 }
 

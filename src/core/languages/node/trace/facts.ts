@@ -34,6 +34,8 @@ export interface ModuleRequest {
   readonly guard: 'none' | 'try' | 'lazy';
   /** Values of NODE_ENV that it depends on: all have to hold. */
   readonly when?: readonly (readonly [value: string, isEqual: boolean])[];
+  /** The statement says that it is JSON (`with { type: 'json' }`). */
+  readonly isJson?: true;
   /** It is asked for by an absolute path that is made when the code runs. */
   readonly isPath?: true;
   /** Of the specifier's literal, with its quotes. */

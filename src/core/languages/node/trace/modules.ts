@@ -27,7 +27,7 @@ export interface Module {
 }
 
 /** Changed when facts come to say something else of the same text. */
-const FACTS_VERSION = '3';
+const FACTS_VERSION = '4';
 
 export class Modules {
   readonly #book: ModuleBook;

@@ -1,4 +1,4 @@
-/** Syntax that not every Node.js knows, with the first major version that does (by its V8; `node --v8-options` aside). */
+/** Syntax that not every Node.js knows, with the first major version that does (by the V8 that it has). */
 import type { AnyNode } from 'acorn';
 
 type Judge<T extends AnyNode['type']> = (

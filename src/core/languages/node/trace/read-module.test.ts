@@ -200,7 +200,7 @@ export { f as z };
       awaitsOtherwise: true,
       hasTopAwait: true,
     });
-    expect(esm('let a, b = 1, c; a = 2; [c] = [1]; function d() { b++ } d = 1').assigned).toEqual(['a', 'b', 'c', 'd']);
+    expect(esm('let a, b = 1, c; a = 2; [c] = [1]; function d() { b++ } d = 1').assigned).toEqual(['a', 'c', 'b', 'd']);
     expect(
       esm('module.exports = require("x")')
         .commonJsNames.map(({ name }) => name)
