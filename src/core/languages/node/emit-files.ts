@@ -30,7 +30,7 @@ export function rewriteModule(
   const code = module.code();
   const source = new SourceText(assembler.request.sourceName(module.path), code, module.map);
   const out = new Output(sourcemap !== 'none' && module.isCompiled);
-  out.source(source.name, assembler.writtenText(module.path));
+  out.source(source.name, () => assembler.writtenText(module.path));
   out.copy(source, 0, code.length, edits);
   return withMap(out, assembler.emitted(module.path), sourcemap);
 }

@@ -159,7 +159,7 @@ class Writer {
       return;
     }
     const source = new SourceText(this.#request.sourceName(path), text, this.#request.mapOf(path));
-    out.source(source.name, this.#request.writtenText(path));
+    out.source(source.name, () => this.#request.writtenText(path));
     if (facts.esm === undefined) this.#commonJs(out, module, source);
     else
       new EsmEmitter(module, facts.esm, source, {

@@ -39,8 +39,8 @@ export class Output {
   }
 
   /** Makes the whole text of a source part of the map. */
-  source(name: string, content: string): void {
-    if (this.#map !== undefined) setSourceContent(this.#map, name, content);
+  source(name: string, content: () => string): void {
+    if (this.#map !== undefined) setSourceContent(this.#map, name, content());
   }
 
   /** A stretch of a source, with edits inside it applied. */
