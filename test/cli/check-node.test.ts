@@ -271,6 +271,22 @@ describe('why', () => {
     expect(run(root, ['why', 'alert'])).toMatchObject({ status: 2 });
   });
 
+  it('goes on past modules that linking left out', () => {
+    const root = nodeProject(
+      {
+        'alert.mjs': "import { a } from './all.mjs';\nexport const decide = () => a;\n",
+        'package.json': '{ "sideEffects": false }',
+        'all.mjs': "export { a } from './a.mjs';\n",
+        'a.mjs': 'export const a = 1;\n',
+      },
+      { link: true },
+    );
+    run(root, ['build']);
+    expect(run(root, ['why', 'alert', 'a.mjs']).stdout).toContain(
+      'a.mjs  20 B  from src/a.mjs  inside alert.cjs\n  alert.mjs  the entry\n    └ a.mjs  imported\n',
+    );
+  });
+
   it('knows modules inside a linked file', () => {
     const root = nodeProject(SOURCE, { entry: 'alert.ts#decide', link: true });
     run(root, ['build']);

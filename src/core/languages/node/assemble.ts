@@ -87,6 +87,8 @@ export async function assembleNode(request: NodeAssembleRequest): Promise<NodeAs
 export class NodeAssembler {
   readonly request: NodeAssembleRequest;
   readonly files = new Map<string, NodeFile>();
+  /** Modules and files that are packed, where linking left out others; set by it. */
+  packed: ReadonlySet<string> | undefined;
   readonly resolver: Resolver;
   /** What Node.js itself would find, without a compiler's help. */
   readonly strict: Resolver;
@@ -154,7 +156,20 @@ export class NodeAssembler {
       if (pattern !== undefined) return { why: 'kept', by: pattern };
       return { why: path === this.request.entry.file ? 'entry' : 'in-source' };
     }
-    return reasonOfReach(reach);
+    return reasonOfReach({ ...reach, by: this.#packedAsker(reach.by, trace) });
+  }
+
+  /** Modules that linking leaves out ask for nothing any more: those count who asked for them. */
+  #packedAsker(asker: string, trace: Trace | undefined): string {
+    let at = asker;
+    const seen = new Set<string>();
+    while (this.packed?.has(at) === false && !seen.has(at)) {
+      seen.add(at);
+      const by = trace?.reached.get(at)?.by ?? '';
+      if (by === '') return asker;
+      at = by;
+    }
+    return at;
   }
 
   #isCompiled(path: string): boolean {

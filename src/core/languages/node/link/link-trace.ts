@@ -47,13 +47,15 @@ export async function linkTrace(assembler: NodeAssembler, trace: Trace): Promise
   const reason: Reason = { why: 'entry' };
   const [first] = linked.files;
   const live = new Set(linked.modules);
+  const asFiles = filesBeside(assembler, trace, { live, unlinkable });
+  assembler.packed = new Set([...live, ...asFiles]);
   return {
     placed: linked.files.map(({ path, text }, i) => ({
       path,
       text,
       reason: i === 0 ? reason : { why: 'made-for', by: first?.path ?? '' },
     })),
-    asFiles: filesBeside(assembler, trace, { live, unlinkable }),
+    asFiles,
     parts: linked.modules.flatMap((path) => {
       const file = assembler.files.get(path);
       return file === undefined
