@@ -1,20 +1,23 @@
 /** What the program is, its commands in the order of work, and one example. */
 import { COMMANDS } from './commands/list';
 
+/** Commands that are no step of the work. */
+const LOOK_UPS: readonly string[] = ['rules', 'toolchains', 'stand-in', 'demo'];
+
 export const OVERVIEW_WORDS: readonly string[] = ['help', '--help', '-h'];
 
 export function overview(program: string): string {
   const width = Math.max(...COMMANDS.map((command) => command.usage.length)) + 3;
   const row = (usage: string, summary: string): string => `  ${usage.padEnd(width)}${summary}\n`;
-  const group = (title: string, names: readonly string[]): string =>
-    `${title}\n${COMMANDS.filter((c) => names.includes(c.name))
+  const group = (title: string, belongs: (name: string) => boolean): string =>
+    `${title}\n${COMMANDS.filter((c) => belongs(c.name))
       .map((c) => row(c.usage, c.summary))
       .join('')}\n`;
   return [
     'Emballage makes deployment artifacts from the source of event-driven functions:\n',
     'byte for byte the same on every machine, and checked before anyone uploads them.\n\n',
-    group('In the order of work:', ['lock', 'build', 'check', 'try', 'prove']),
-    group('To look things up:', ['rules', 'toolchains', 'stand-in', 'demo']),
+    group('In the order of work:', (name) => !LOOK_UPS.includes(name)),
+    group('To look things up:', (name) => LOOK_UPS.includes(name)),
     'Options everywhere:\n',
     row('--sheet FILE', 'the packing sheet; emballage.yaml in this folder otherwise'),
     row('--json', 'one JSON document on standard output, nothing else'),
