@@ -6,11 +6,6 @@ import { closeSync, openSync, readSync } from 'node:fs';
 const ALGORITHMS = ['sha512', 'sha384', 'sha256', 'sha1'] as const;
 const PIECE_BYTES = 1024 * 1024;
 
-/** Whether a text states a digest that can be checked. */
-export function isIntegrity(text: string): boolean {
-  return strongest(text) !== undefined;
-}
-
 /** What is wrong with a file, in words; undefined where it is what was stated. @param path absolute path */
 export function integrityFault(path: string, stated: string): { expected: string; found: string } | undefined {
   const wanted = strongest(stated);

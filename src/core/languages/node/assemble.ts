@@ -328,7 +328,7 @@ function missingImports(trace: Trace | undefined): MissingImport[] {
   }));
 }
 
-export function reasonOfReach({ how, by }: Reach): Reason {
+function reasonOfReach({ how, by }: Reach): Reason {
   switch (how) {
     case 'entry':
       return { why: 'entry' };

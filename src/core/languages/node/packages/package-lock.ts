@@ -95,7 +95,7 @@ function readEntry(key: string, entry: Record<string, unknown>, shown: string): 
 }
 
 /** `node_modules/@a/b` gives `@a/b`. */
-export function nameInPath(key: string): string {
+function nameInPath(key: string): string {
   const at = key.lastIndexOf('node_modules/');
   return at < 0 ? key : key.slice(at + 'node_modules/'.length);
 }

@@ -10,20 +10,17 @@ export interface FileTree {
 
 export interface PackageJson {
   readonly name?: string;
-  readonly version?: string;
   readonly type?: 'module' | 'commonjs';
   readonly main?: string;
   readonly exports?: unknown;
   readonly imports?: unknown;
   /** `false`, or patterns of the files that have effects when they are loaded. */
   readonly sideEffects?: boolean | readonly string[];
-  readonly engines?: { readonly node?: string };
-  readonly scripts: Readonly<Record<string, string>>;
   /** Names of packages that it can do without. */
   readonly optionalDependencies: readonly string[];
 }
 
-const EMPTY: PackageJson = { scripts: {}, optionalDependencies: [] };
+const EMPTY: PackageJson = { optionalDependencies: [] };
 
 /** Reads each package.json once. */
 export class PackageFiles {
@@ -92,14 +89,11 @@ export function readPackageJson(text: string): PackageJson {
   const { type, exports, imports } = fields;
   return present({
     name: textOf(fields.name),
-    version: textOf(fields.version),
     type: type === 'module' || type === 'commonjs' ? type : undefined,
     main: textOf(fields.main),
     exports: exports ?? undefined,
     imports: imports ?? undefined,
     sideEffects: sideEffectsOf(fields.sideEffects),
-    engines: enginesOf(fields.engines),
-    scripts: textsOf(fields.scripts),
     optionalDependencies: Object.keys(textsOf(fields.optionalDependencies)),
   });
 }
@@ -110,11 +104,6 @@ function textOf(value: unknown): string | undefined {
 
 function sideEffectsOf(value: unknown): boolean | readonly string[] | undefined {
   return Array.isArray(value) ? value.map(String) : typeof value === 'boolean' ? value : undefined;
-}
-
-function enginesOf(value: unknown): { readonly node: string } | undefined {
-  const node = typeof value === 'object' && value !== null && 'node' in value ? textOf(value.node) : undefined;
-  return node === undefined ? undefined : { node };
 }
 
 function textsOf(value: unknown): Record<string, string> {
