@@ -25,6 +25,7 @@ const assembly = await assembleTarget({
   arch: 'arm64',
   knownDigests: index?.knownDigests(survey.items) ?? new Map(),
   jobs: availableParallelism(),
+  tool: 'bench',
 });
 // As a build would, so that the next run knows what has not changed.
 writeStatIndex(indexPath(project, spec), {

@@ -16,7 +16,7 @@ export function fileDigest(path: string): string {
   }
 }
 
-/** SHA-256 of a text in UTF-8, in hexadecimal. */
-export function textDigest(text: string): string {
-  return createHash('sha256').update(text).digest('hex');
+/** SHA-256 of bytes, or of a text in UTF-8, in hexadecimal. */
+export function contentDigest(content: string | Uint8Array): string {
+  return createHash('sha256').update(content).digest('hex');
 }

@@ -76,6 +76,10 @@ async function assembleAll(work: Work): Promise<Assembly> {
       keptBy: (path) => selection.keptBy(path),
       compiler,
       modules: new language.Modules(book, pool),
+      memory: new language.LinkMemory(
+        join(stateFolder(project), 'links', `${spec.name}.${request.arch}.json`),
+        request.tool,
+      ),
       mentionsOf: (owner, read) => mentionsOf(request, owner, read),
       sourceName: (path) => sourceName(known.get(path), path),
     });

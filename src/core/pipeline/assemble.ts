@@ -38,6 +38,8 @@ export interface AssemblyRequest {
   readonly workspaces: readonly LockedWorkspace[];
   /** SHA-256 of source files that have not changed since the last build, by path. */
   readonly knownDigests: ReadonlyMap<string, string>;
+  /** Name and version of the program. */
+  readonly tool: string;
   /** Threads that may work. */
   readonly jobs: number;
 }

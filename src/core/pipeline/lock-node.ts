@@ -5,7 +5,7 @@ import { pathToFileURL } from 'node:url';
 import type { Place } from '../base/errors';
 import { folderOf, joinPath, settlePath } from '../base/paths';
 import { printable } from '../base/text';
-import { textDigest } from '../disk/digest';
+import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import {
   asRecord,
@@ -187,7 +187,7 @@ class Fetching {
 
   /** Which file has that integrity was found out when it was fetched. */
   #memoryOf(integrity: string): string {
-    return join(stateFolder(this.#request.project), 'integrity', textDigest(integrity));
+    return join(stateFolder(this.#request.project), 'integrity', contentDigest(integrity));
   }
 
   async #whereIs(entry: LockEntry): Promise<{ from: string; integrity?: string; index: string }> {

@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError, systemCode } from '../base/errors';
 import { baseOf } from '../base/paths';
-import { textDigest } from '../disk/digest';
+import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import { STATE_FOLDER } from '../fileset/selection';
 import type { Lock } from './lock-schema';
@@ -59,7 +59,7 @@ function verifiedPath(root: string, name: string): string {
 
 function wasVerified(root: string, name: string, text: string): boolean {
   try {
-    return readFileSync(verifiedPath(root, name), 'utf8') === textDigest(text);
+    return readFileSync(verifiedPath(root, name), 'utf8') === contentDigest(text);
   } catch {
     return false;
   }
@@ -67,7 +67,7 @@ function wasVerified(root: string, name: string, text: string): boolean {
 
 function noteVerified(root: string, name: string, text: string): void {
   try {
-    writeWhole(verifiedPath(root, name), textDigest(text), verifiedPath(root, name));
+    writeWhole(verifiedPath(root, name), contentDigest(text), verifiedPath(root, name));
   } catch {
     // It is verified again next time.
   }

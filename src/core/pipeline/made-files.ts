@@ -1,8 +1,7 @@
 /** Files that are made for artifacts. They lie in the state folder by their digests, so that they are packed like others. */
-import { createHash } from 'node:crypto';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { textDigest } from '../disk/digest';
+import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import type { StoredContent } from '../fileset/model';
 import { stripDebugSections } from '../formats/elf';
@@ -20,7 +19,7 @@ export function strippedFile(project: Project, { source, sha256 }: StoredContent
     // Not looked at yet.
   }
   const bytes = stripDebugSections(readFileSync(source));
-  const digest = bytes === undefined ? '' : createHash('sha256').update(bytes).digest('hex');
+  const digest = bytes === undefined ? '' : contentDigest(bytes);
   const known = bytes === undefined ? null : { sha256: digest, size: bytes.length };
   if (bytes !== undefined) writeWhole(made(digest), bytes, made(digest));
   writeWhole(note, JSON.stringify(known), note);
@@ -29,8 +28,9 @@ export function strippedFile(project: Project, { source, sha256 }: StoredContent
 
 /** Generated content lies in a file by its digest, so that it is packed like any other. */
 export function generated(project: Project, text: string): { source: string; size: number; sha256: string } {
-  const sha256 = textDigest(text);
+  const bytes = Buffer.from(text);
+  const sha256 = contentDigest(bytes);
   const source = join(stateFolder(project), 'generated', sha256);
-  if (!existsSync(source)) writeWhole(source, text, source);
-  return { source, size: Buffer.byteLength(text), sha256 };
+  if (!existsSync(source)) writeWhole(source, bytes, source);
+  return { source, size: bytes.length, sha256 };
 }

@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import { rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { present } from '../base/present';
-import { textDigest } from '../disk/digest';
+import { contentDigest } from '../disk/digest';
 import { filePieces } from '../disk/file-source';
 import { guarded, removeLeftovers, writeWhole } from '../disk/write';
 import type { FileSet, PackedFile } from '../fileset/model';
@@ -107,6 +107,7 @@ class Maker {
         workspaces: locked?.workspaces ?? [],
         knownDigests: index?.knownDigests(survey.items) ?? new Map<string, string>(),
         jobs: this.#request.jobs,
+        tool: this.#request.tool,
       }));
     const made = before?.made ?? this.#findInStore(assembly.fileSet) ?? (await this.#pack(assembly.fileSet));
     this.#made.set(key, { assembly, made });
@@ -135,7 +136,7 @@ class Maker {
       if (entry.kind === 'folder') continue;
       const found = entry.kind === 'file' ? (entry.sha256 ?? known.get(entry.path)) : undefined;
       if (found === undefined && entry.kind === 'file') hashed += 1;
-      digests.set(entry.path, found ?? (entry.kind === 'file' ? this.#hashFile(entry) : textDigest(entry.target)));
+      digests.set(entry.path, found ?? (entry.kind === 'file' ? this.#hashFile(entry) : contentDigest(entry.target)));
     }
     const key = this.#key(fileSet, digests);
     const artifact = this.#store.find(key);
@@ -223,6 +224,6 @@ class Maker {
   #key(fileSet: FileSet, digests: ReadonlyMap<string, string>): string {
     const { date, time } = this.#time;
     const files = filesDigest(fileSet, digests);
-    return textDigest(['zip', DEFLATE_ENCODER, this.#request.tool, date, time, files].join('\n'));
+    return contentDigest(['zip', DEFLATE_ENCODER, this.#request.tool, date, time, files].join('\n'));
   }
 }

@@ -48,6 +48,7 @@ export function sourceFiles(base: FileSet, knownDigests: ReadonlyMap<string, str
         origin,
         owner,
         isOwn: owner === '',
+        isInstalled: owner !== '',
         sha256: digestOf(source, knownDigests.get(path)),
       },
     ];

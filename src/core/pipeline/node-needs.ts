@@ -3,7 +3,7 @@ import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../base/errors';
 import { folderOf, joinPath } from '../base/paths';
-import { textDigest } from '../disk/digest';
+import { contentDigest } from '../disk/digest';
 import { readTextFile } from '../disk/read-text';
 import type { FunctionSpec } from '../sheet';
 import { runtimeOf } from './destination-runtime';
@@ -50,10 +50,9 @@ export function readNodeNeeds(project: Project, spec: FunctionSpec): NodeNeeds |
     manifest,
     manifestText,
     files: [lock],
-    inputs: textDigest(JSON.stringify([textDigest(lockText), textDigest(manifestText), from, libc, spec.archs])).slice(
-      0,
-      32,
-    ),
+    inputs: contentDigest(
+      JSON.stringify([contentDigest(lockText), contentDigest(manifestText), from, libc, spec.archs]),
+    ).slice(0, 32),
   };
 }
 

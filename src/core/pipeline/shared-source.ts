@@ -2,7 +2,7 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { folderOf, joinPath, settlePath } from '../base/paths';
-import { textDigest } from '../disk/digest';
+import { contentDigest } from '../disk/digest';
 import { walkFolder, type WalkedItem } from '../disk/walk';
 import { makeSelection } from '../fileset/selection';
 import type { FunctionSpec } from '../sheet';
@@ -54,7 +54,7 @@ export function sharedState(project: Project, spec: FunctionSpec, locked: Locked
     one,
     workspaceFiles(project, one).map(({ path, mode, stamp }) => [path, mode, Object.values(stamp)]),
   ]);
-  return settings.length + files.length === 0 ? '' : textDigest(JSON.stringify([settings, files]));
+  return settings.length + files.length === 0 ? '' : contentDigest(JSON.stringify([settings, files]));
 }
 
 function withExtended(project: Project, first: string): string[] {

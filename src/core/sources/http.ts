@@ -6,6 +6,7 @@ import CachePolicy from 'http-cache-semantics';
 import { EmballageError, messageOf, type ErrorCode } from '../base/errors';
 import { printable } from '../base/text';
 import { formatSize } from '../base/units';
+import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import { withoutCredentials, type Credentials } from './credentials';
 import type { Network, NetworkResponse } from './network';
@@ -192,7 +193,7 @@ export class HttpClient {
       const path = this.#path(request);
       const head = JSON.parse(readFileSync(`${path}.json`, 'utf8')) as CachedAnswer;
       const bytes = readFileSync(path);
-      if (createHash('sha256').update(bytes).digest('hex') !== head.sha256) return undefined;
+      if (contentDigest(bytes) !== head.sha256) return undefined;
       return {
         policy: CachePolicy.fromObject(head.policy),
         fetched: { bytes, contentType: head.contentType, url: head.url },

@@ -1,11 +1,10 @@
 /** Third-party files by their SHA-256: what was fetched once is never fetched again, and is verified before it is used. */
-import { createHash } from 'node:crypto';
 import { copyFileSync, existsSync, mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { EmballageError } from '../base/errors';
 import { present } from '../base/present';
 import { printable } from '../base/text';
-import { fileDigest } from '../disk/digest';
+import { contentDigest, fileDigest } from '../disk/digest';
 import { FileSink, guarded, temporaryBeside, writeWhole } from '../disk/write';
 import { withoutCredentials, type Credentials } from './credentials';
 import type { FetchRequest, HttpClient } from './http';
@@ -89,7 +88,7 @@ export class PackageStore {
 
   /** Takes in bytes that were made here. */
   put(bytes: Uint8Array): { readonly sha256: string; readonly size: number } {
-    const sha256 = createHash('sha256').update(bytes).digest('hex');
+    const sha256 = contentDigest(bytes);
     writeWhole(this.pathOf(sha256), bytes, this.#folder);
     this.#verified.add(sha256);
     return { sha256, size: bytes.length };

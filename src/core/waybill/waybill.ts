@@ -1,6 +1,7 @@
 /** Makes and reads waybills: what is in an artifact, where it comes from and why. Same inputs, same bytes. */
 import { createHash } from 'node:crypto';
 import { EmballageError } from '../base/errors';
+import { contentDigest } from '../disk/digest';
 import { DEFLATE_ENCODER } from '../formats/deflate';
 import { formatDosTime, type DosTime } from '../formats/zip';
 import type {
@@ -65,7 +66,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
       host: entryString(facts.destination, spec.runtime, facts.hostEntry),
     },
     settings: spec.settings.map(({ name, secret }) => ({ name, secret })),
-    inputs: { function: digestOf(specInputs(spec)), files: filesDigest(facts.fileSet, facts.digests) },
+    inputs: { function: contentDigest(specInputs(spec)), files: filesDigest(facts.fileSet, facts.digests) },
     made: {
       by: facts.tool,
       deflate: DEFLATE_ENCODER,
@@ -159,8 +160,4 @@ function plainReason(reason: Reason): WaybillFile['reason'] {
 function specInputs(spec: FunctionSpec): string {
   const { place: _place, ...inputs } = spec;
   return JSON.stringify(inputs);
-}
-
-function digestOf(text: string): string {
-  return createHash('sha256').update(text).digest('hex');
 }

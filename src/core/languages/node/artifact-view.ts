@@ -1,6 +1,6 @@
 /** An artifact as Node.js would see it: what loading its entry reaches, and what each module says of itself. */
 import { comparePaths } from '../../base/paths';
-import { textDigest } from '../../disk/digest';
+import { contentDigest } from '../../disk/digest';
 import { ownerOf } from './packages';
 import { Resolver } from './resolve/resolver';
 import { Shaker, type Link, type LinkModule } from './link/shake';
@@ -52,7 +52,7 @@ export async function viewNodeArtifact(request: NodeViewRequest): Promise<NodeVi
         modules.load(
           paths.map((path) => {
             const text = (): string => request.readText(path) ?? '';
-            const sha256 = (): string => request.digestOf(path) ?? textDigest(text());
+            const sha256 = (): string => request.digestOf(path) ?? contentDigest(text());
             return { path, text, sha256, format: resolver.packages.formatOf(path) };
           }),
         ),

@@ -1,5 +1,4 @@
 /** Puts packages and the function's own files together: what is compiled, what is reached, what is linked, what goes. */
-import { readFileSync } from 'node:fs';
 import { EmballageError, type Problem } from '../../base/errors';
 import { comparePaths } from '../../base/paths';
 import { count, printable } from '../../base/text';
@@ -8,7 +7,12 @@ import type { Sourcemap, Trim } from '../../sheet';
 import { HTTP_ADAPTER_FILE } from './adapter';
 import { isCompiled, type FunctionCompiler } from './compile/settings';
 import { emittedPath, rewriteModule } from './emit-files';
+import { canBeRemembered, type LinkMemory } from './link/link-memory';
 import { linkTrace } from './link/link-trace';
+import { relink } from './link/relink';
+import { recordOf } from './link/record';
+import { isCode, isTypesOnly, sourceOf, textOf } from './module-source';
+import type { Section } from './link/section';
 import { Resolver } from './resolve/resolver';
 import type { ModuleFacts } from './trace/facts';
 import type { Modules, ModuleSource } from './trace/modules';
@@ -27,6 +31,8 @@ export interface NodeFile {
   readonly owner: string;
   /** What may be compiled: the function's own files, and those of packages of the project. */
   readonly isOwn: boolean;
+  /** It belongs to a package that was installed, not locked. */
+  readonly isInstalled?: boolean;
 }
 
 export interface NodeAssembleRequest {
@@ -44,6 +50,8 @@ export interface NodeAssembleRequest {
   readonly sourcemap: Sourcemap;
   readonly compiler: FunctionCompiler | undefined;
   readonly modules: Modules;
+  /** Where the link is kept for the next time; undefined to keep nothing. */
+  readonly memory?: LinkMemory;
   /** What the code of a package says of its files, from a memory where there is one. */
   readonly mentionsOf: (owner: string, read: () => Mentions) => Mentions;
   /** What source maps call a file. */
@@ -81,7 +89,15 @@ export interface NodeAssembled {
 }
 
 export async function assembleNode(request: NodeAssembleRequest): Promise<NodeAssembled> {
-  return new NodeAssembler(request).run();
+  const memory = canBeRemembered(request) ? request.memory : undefined;
+  const last = memory?.find(request);
+  const again = last === undefined ? undefined : relink(request, last);
+  if (again !== undefined) return again;
+  const assembler = new NodeAssembler(request);
+  const assembled = await assembler.run();
+  const record = memory === undefined ? undefined : recordOf(assembler, assembled, memory.keyOf(request));
+  if (record !== undefined) memory?.keep(record);
+  return assembled;
 }
 
 export class NodeAssembler {
@@ -89,6 +105,8 @@ export class NodeAssembler {
   readonly files = new Map<string, NodeFile>();
   /** Modules and files that are packed, where linking left out others; set by it. */
   packed: ReadonlySet<string> | undefined;
+  /** Where each module stands in the linked files; set by linking. */
+  sections: readonly Section[] | undefined;
   readonly resolver: Resolver;
   /** What Node.js itself would find, without a compiler's help. */
   readonly strict: Resolver;
@@ -115,6 +133,7 @@ export class NodeAssembler {
     const trace = this.#needsTrace(isWhole) ? await this.#trace(isWhole) : undefined;
     refuseFaults(this, trace);
     const linked = link && trace !== undefined ? await linkTrace(this, trace) : undefined;
+    this.sections = linked?.sections;
     const kept = this.#kept(trace, isWhole, linked?.asFiles);
     const inside = linked?.parts ?? [];
     const gone = this.#gone(new Set([...kept, ...inside.map(({ file }) => file)]));
@@ -183,7 +202,7 @@ export class NodeAssembler {
 
   #readText(path: string): string | undefined {
     const file = this.files.get(path);
-    return file === undefined ? undefined : readFileSync(file.source, 'utf8');
+    return file === undefined ? undefined : textOf(file);
   }
 
   #trimSafely(): NodeFile[] {
@@ -234,12 +253,7 @@ export class NodeAssembler {
   moduleSource(path: string): ModuleSource | undefined {
     const file = this.files.get(path);
     if (file === undefined) return undefined;
-    const { compiler } = this.request;
-    const stated = this.resolver.packages.formatOf(path);
-    const text = (): string => this.writtenText(path);
-    if (compiler === undefined || !this.#isCompiled(path)) return { path, text, sha256: file.sha256, format: stated };
-    const format = stated ?? (compiler.isCommonJs || isWrittenAsCommonJs(this.#readText(path) ?? '') ? 'cjs' : 'esm');
-    return { path, text, sha256: file.sha256, format, compile: compiler.options };
+    return sourceOf(this.request, file, this.resolver.packages.formatOf(path));
   }
 
   /** Files that are packed by themselves. */
@@ -271,7 +285,7 @@ function mentionsOfAll(files: readonly NodeFile[], inside: (file: NodeFile) => s
   let [tests, stubs, docs] = [false, false, false];
   for (const file of files) {
     if (!/\.(?:[cm]?js|json)$/.test(file.path) || isTestFile(inside(file)) || (tests && stubs && docs)) continue;
-    const code = readFileSync(file.source, 'utf8');
+    const code = textOf(file);
     // A package.json speaks of stubs and documents for other tools; of its tests only where it exports them.
     const found = mentionsIn(code);
     const isManifest = inside(file) === 'package.json';
@@ -280,19 +294,6 @@ function mentionsOfAll(files: readonly NodeFile[], inside: (file: NodeFile) => s
     docs ||= !isManifest && found.docs;
   }
   return { tests, stubs, docs };
-}
-
-function isCode(path: string): boolean {
-  return /\.[cm]?[jt]sx?$/.test(path) && !/\.d\.[cm]?ts$/.test(path);
-}
-
-function isTypesOnly(path: string): boolean {
-  return /\.d\.[cm]?ts$/.test(path);
-}
-
-/** TypeScript that is meant for CommonJS says so in words of its own. */
-function isWrittenAsCommonJs(text: string): boolean {
-  return /^\s*(?:export\s*=|import\s+\w+\s*=\s*require\()/m.test(text);
 }
 
 /** A file of the function's own that cannot be read would not be loaded either. */

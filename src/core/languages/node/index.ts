@@ -4,6 +4,7 @@ export { type MemberVerdict, type ReadText, findMember } from './entry';
 export { assembleNode, type NodeAssembled, type NodeFile, type NodePlaced } from './assemble';
 export { type NodeView, viewNodeArtifact } from './artifact-view';
 export { isCompiled, readFunctionCompiler, type FunctionCompiler } from './compile/settings';
+export { LinkMemory } from './link/link-memory';
 export { ownerOf } from './packages';
 export { ModuleBook } from './trace/module-book';
 export { ModulePool } from './trace/module-pool';

@@ -1,5 +1,9 @@
 /** What versions of Node.js can do, where that changes what is packed. */
-import { gte, minVersion, satisfies, validRange } from 'semver';
+// By the piece: the whole takes a while to load.
+import gte from 'semver/functions/gte';
+import satisfies from 'semver/functions/satisfies';
+import minVersion from 'semver/ranges/min-version';
+import validRange from 'semver/ranges/valid';
 
 /** `require` of ES modules works from these on; later major versions have it from the start. */
 const REQUIRES_ESM = ['20.19.0', '22.12.0'] as const;

@@ -2,13 +2,13 @@
  * Makes a wheel from a project folder: `pyproject.toml` says what it is, everything under `src/` is packed, and each
  * folder `platform/ARCH/` gives a wheel of its own for that architecture. The same folder gives the same bytes.
  */
-import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { crc32, deflateRawSync } from 'node:zlib';
 import { EmballageError } from '../../base/errors';
 import { comparePaths, joinPath } from '../../base/paths';
 import { printable } from '../../base/text';
+import { contentDigest } from '../../disk/digest';
 import { DOS_FLOOR, METHOD_DEFLATED, ZipWriter, type ZipSink } from '../../formats/zip';
 import type { Arch } from '../../sheet';
 import { normalizeName } from './marker';
@@ -115,7 +115,7 @@ function withExtra(requirement: string, extra: string): string {
 export function packWheel(info: string, members: readonly WheelMember[]): Buffer {
   const rows = members.map(({ path, content }) => ({
     path,
-    sha256: createHash('sha256').update(content).digest('hex'),
+    sha256: contentDigest(content),
     size: content.length,
   }));
   const record = { path: `${info}/RECORD`, content: Buffer.from(formatRecord([...rows, { path: `${info}/RECORD` }])) };

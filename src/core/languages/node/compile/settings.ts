@@ -8,6 +8,8 @@ export interface FunctionCompiler {
   /** Whether files that do not say otherwise become CommonJS. */
   readonly isCommonJs: boolean;
   readonly paths: TypeScriptPaths;
+  /** All that the settings say, so that two compilers can be told apart. */
+  readonly identity: string;
 }
 
 export interface CompilerRequest {
@@ -31,6 +33,7 @@ export function readFunctionCompiler({ settings, root, major, sourcemap, isOwn }
     options: { compiler: read?.compiler ?? {}, target, sourcemap },
     isCommonJs: read?.isCommonJs ?? false,
     paths: { isTypeScript, mapped },
+    identity: JSON.stringify([read ?? null, root]),
   };
 }
 

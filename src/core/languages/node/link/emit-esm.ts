@@ -1,205 +1,62 @@
 /** Writes an ES module as a part of the linked file: what it declares before it runs, what it imports, and its text. */
-import { EmballageError } from '../../../base/errors';
-import { nearestWord, printable } from '../../../base/text';
 import { DEFAULT_LOCAL, type EsmFacts } from '../trace/facts';
 import type { Edit, Output, SourceText } from './output';
-import type { Link, LinkModule, Origin, Shaker } from './shake';
-
-export interface EmitContext {
-  readonly shaker: Shaker;
-  /** Modules that are part of a circle of imports. */
-  readonly circular: ReadonlySet<string>;
-  /** What stands for a module in the file. */
-  readonly idOf: (path: string) => string;
-}
-
-/** What a module uses of another, under which local name, and how it is read. */
-interface Binding {
-  readonly local: string;
-  /** Key of the table of links. */
-  readonly key: string;
-  /** Undefined for the namespace itself. */
-  readonly name: string | undefined;
-  /** Read anew wherever it is used, since it may change, or is not there yet. */
-  readonly isLive: boolean;
-}
+import type { Binding, EsmPlan, Read } from './plan-esm';
 
 /** How a module waits, in the words of the prelude. */
 const YIELDS = 1;
 const ASYNC = 2;
 
 export class EsmEmitter {
-  readonly #module: LinkModule;
+  readonly #plan: EsmPlan;
   readonly #esm: EsmFacts;
-  readonly #context: EmitContext;
   readonly #source: SourceText;
   readonly #handle: string;
   readonly #defaultName: string;
-  /** What runs before the module, by key, in order. */
-  readonly #imports = new Map<string, string>();
-  readonly #links = new Map<string, string>();
+  readonly #imports: ReadonlyMap<string, string>;
 
-  constructor(module: LinkModule, esm: EsmFacts, source: SourceText, context: EmitContext) {
-    this.#module = module;
+  constructor(plan: EsmPlan, esm: EsmFacts, source: SourceText) {
+    this.#plan = plan;
     this.#esm = esm;
     this.#source = source;
-    this.#context = context;
+    this.#imports = new Map(plan.imports);
     this.#handle = freeName('link', source.text);
     this.#defaultName = freeName(DEFAULT_LOCAL, source.text);
   }
 
   emit(out: Output): void {
-    const { shaker, idOf } = this.#context;
-    const live = shaker.live.get(this.#module.path) ?? new Set<number>();
-    this.#noteImports();
-    const bindings = this.#bindings(live);
-    const getters = this.#getters();
+    const { id, path, links, bindings, live } = this.#plan;
     const spaces = new Map<string, string>();
     for (const { key, isLive } of bindings)
       if (isLive && !spaces.has(key)) spaces.set(key, freeName(`${nameFor(key)}_`, this.#source.text, spaces));
     const wait = this.#waits();
-    const path = this.#usesPlace() ? this.#module.path : '';
+    const place = this.#usesPlace() ? path : '';
     out.raw(
-      `esm(${quoted(idOf(this.#module.path))}, ${quoted(path)}, ${table(this.#imports)}, ${table(this.#links)}, ${String(wait)}, ${wait === ASYNC ? 'async ' : ''}function* (${this.#handle}) {\n'use strict';\n`,
+      `esm(${quoted(id)}, ${quoted(place)}, ${table(this.#imports)}, ${table(new Map(links))}, ${String(wait)}, ${wait === ASYNC ? 'async ' : ''}function* (${this.#handle}) {\n'use strict';\n`,
     );
-    for (const line of [...getters, ...this.#earlyLines(bindings, spaces)]) out.raw(`${line}\n`);
+    for (const line of [...this.#getters(), ...this.#earlyLines(bindings, spaces)]) out.raw(`${line}\n`);
     out.raw('yield;\n');
     for (const line of this.#importLines(bindings)) out.raw(`${line}\n`);
-    this.#body(out, live, this.#edits(bindings, spaces));
+    this.#body(out, new Set(live), this.#edits(bindings, spaces));
     out.raw('});\n');
   }
 
   /** A pattern, or a place of its own, makes a module need to know where it lies. */
   #usesPlace(): boolean {
-    return this.#esm.metas.length > 0 || this.#esm.dynamicImports.length > 0 || this.#module.dynamics.length > 0;
-  }
-
-  /** Those of its imports that run at all, in the order in which it states them. */
-  #noteImports(): void {
-    for (const specifier of this.#module.statics) {
-      const link = this.#module.links.get(specifier);
-      if (link !== undefined && this.#isThere(link)) this.#imports.set(specifier, this.#idOfLink(link));
-    }
-    for (const specifier of this.#module.dynamics) {
-      const link = this.#module.links.get(specifier);
-      if (link !== undefined && this.#isThere(link)) this.#links.set(specifier, this.#idOfLink(link));
-    }
-  }
-
-  #isThere(link: Link): boolean {
-    return link.kind === 'host' || this.#context.shaker.live.has(link.path);
-  }
-
-  #idOfLink(link: Link): string {
-    return link.kind === 'host' ? link.id : this.#context.idOf(link.path);
-  }
-
-  #bindings(live: ReadonlySet<number>): Binding[] {
-    const used = new Set([...live].flatMap((i) => this.#esm.statements[i]?.uses.map((use) => use.split('.')[0]) ?? []));
-    return this.#esm.imports.flatMap(({ local, specifier, imported }) => {
-      if (!used.has(local)) return [];
-      const link = this.#module.links.get(specifier);
-      if (link === undefined) return [];
-      if (imported === '*') return [{ local, key: this.#keyFor(link, specifier), name: undefined, isLive: false }];
-      return [this.#bind(local, specifier, imported, link)];
-    });
-  }
-
-  #bind(local: string, specifier: string, imported: string, link: Link): Binding {
-    const { shaker, circular } = this.#context;
-    const isCircular = circular.has(this.#module.path);
-    const origin: Origin =
-      link.kind === 'host' ? { kind: 'foreign', link, name: imported } : shaker.originOf(link.path, imported);
-    switch (origin.kind) {
-      case 'none':
-        throw this.#noSuchExport(specifier, imported, link);
-      case 'space':
-        return { local, key: this.#keyFor(origin.link, specifier), name: undefined, isLive: false };
-      case 'foreign':
-        this.#refuseUnseen(origin.link, specifier, origin.name);
-        return {
-          local,
-          key: this.#keyFor(origin.link, specifier),
-          name: origin.name,
-          isLive: isCircular || (origin.link.kind === 'host' && origin.link.isEsm),
-        };
-      case 'local': {
-        const { module } = origin;
-        const name = shaker.exportedAs(module, origin.local) ?? imported;
-        const isLive = isCircular || (module.facts.esm?.assigned.includes(origin.local) ?? false);
-        return { local, key: this.#keyFor({ kind: 'module', path: module.path }, specifier), name, isLive };
-      }
-    }
-  }
-
-  /** The specifier where it leads there; otherwise, past modules that only pass things on, the module’s own id. */
-  #keyFor(link: Link, specifier: string): string {
-    const id = this.#idOfLink(link);
-    if (this.#imports.get(specifier) === id) return specifier;
-    for (const [key, value] of this.#imports) if (value === id) return key;
-    this.#imports.set(id, id);
-    return id;
-  }
-
-  /** Node.js refuses a name of a CommonJS module that reading it does not show. */
-  #refuseUnseen(link: Link, specifier: string, name: string): void {
-    if (link.kind === 'host' || name === 'default' || this.#context.shaker.commonJsNames(link.path).includes(name))
-      return;
-    throw this.#noSuchExport(specifier, name, link);
-  }
-
-  #noSuchExport(specifier: string, name: string, link: Link): EmballageError {
-    const names = link.kind === 'module' ? this.#context.shaker.namesOf(link.path) : [];
-    const near = nearestWord(name, names);
-    const isCommonJs = link.kind === 'module' && names.includes('default') && near === undefined;
-    return new EmballageError('MODULE_INVALID', {
-      doing: 'linking modules',
-      where: printable(this.#module.path),
-      expected: `an export \`${printable(name)}\` of \`${printable(specifier)}\``,
-      found: 'none of that name, so that Node.js would refuse to load it',
-      mend:
-        near !== undefined
-          ? `did you mean \`${printable(near)}\`?`
-          : isCommonJs
-            ? 'import its default and take the name from that'
-            : 'correct the name, or export it',
-    });
+    return this.#esm.metas.length > 0 || this.#esm.dynamicImports.length > 0 || this.#plan.hasDynamics;
   }
 
   #getters(): string[] {
-    const { shaker } = this.#context;
-    const used = shaker.used.get(this.#module.path) ?? new Set<string>();
-    const names = used.has('*') ? shaker.namesOf(this.#module.path) : [...used].sort();
-    const lines = names.flatMap((name) => {
-      const origin = shaker.originOf(this.#module.path, name);
-      const read = this.#readOf(origin);
-      return read === undefined ? [] : [`  ${propertyName(name)}: () => ${read},`];
-    });
-    const all = used.has('*') ? this.#foreignStars() : [];
-    if (lines.length === 0) return all;
+    const { getters, stars } = this.#plan;
+    const all = stars.map((specifier) => `${this.#handle}.all(${quoted(specifier)});`);
+    if (getters.length === 0) return all;
+    const lines = getters.map(([name, read]) => `  ${propertyName(name)}: () => ${this.#readText(read)},`);
     return [`${this.#handle}.exports({`, ...lines, '});', ...all];
   }
 
-  #readOf(origin: Origin): string | undefined {
-    if (origin.kind === 'none') return undefined;
-    if (origin.kind === 'local' && origin.module === this.#module) return this.#localName(origin.local);
-    const { shaker } = this.#context;
-    if (origin.kind === 'local') {
-      const { module, local } = origin;
-      const name = shaker.exportedAs(module, local) ?? local;
-      if (!shaker.live.has(module.path)) return undefined;
-      return `${this.#handle}.get(${quoted(this.#keyFor({ kind: 'module', path: module.path }, ''))})${access(name)}`;
-    }
-    if (!this.#isThere(origin.link)) return undefined;
-    const space = `${this.#handle}.get(${quoted(this.#keyFor(origin.link, ''))})`;
-    return origin.kind === 'space' ? space : space + access(origin.name);
-  }
-
-  /** `export *` of what is loaded by Node.js itself: which names that has is found out when it runs. */
-  #foreignStars(): string[] {
-    return this.#esm.stars
-      .filter((specifier) => this.#module.links.get(specifier)?.kind === 'host')
-      .map((specifier) => `${this.#handle}.all(${quoted(specifier)});`);
+  #readText(read: Read): string {
+    if ('local' in read) return this.#localName(read.local);
+    return `${this.#handle}.get(${quoted(read.key)})${read.name === undefined ? '' : access(read.name)}`;
   }
 
   #localName(local: string): string {

@@ -5,6 +5,7 @@ import type { LinkedPart, NodeAssembler, NodePlaced } from '../assemble';
 import type { ModuleFacts, ModuleRequest } from '../trace/facts';
 import type { Edge, Trace } from '../trace/tracer';
 import { linkModules } from './linker';
+import type { Section } from './section';
 import type { Link, LinkModule } from './shake';
 
 export interface LinkedTrace {
@@ -13,6 +14,7 @@ export interface LinkedTrace {
   readonly asFiles: ReadonlySet<string>;
   readonly parts: readonly LinkedPart[];
   readonly entryFile: string;
+  readonly sections: readonly Section[];
 }
 
 const JSON_FACTS: ModuleFacts = {
@@ -70,6 +72,7 @@ export async function linkTrace(assembler: NodeAssembler, trace: Trace): Promise
           ];
     }),
     entryFile: first?.path ?? entry,
+    sections: linked.sections,
   };
 }
 

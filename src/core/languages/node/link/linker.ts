@@ -5,9 +5,11 @@ import { baseOf } from '../../../base/paths';
 import type { Sourcemap } from '../../../sheet';
 import { withMap } from '../emit-files';
 import type { PackageFiles } from '../resolve/tree';
-import { EsmEmitter, freeName, quoted, table } from './emit-esm';
+import { quoted } from './emit-esm';
 import { circularModules, runningOrder } from './order';
-import { Output, SourceText } from './output';
+import { Output } from './output';
+import { planEsModule } from './plan-esm';
+import { isJson, writeSection, type CommonJsPlan, type Section, type SectionPlan } from './section';
 import { Shaker, type LinkModule } from './shake';
 
 export interface LinkRequest {
@@ -38,6 +40,8 @@ export interface Linked {
   readonly files: readonly LinkedFile[];
   /** Modules whose code is in them, in the order in which they run. */
   readonly modules: readonly string[];
+  /** Where each stands in them, as long as they are neither made small nor mapped. */
+  readonly sections: readonly Section[];
 }
 
 /** @throws EmballageError MODULE_INVALID when a module imports what another does not export */
@@ -49,7 +53,7 @@ export async function linkModules(request: LinkRequest): Promise<Linked> {
   const writer = new Writer(request, shaker, order, isEsm);
   const files: LinkedFile[] = [];
   for (const { path, output } of writer.write()) files.push(...(await finish(request, path, output, isEsm)));
-  return { files, modules: order.map(({ path }) => path) };
+  return { files, modules: order.map(({ path }) => path), sections: writer.sections };
 }
 
 /** Only an ES module can import one that stays a file, before it runs itself. */
@@ -72,6 +76,8 @@ class Writer {
   /** Modules that an ES module imports, or anybody by `import(…)`. */
   readonly #imported: ReadonlySet<string>;
   readonly #serials = new Map<string, string>();
+  readonly sections: Section[] = [];
+  #fileIndex = 0;
 
   constructor(request: LinkRequest, shaker: Shaker, order: readonly LinkModule[], isEsm: boolean) {
     this.#request = request;
@@ -95,13 +101,14 @@ class Writer {
     const beside = this.#order.filter(({ facts, path }) => this.#isEsm && facts.esm === undefined && !isJson(path));
     const companion = `${this.#stem}.modules.cjs`;
     this.#head(main, beside.length > 0 ? companion : undefined);
-    for (const module of this.#order) if (!beside.includes(module)) this.#module(main, module);
+    for (const module of this.#order) if (!beside.includes(module)) this.#section(main, module);
     this.#foot(main);
     yield { path: `${this.#stem}.${this.#isEsm ? 'mjs' : 'cjs'}`, output: main };
     if (beside.length === 0) return;
+    this.#fileIndex = 1;
     const other = new Output(sourcemap !== 'none');
     other.raw('module.exports = (cjs) => {\n');
-    for (const module of beside) this.#module(other, module);
+    for (const module of beside) this.#section(other, module);
     other.raw('};\n');
     yield { path: companion, output: other };
   }
@@ -148,49 +155,37 @@ class Writer {
     return [...ids];
   }
 
-  #module(out: Output, module: LinkModule): void {
+  #section(out: Output, module: LinkModule): void {
+    const { codeOf, mapOf, sourceName, writtenText } = this.#request;
     const { path, facts } = module;
-    out.raw(`\n// --- ${path.replaceAll('\n', ' ')} ---\n`);
-    const text = this.#request.codeOf(path);
-    if (isJson(path)) {
-      out.raw(
-        `cjs(${quoted(this.#idOf(path))}, '', {}, [], (exports, require, module) => {\nmodule.exports = ${jsonText(text)};\n});\n`,
-      );
-      return;
-    }
-    const source = new SourceText(this.#request.sourceName(path), text, this.#request.mapOf(path));
-    out.source(source.name, () => this.#request.writtenText(path));
-    if (facts.esm === undefined) this.#commonJs(out, module, source);
-    else
-      new EsmEmitter(module, facts.esm, source, {
-        shaker: this.#shaker,
-        circular: this.#circular,
-        idOf: (one) => this.#idOf(one),
-      }).emit(out);
+    const start = out.length;
+    const plan = this.#planOf(module);
+    writeSection(out, plan, {
+      facts,
+      text: codeOf(path),
+      map: mapOf(path),
+      name: sourceName(path),
+      written: () => writtenText(path),
+    });
+    this.sections.push({ plan, file: this.#fileIndex, start, end: out.length });
   }
 
-  #commonJs(out: Output, { path, facts, links, dynamics, matches }: LinkModule, source: SourceText): void {
+  #planOf(module: LinkModule): SectionPlan {
+    const { path, facts } = module;
+    const idOf = (one: string): string => this.#idOf(one);
+    if (isJson(path)) return { kind: 'json', id: idOf(path), path };
+    if (facts.esm === undefined) return this.#planCommonJs(module);
+    return planEsModule(module, facts.esm, { shaker: this.#shaker, circular: this.#circular, idOf });
+  }
+
+  #planCommonJs({ path, links, dynamics, matches }: LinkModule): CommonJsPlan {
     const ids = new Map<string, string>();
     for (const specifier of dynamics) {
       const link = links.get(specifier);
       if (link !== undefined) ids.set(specifier, link.kind === 'host' ? link.id : this.#idOf(link.path));
     }
-    const handle = facts.dynamicImports.length > 0 ? freeName('link', source.text) : undefined;
     const names = this.#imported.has(path) ? this.#shaker.commonJsNames(path) : [];
-    const usesPlace =
-      matches.length > 0 || ids.size > 0 || /__dirname|__filename|\bmodule\b|\brequire\b/.test(source.text);
-    const params = `exports, require, module, __filename, __dirname${handle === undefined ? '' : `, ${handle}`}`;
-    out.raw(
-      `cjs(${quoted(this.#idOf(path))}, ${quoted(usesPlace ? path : '')}, ${table(ids)}, [${names.map(quoted).join(', ')}], function (${params}) {\n`,
-    );
-    const start = source.text.startsWith('#!') ? source.text.indexOf('\n') + 1 : 0;
-    const edits = facts.dynamicImports.map((at) => ({
-      start: at,
-      end: at + 'import'.length,
-      text: `${handle ?? ''}.import`,
-    }));
-    out.copy(source, start, source.text.length, edits);
-    out.raw(source.text.endsWith('\n') ? '});\n' : '\n});\n');
+    return { kind: 'cjs', id: this.#idOf(path), path, links: [...ids], names, hasMatches: matches.length > 0 };
   }
 
   #idOf(path: string): string {
@@ -225,16 +220,6 @@ async function minified(
   });
   const made = typeof result.map === 'string' ? result.map : undefined;
   return { text: `${result.code ?? ''}\n`, map: map === undefined ? undefined : made };
-}
-
-function isJson(path: string): boolean {
-  return path.endsWith('.json');
-}
-
-/** JSON is an expression of JavaScript, but for a key that would set a prototype. */
-function jsonText(text: string): string {
-  const plain = text.replace(/^\ufeff/, '').trim();
-  return plain.includes('__proto__') ? `JSON.parse(${quoted(plain)})` : plain;
 }
 
 function urlPath(path: string): string {

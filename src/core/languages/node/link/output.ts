@@ -18,9 +18,15 @@ export class Output {
   /** Counting from 0. */
   #line = 0;
   #column = 0;
+  #length = 0;
 
   constructor(withMap: boolean) {
     this.#map = withMap ? new GenMapping() : undefined;
+  }
+
+  /** Of the text so far, in UTF-16 units. */
+  get length(): number {
+    return this.#length;
   }
 
   get text(): string {
@@ -34,7 +40,7 @@ export class Output {
 
   /** Text of our own. */
   raw(text: string): void {
-    this.#parts.push(text);
+    this.#push(text);
     this.#advance(text);
   }
 
@@ -55,10 +61,15 @@ export class Output {
     this.#piece(source, at, end);
   }
 
+  #push(text: string): void {
+    this.#parts.push(text);
+    this.#length += text.length;
+  }
+
   #piece(source: SourceText, start: number, end: number): void {
     if (end <= start) return;
     const text = source.text.slice(start, end);
-    this.#parts.push(text);
+    this.#push(text);
     if (this.#map === undefined) {
       this.#advance(text);
       return;

@@ -1,5 +1,6 @@
 /** Which packages of a lock a function needs on one target: what is reached from it by dependencies that are not for development. */
-import { satisfies, validRange } from 'semver';
+import satisfies from 'semver/functions/satisfies';
+import validRange from 'semver/ranges/valid';
 import { EmballageError, type Problem } from '../../../base/errors';
 import { joinPath, settlePath } from '../../../base/paths';
 import { count, printable } from '../../../base/text';

@@ -10,7 +10,8 @@ const MAX_BOOK_BYTES = 256 * 1024 * 1024;
 
 export class ModuleBook {
   readonly #path: string | undefined;
-  readonly #lines = new Map<string, string>();
+  /** Read when it is first asked: where nothing has changed, nobody asks. */
+  #known: Map<string, string> | undefined;
   readonly #used = new Set<string>();
   #added: string[] = [];
   #isWhole = true;
@@ -18,18 +19,27 @@ export class ModuleBook {
   /** @param path absolute path of the file, which need not be there; undefined to keep nothing */
   constructor(path: string | undefined) {
     this.#path = path;
+  }
+
+  get #lines(): Map<string, string> {
+    return (this.#known ??= this.#read());
+  }
+
+  #read(): Map<string, string> {
+    const lines = new Map<string, string>();
     let text = '';
     try {
-      if (path !== undefined) text = readFileSync(path, 'utf8');
+      if (this.#path !== undefined) text = readFileSync(this.#path, 'utf8');
     } catch {
       // Nothing is known yet.
     }
     for (const line of text.split('\n')) {
       const space = line.indexOf(' ');
-      if (space > 0) this.#lines.set(line.slice(0, space), line.slice(space + 1));
+      if (space > 0) lines.set(line.slice(0, space), line.slice(space + 1));
       else if (line !== '') this.#isWhole = false;
     }
     if (text !== '' && !text.endsWith('\n')) this.#isWhole = false;
+    return lines;
   }
 
   /** JSON of what is known; undefined where nothing is. */
@@ -50,6 +60,7 @@ export class ModuleBook {
 
   /** Keeps what was added; writes the file anew when half of it is of no use any more. */
   keep(): void {
+    if (this.#known === undefined) return;
     const isStale = !this.#isWhole || this.#lines.size > 2 * this.#used.size + 64;
     if (this.#path === undefined || (this.#added.length === 0 && !isStale)) return;
     try {

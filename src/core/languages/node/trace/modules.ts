@@ -1,5 +1,5 @@
 /** The modules of a function: their texts and facts, read when they are first asked for. */
-import { textDigest } from '../../../disk/digest';
+import { contentDigest } from '../../../disk/digest';
 import type { CompileOptions } from '../compile/typescript';
 import type { ModuleFacts } from './facts';
 import type { ModuleBook } from './module-book';
@@ -88,6 +88,6 @@ function plain(text: string): string {
 
 function keyOf({ path, sha256, format, compile }: ModuleSource): string {
   const ending = path.slice(path.lastIndexOf('.'));
-  const how = compile === undefined ? '' : textDigest(JSON.stringify([compile, ending])).slice(0, 16);
+  const how = compile === undefined ? '' : contentDigest(JSON.stringify([compile, ending])).slice(0, 16);
   return `${FACTS_VERSION}-${sha256()}-${format ?? 'any'}-${how}`;
 }

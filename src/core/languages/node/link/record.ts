@@ -1,0 +1,47 @@
+/** Puts down what a whole link came to, for the next time. */
+import type { NodeAssembled, NodeAssembler, NodeFile } from '../assemble';
+import { isCode } from '../module-source';
+import type { LinkRecord } from './link-memory';
+import { shapeOf } from './shape';
+
+/** @returns undefined for what cannot be linked again by parts */
+export function recordOf(assembler: NodeAssembler, assembled: NodeAssembled, key: string): LinkRecord | undefined {
+  const { sections } = assembler;
+  if (sections === undefined) return undefined;
+  const texts = assembled.placed.flatMap(({ file, text }) => (file === undefined && text !== undefined ? [text] : []));
+  // Modules that were rewritten and stay files are made of what was traced.
+  if (assembled.placed.some(({ file, text }) => file !== undefined && text !== undefined)) return undefined;
+  const own = assembler.request.files.filter(({ isOwn }) => isOwn);
+  return {
+    key,
+    digests: own.map(({ sha256 }) => sha256()),
+    shapes: Object.fromEntries(own.flatMap((file) => shapeEntry(assembler, file))),
+    texts,
+    sections: sections.map(({ plan, file, start, end }) => [file, start, end, plan.path] as const),
+    plans: sections.map(({ plan }) => JSON.stringify(plan)),
+    result: {
+      placed: assembled.placed.map(({ path, file, reason }) => ({
+        path,
+        ...(file !== undefined && { file: file.path }),
+        reason,
+      })),
+      trimmed: assembled.trimmed,
+      dropped: assembled.dropped,
+      unseen: assembled.unseen,
+      missing: assembled.missing,
+      linked: assembled.linked.map(({ file, reason, settings, packages }) => ({
+        file: file.path,
+        reason,
+        settings,
+        packages,
+      })),
+      entryFile: assembled.entryFile,
+    },
+  };
+}
+
+function shapeEntry(assembler: NodeAssembler, { path }: NodeFile): [string, LinkRecord['shapes'][string]][] {
+  const facts = isCode(path) ? assembler.factsOf(path) : undefined;
+  if (facts === undefined) return [];
+  return [[path, [assembler.resolver.packages.formatOf(path) ?? '', shapeOf(facts)]]];
+}

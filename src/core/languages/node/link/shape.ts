@@ -1,0 +1,32 @@
+/** What of a module's facts tracing and linking look at, without where in its text it stands. */
+import { contentDigest } from '../../../disk/digest';
+import type { EsmFacts, ModuleFacts } from '../trace/facts';
+
+/** Two texts of one module with the same shape are traced and linked alike, but for the module's own part. */
+export function shapeOf(facts: ModuleFacts): string {
+  const { format, requests, unseen, esm, dynamicImports, cjs } = facts;
+  const asked = requests.map(({ kind, specifier, guard, when, isJson, isPath }) => [
+    kind,
+    specifier,
+    guard,
+    when,
+    isJson,
+    isPath,
+  ]);
+  return contentDigest(
+    JSON.stringify([format, asked, unseen, dynamicImports.length > 0, cjs, esm && esmShape(esm)]),
+  ).slice(0, 32);
+}
+
+function esmShape(esm: EsmFacts): unknown[] {
+  return [
+    esm.statements.map(({ kind, inner, nameAt, declares, uses, isPure }) => [
+      ...[kind, inner === undefined, nameAt === undefined],
+      ...[declares, uses, isPure],
+    ]),
+    ...[esm.imports, esm.exports, esm.reexports, esm.stars],
+    ...[esm.metas.length > 0, esm.dynamicImports.length > 0, esm.hasTopAwait, esm.awaitsOtherwise],
+    esm.commonJsNames.map(({ name }) => name),
+    esm.assigned,
+  ];
+}
