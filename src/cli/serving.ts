@@ -1,6 +1,6 @@
 /** `try --serve` and `--watch`: a function behind an address on this machine, built and loaded again when its source changes. */
 import { basename, dirname, join } from 'node:path';
-import { EmballageError, systemCode } from '../core/base/errors';
+import { EmballageError } from '../core/base/errors';
 import { printable } from '../core/base/text';
 import { formatSize, formatTime } from '../core/base/units';
 import { build } from '../core/pipeline/build';
@@ -13,6 +13,7 @@ import { FolderWatch } from './folder-watch';
 import { untilInterrupted } from './interrupt';
 import { TOOL } from './program';
 import type { Session } from './session';
+import { portTrouble } from './port-trouble';
 import { errorText } from './views/error';
 
 export interface ServeRequest {
@@ -56,19 +57,7 @@ async function listen(
     });
   } catch (error) {
     await host.close();
-    if (systemCode(error) === undefined) throw error;
-    const isTaken = systemCode(error) === 'EADDRINUSE';
-    throw new EmballageError(
-      'HOST_FAILED',
-      {
-        doing: 'serving the function',
-        where: `port ${String(port)}`,
-        expected: 'a port that is free',
-        found: isTaken ? 'one that another program has taken' : (systemCode(error) ?? ''),
-        mend: 'end that program, or name another with --port',
-      },
-      error,
-    );
+    throw portTrouble(error, 'serving the function', port);
   }
 }
 

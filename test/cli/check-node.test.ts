@@ -16,6 +16,21 @@ describe('check, on functions of Node.js', () => {
   it.each<[string, Files, object, readonly string[]]>([
     ['a file that is not there', { 'alert.mjs': `import './gone.mjs';\n${OK}` }, {}, ['stop deps/missing alert.mjs:1']],
     [
+      'an entry that calls back',
+      {
+        'alert.mjs': "export { answer as decide } from './a.mjs';\n",
+        'a.mjs': 'export const answer = (event, context, done) => done(null, 1);\n',
+      },
+      {},
+      ['warn entry/parameters a.mjs'],
+    ],
+    [
+      'a third parameter that need not be given, and a rest',
+      { 'alert.mjs': 'export function decide({ data }, context, { log = console } = {}, ...rest) {}\n' },
+      {},
+      [],
+    ],
+    [
       'a package that nobody asked for',
       { 'alert.mjs': `import 'levels';\n${OK}` },
       {},

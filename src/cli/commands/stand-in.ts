@@ -1,9 +1,10 @@
 /** `stand-in index`: a small package index on loopback. */
 import { resolve } from 'node:path';
-import { EmballageError, systemCode } from '../../core/base/errors';
+import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
 import { MISBEHAVIOURS, readCatalogue, startIndex, type RunningIndex } from '../../standins/index';
 import { untilInterrupted } from '../interrupt';
+import { portTrouble } from '../port-trouble';
 import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
 
 const DEFAULT_PORT = 8427;
@@ -70,18 +71,6 @@ async function listen(
       ...(login !== undefined && { login }),
     });
   } catch (error) {
-    const taken = systemCode(error) === 'EADDRINUSE';
-    if (!taken && systemCode(error) === undefined) throw error;
-    throw new EmballageError(
-      'HOST_FAILED',
-      {
-        doing: 'starting the stand-in index',
-        where: `port ${String(args.port)}`,
-        expected: 'a port that is free',
-        found: taken ? 'one that another program has taken' : (systemCode(error) ?? ''),
-        mend: 'end that program, or name another with --port',
-      },
-      error,
-    );
+    throw portTrouble(error, 'starting the stand-in index', port);
   }
 }

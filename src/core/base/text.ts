@@ -43,3 +43,8 @@ export function listed(words: readonly string[], last = 'and'): string {
   if (words.length < 2) return words.join('');
   return `${words.slice(0, -1).join(', ')} ${last} ${words[words.length - 1] ?? ''}`;
 }
+
+/** A regular expression that fits just this text. */
+export function literalPattern(text: string): string {
+  return text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+}

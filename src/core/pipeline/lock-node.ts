@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import type { Place } from '../base/errors';
 import { folderOf, joinPath, settlePath } from '../base/paths';
-import { printable } from '../base/text';
+import { literalPattern, printable } from '../base/text';
 import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import {
@@ -245,11 +245,11 @@ function readManifest({ manifest, manifestText }: NodeNeeds): Manifest {
 }
 
 function placeIn(text: string, file: string, name: string): Place {
-  const at = Math.max(0, text.indexOf(`${JSON.stringify(name)}:`), text.search(new RegExp(`"${escaped(name)}"\\s*:`)));
+  const at = Math.max(
+    0,
+    text.indexOf(`${JSON.stringify(name)}:`),
+    text.search(new RegExp(`"${literalPattern(name)}"\\s*:`)),
+  );
   const before = text.slice(0, at).split('\n');
   return { file, line: before.length, column: (before.at(-1)?.length ?? 0) + 1 };
-}
-
-function escaped(text: string): string {
-  return text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 }

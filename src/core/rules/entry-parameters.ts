@@ -1,7 +1,9 @@
 import { printable } from '../base/text';
+import { findMember } from '../languages/node';
 import { findPythonMember, type Parameters } from '../languages/python';
-import { asPython, PYTHON } from './python';
-import { findings, type Rule } from './rule';
+import type { Entry } from '../sheet';
+import { asPython } from './python';
+import { findings, type Finding, type Rule, type Subject } from './rule';
 
 /** The host calls `member(event, context)`. */
 const ARGUMENTS = 2;
@@ -10,26 +12,44 @@ export const entryParameters: Rule = {
   id: 'entry/parameters',
   level: 'stop',
   title: 'The entry can be called with an event and a context',
-  why: 'A function that takes another number of parameters fails at its first call, and at every one after.',
-  mend: 'Give the function two parameters, `event` and `context`.',
+  why: 'A Python function that takes another number of parameters fails at its first call, and at every one after. One in JavaScript that counts on a third argument, a callback say, is never given it.',
+  mend: 'Give the function two parameters, `event` and `context`; return a value or a promise rather than calling back.',
   needs: ['entry', 'runtime'],
-  languages: PYTHON,
+  languages: ['python', 'node'],
   check({ subject, facts: { entry, adapter } }) {
     // A web application is called by its adapter, which knows how.
     if (entry === undefined || adapter !== undefined) return findings();
-    const verdict = findPythonMember(asPython(subject), entry.file, entry.member);
-    if (verdict.kind !== 'found' || verdict.member.kind !== 'function' || verdict.member.isDecorated) return findings();
-    const wrong = wrongness(verdict.member.parameters);
-    if (wrong === undefined) return findings();
-    return findings({
-      level: 'stop',
-      where: printable(verdict.file),
-      expected: `\`${entry.member}(event, context)\``,
-      found: wrong,
-      mend: `write \`def ${entry.member}(event, context):\``,
-    });
+    const finding = entry.file.endsWith('.py') ? judgePython(subject, entry) : judgeNode(subject, entry);
+    return finding === undefined ? findings() : findings(finding);
   },
 };
+
+function judgePython(subject: Subject, entry: Entry): Finding | undefined {
+  const verdict = findPythonMember(asPython(subject), entry.file, entry.member);
+  if (verdict.kind !== 'found' || verdict.member.kind !== 'function' || verdict.member.isDecorated) return undefined;
+  const wrong = wrongness(verdict.member.parameters);
+  if (wrong === undefined) return undefined;
+  return {
+    level: 'stop',
+    where: printable(verdict.file),
+    expected: `\`${entry.member}(event, context)\``,
+    found: wrong,
+    mend: `write \`def ${entry.member}(event, context):\``,
+  };
+}
+
+/** JavaScript calls a function with any number of arguments; what is not given is undefined. */
+function judgeNode(subject: Subject, entry: Entry): Finding | undefined {
+  const verdict = findMember(subject.readText, entry.file, entry.member);
+  if (verdict.kind !== 'found' || (verdict.wanted ?? 0) <= ARGUMENTS) return undefined;
+  return {
+    level: 'warn',
+    where: printable(verdict.file ?? entry.file),
+    expected: `\`${entry.member}(event, context)\``,
+    found: `a function that counts on ${String(verdict.wanted)} arguments; what is not given is undefined`,
+    mend: 'return the result, or a promise of it, instead of calling back; give a default to what may be missing',
+  };
+}
 
 function wrongness({ least, most, namedOnly }: Parameters): string | undefined {
   if (namedOnly.length > 0) return `a parameter that must be given by name, \`${namedOnly[0] ?? ''}\``;

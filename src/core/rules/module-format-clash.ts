@@ -1,5 +1,5 @@
-import { nearestWord, printable } from '../base/text';
-import type { NodeView } from '../languages/node';
+import { printable } from '../base/text';
+import { missingExportMend, type NodeView } from '../languages/node';
 import { chainTo, NODE, ownNodeModules } from './node';
 import { findings, type Finding, type Rule } from './rule';
 
@@ -74,8 +74,6 @@ function missingNames(node: NodeView, path: string): Finding[] {
     const facts = target === undefined ? undefined : node.factsOf(target);
     if (target === undefined || facts === undefined || facts.fault !== undefined) return [];
     if (node.hasExport(target, imported)) return [];
-    const names = node.exportsOf(target);
-    const near = nearestWord(imported, names);
     const isCommonJs = facts.esm === undefined;
     return [
       {
@@ -83,12 +81,7 @@ function missingNames(node: NodeView, path: string): Finding[] {
         where: `${printable(path)}:${String(edge?.request.line ?? 1)}`,
         expected: `an export \`${printable(imported)}\` of \`${printable(specifier)}\``,
         found: isCommonJs ? 'a CommonJS module that does not show that name' : 'none of that name',
-        mend:
-          near !== undefined
-            ? `did you mean \`${printable(near)}\`?`
-            : isCommonJs
-              ? 'import its default and take the name from that'
-              : 'correct the name, or export it',
+        mend: missingExportMend(imported, node.exportsOf(target), isCommonJs),
       },
     ];
   });

@@ -56,7 +56,7 @@ describe('the members of a module', () => {
     ['module.exports as the default', { 'a.cjs': 'module.exports = async () => 1;' }, 'a.cjs', 'default'],
     ['a program with #!', { 'a.mjs': '#!/usr/bin/env node\nexport function f() {}' }, 'a.mjs', 'f'],
   ])('finds %s', (_name, modules, file, member) => {
-    expect(find(modules, file, member)).toEqual({ kind: 'found' });
+    expect(find(modules, file, member)).toMatchObject({ kind: 'found' });
   });
 
   it('lists what is there instead', () => {

@@ -6,6 +6,7 @@ export { type NodeView, viewNodeArtifact } from './artifact-view';
 export { isCompiled, readFunctionCompiler, type FunctionCompiler } from './compile/settings';
 export { LinkMemory } from './link/link-memory';
 export { ownerOf } from './packages';
+export { missingExportMend } from './module-exports';
 export { ModuleBook } from './trace/module-book';
 export { ModulePool } from './trace/module-pool';
 export { Modules } from './trace/modules';

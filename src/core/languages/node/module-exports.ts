@@ -1,5 +1,6 @@
 /** Finds what one JavaScript module exports, by reading it: ES modules and CommonJS. Never runs anything. */
-import { parse, type AnyNode, type Expression, type Program } from 'acorn';
+import { parse, type AnyNode, type Expression, type Pattern, type Program } from 'acorn';
+import { nearestWord, printable } from '../../base/text';
 
 export type Format = 'esm' | 'cjs';
 
@@ -8,6 +9,8 @@ export interface Exported {
   readonly callable: 'yes' | 'no' | 'unknown';
   /** In words, for values that cannot be called: `a number`. */
   readonly what?: string;
+  /** For functions: how many arguments it counts on. */
+  readonly wanted?: number;
   /** Set where the value is another module's export. */
   readonly from?: { readonly specifier: string; readonly name: string };
 }
@@ -74,7 +77,7 @@ function topBindings(program: Program): Bindings {
 }
 
 function bindDeclared(declared: AnyNode | null | undefined, bindings: Map<string, Exported>): void {
-  if (declared?.type === 'FunctionDeclaration') bindings.set(nameOf(declared.id), { callable: 'yes' });
+  if (declared?.type === 'FunctionDeclaration') bindings.set(nameOf(declared.id), functionWith(declared.params));
   if (declared?.type === 'ClassDeclaration') bindings.set(nameOf(declared.id), { callable: 'no', what: 'a class' });
   if (declared?.type !== 'VariableDeclaration') return;
   for (const { id, init } of declared.declarations) {
@@ -99,7 +102,7 @@ function valueOf(init: Expression | null | undefined, bindings: Bindings, fixed 
   switch (init.type) {
     case 'FunctionExpression':
     case 'ArrowFunctionExpression':
-      return { callable: 'yes' };
+      return functionWith(init.params);
     case 'ClassExpression':
       return { callable: 'no', what: 'a class' };
     case 'Literal':
@@ -117,6 +120,12 @@ function valueOf(init: Expression | null | undefined, bindings: Bindings, fixed 
   }
 }
 
+/** What has a default, or takes the rest, need not be given. */
+function functionWith(params: readonly Pattern[]): Exported {
+  const last = params.findLastIndex(({ type }) => type !== 'AssignmentPattern' && type !== 'RestElement');
+  return { callable: 'yes', wanted: last + 1 };
+}
+
 function esmExports(program: Program): ModuleExports {
   const bindings = topBindings(program);
   const members = new Map<string, Exported>();
@@ -124,7 +133,7 @@ function esmExports(program: Program): ModuleExports {
   for (const statement of program.body) {
     if (statement.type === 'ExportDefaultDeclaration') {
       const value = statement.declaration;
-      if (value.type === 'FunctionDeclaration') members.set('default', { callable: 'yes' });
+      if (value.type === 'FunctionDeclaration') members.set('default', functionWith(value.params));
       else if (value.type === 'ClassDeclaration') members.set('default', { callable: 'no', what: 'a class' });
       else members.set('default', valueOf(value, bindings));
     } else if (statement.type === 'ExportAllDeclaration') {
@@ -293,4 +302,11 @@ function requiredBy(node: AnyNode): string | undefined {
   if (node.type !== 'CallExpression' || nameOf(node.callee) !== 'require') return undefined;
   const [argument] = node.arguments;
   return argument?.type === 'Literal' && typeof argument.value === 'string' ? argument.value : undefined;
+}
+
+/** How to mend an import of a name that is not exported. */
+export function missingExportMend(name: string, names: readonly string[], isCommonJs: boolean): string {
+  const near = nearestWord(name, names);
+  if (near !== undefined) return `did you mean \`${printable(near)}\`?`;
+  return isCommonJs ? 'import its default and take the name from that' : 'correct the name, or export it';
 }

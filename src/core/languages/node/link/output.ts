@@ -1,6 +1,7 @@
 /** Puts a text together from pieces of others, and notes for its source map where each piece comes from. */
 import { GenMapping, maybeAddSegment, setSourceContent, toEncodedMap } from '@jridgewell/gen-mapping';
 import { originalPositionFor, TraceMap } from '@jridgewell/trace-mapping';
+import { Lines } from '../../../base/lines';
 
 /** A piece of a module's text that is replaced. */
 export interface Edit {
@@ -109,7 +110,7 @@ export class SourceText {
   readonly name: string;
   readonly text: string;
   readonly #written: TraceMap | undefined;
-  #starts: number[] | undefined;
+  readonly #lines: Lines;
 
   /**
    * @param name as the source map names it
@@ -118,31 +119,15 @@ export class SourceText {
   constructor(name: string, text: string, map?: string) {
     this.name = name;
     this.text = text;
+    this.#lines = new Lines(text);
     this.#written = map === undefined ? undefined : new TraceMap(map);
   }
 
   /** Line and column, counting from 0, in what a person wrote; undefined for what the compiler added. */
   placeOf(at: number): { line: number; column: number } | undefined {
-    const place = this.#placeInText(at);
+    const place = this.#lines.placeOf(at);
     if (this.#written === undefined) return place;
     const { line, column } = originalPositionFor(this.#written, { line: place.line + 1, column: place.column });
     return line === null ? undefined : { line: line - 1, column };
-  }
-
-  #placeInText(at: number): { line: number; column: number } {
-    const starts = (this.#starts ??= this.#findStarts());
-    let [low, high] = [0, starts.length];
-    while (low < high) {
-      const middle = (low + high) >> 1;
-      if ((starts[middle] ?? 0) <= at) low = middle + 1;
-      else high = middle;
-    }
-    return { line: low - 1, column: at - (starts[low - 1] ?? 0) };
-  }
-
-  #findStarts(): number[] {
-    const starts = [0];
-    for (let at = this.text.indexOf('\n'); at >= 0; at = this.text.indexOf('\n', at + 1)) starts.push(at + 1);
-    return starts;
   }
 }

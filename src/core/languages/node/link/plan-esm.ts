@@ -1,6 +1,7 @@
 /** What an ES module needs of the others to be written as a part of the linked file: names only, no positions in its text. */
 import { EmballageError } from '../../../base/errors';
-import { nearestWord, printable } from '../../../base/text';
+import { printable } from '../../../base/text';
+import { missingExportMend } from '../module-exports';
 import type { EsmFacts } from '../trace/facts';
 import type { Link, LinkModule, Origin, Shaker } from './shake';
 
@@ -162,19 +163,13 @@ class EsmPlanner {
 
   #noSuchExport(specifier: string, name: string, link: Link): EmballageError {
     const names = link.kind === 'module' ? this.#context.shaker.namesOf(link.path) : [];
-    const near = nearestWord(name, names);
-    const isCommonJs = link.kind === 'module' && names.includes('default') && near === undefined;
+    const isCommonJs = link.kind === 'module' && names.includes('default');
     return new EmballageError('MODULE_INVALID', {
       doing: 'linking modules',
       where: printable(this.#module.path),
       expected: `an export \`${printable(name)}\` of \`${printable(specifier)}\``,
       found: 'none of that name, so that Node.js would refuse to load it',
-      mend:
-        near !== undefined
-          ? `did you mean \`${printable(near)}\`?`
-          : isCommonJs
-            ? 'import its default and take the name from that'
-            : 'correct the name, or export it',
+      mend: missingExportMend(name, names, isCommonJs),
     });
   }
 

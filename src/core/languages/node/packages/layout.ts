@@ -3,6 +3,7 @@
  * above it moves below; every package must still find, as Node.js looks for it, just what it found before.
  */
 import { joinPath } from '../../../base/paths';
+import { nearestInstalled } from './owner';
 import type { SelectedPackage } from './select';
 
 export interface PlacedPackage {
@@ -64,8 +65,5 @@ function mapped(key: string, from: string, folderOfLink: ReadonlyMap<string, str
 }
 
 function look(places: ReadonlyMap<string, string>, at: string, name: string): string | undefined {
-  for (let folder = at; ; folder = folder.slice(0, Math.max(0, folder.lastIndexOf('/')))) {
-    const found = folder.endsWith('node_modules') ? undefined : places.get(joinPath(folder, `node_modules/${name}`));
-    if (found !== undefined || folder === '') return found;
-  }
+  return nearestInstalled(name, at, (path) => places.get(path));
 }

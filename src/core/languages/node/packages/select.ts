@@ -2,8 +2,9 @@
 import satisfies from 'semver/functions/satisfies';
 import validRange from 'semver/ranges/valid';
 import { EmballageError, type Problem } from '../../../base/errors';
-import { joinPath, settlePath } from '../../../base/paths';
+import { settlePath } from '../../../base/paths';
 import { count, printable } from '../../../base/text';
+import { nearestInstalled } from './owner';
 import { invalid, type LockEntry, type PackageLock } from './package-lock';
 
 /** A target in the words of `os`, `cpu` and `libc`. */
@@ -95,10 +96,7 @@ function edgesOf(entry: LockEntry): Edge[] {
 
 /** As Node.js looks for it: in the folder's own `node_modules`, then in that of each folder above. */
 export function findFrom(lock: PackageLock, key: string, name: string): LockEntry | undefined {
-  for (let folder = key; ; folder = folder.slice(0, Math.max(0, folder.lastIndexOf('/')))) {
-    const found = folder.endsWith('node_modules') ? undefined : lock.get(joinPath(folder, `node_modules/${name}`));
-    if (found !== undefined || folder === '') return found;
-  }
+  return nearestInstalled(name, key, (path) => lock.get(path));
 }
 
 export function linkTarget(lock: PackageLock, link: LockEntry, shown: string): LockEntry {

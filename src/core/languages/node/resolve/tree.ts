@@ -1,6 +1,7 @@
 /** The files among which modules are looked for, and what their package.json files say. */
 import { folderOf, joinPath } from '../../../base/paths';
 import { present } from '../../../base/present';
+import { nearestInstalled } from '../packages/owner';
 
 export interface FileTree {
   isFile(path: string): boolean;
@@ -44,11 +45,7 @@ export class PackageFiles {
 
   /** The folder of a package, as it is looked for from a folder; undefined where there is none. */
   find(name: string, from: string): string | undefined {
-    for (let folder = from; ; folder = folderOf(folder)) {
-      const path = joinPath(folder, `node_modules/${name}`);
-      if (!folder.endsWith('node_modules') && this.in(path) !== undefined) return path;
-      if (folder === '') return undefined;
-    }
+    return nearestInstalled(name, from, (path) => (this.in(path) === undefined ? undefined : path));
   }
 
   /** The folder of the package.json that counts for a file; undefined where there is none. */

@@ -1,6 +1,7 @@
 /** Reads one JavaScript module for its facts. Nothing is ever run. */
 import { parse as parseCommonJsNames } from 'cjs-module-lexer';
 import { parse, type AnyNode, type Program } from 'acorn';
+import { Lines } from '../../../base/lines';
 import { formatSize } from '../../../base/units';
 import { EsmReader } from './esm-reader';
 import type { ModuleFacts } from './facts';
@@ -41,7 +42,7 @@ class ModuleReader {
   readonly #code: string;
   readonly #format: 'esm' | 'cjs';
   readonly #program: Program;
-  readonly #lines: LineFinder;
+  readonly #lines: Lines;
   readonly #requests: RequestReader;
   readonly #settings: SettingsReader;
   readonly #metas: number[] = [];
@@ -51,10 +52,14 @@ class ModuleReader {
     this.#code = code;
     this.#format = format;
     this.#program = program;
-    this.#lines = new LineFinder(code);
-    const lineAt = (at: number): number => this.#lines.lineAt(at);
+    this.#lines = new Lines(code);
+    const lineAt = (at: number): number => this.#lineAt(at);
     this.#requests = new RequestReader(code, format, lineAt);
     this.#settings = new SettingsReader(code, lineAt);
+  }
+
+  #lineAt(at: number): number {
+    return this.#lines.placeOf(at).line + 1;
   }
 
   read(): ModuleFacts {
@@ -66,7 +71,7 @@ class ModuleReader {
       else esm.statement(statement);
     }
     const requests = [
-      ...(esm?.requests.map(({ at, ...one }) => ({ ...one, line: this.#lines.lineAt(at) })) ?? []),
+      ...(esm?.requests.map(({ at, ...one }) => ({ ...one, line: this.#lineAt(at) })) ?? []),
       ...this.#requests.finish(walker),
     ];
     const { unseen, dynamicImports } = this.#requests;
@@ -86,7 +91,7 @@ class ModuleReader {
     if (node.type === 'MetaProperty' && node.meta.name === 'import') this.#metas.push(node.start);
     const since = newSyntaxOf(node);
     if (since !== undefined && !this.#syntax.has(since[1]))
-      this.#syntax.set(since[1], { line: this.#lines.lineAt(node.start), since: since[0], what: since[1] });
+      this.#syntax.set(since[1], { line: this.#lineAt(node.start), since: since[0], what: since[1] });
     return this.#settings.enter(node, walker, this.#requests.values) || this.#requests.enter(node, walker);
   }
 }
@@ -100,33 +105,6 @@ function commonJsNames(code: string): { exports: string[]; reexports: string[] }
     // Node.js then sees the default export only.
     return { exports: [], reexports: [] };
   }
-}
-
-/** Line of a position, by bisection over the starts of lines. */
-class LineFinder {
-  readonly #code: string;
-  #starts: number[] | undefined;
-
-  constructor(code: string) {
-    this.#code = code;
-  }
-
-  lineAt(at: number): number {
-    const starts = (this.#starts ??= lineStarts(this.#code));
-    let [low, high] = [0, starts.length];
-    while (low < high) {
-      const middle = (low + high) >> 1;
-      if ((starts[middle] ?? 0) <= at) low = middle + 1;
-      else high = middle;
-    }
-    return low;
-  }
-}
-
-function lineStarts(code: string): number[] {
-  const starts = [0];
-  for (let at = code.indexOf('\n'); at >= 0; at = code.indexOf('\n', at + 1)) starts.push(at + 1);
-  return starts;
 }
 
 function parseAs(

@@ -1,5 +1,6 @@
 /** Follows what modules ask for, from the entry on: which files are reached, by whom, and what cannot be seen. */
-import { comparePaths, folderOf, joinPath } from '../../../base/paths';
+import { comparePaths, folderOf, joinPath, settlePath } from '../../../base/paths';
+import { literalPattern } from '../../../base/text';
 import type { UnseenImport } from '../../../fileset/model';
 import type { Resolved, Resolver, Way } from '../resolve/resolver';
 import type { ModuleFacts, ModuleRequest } from './facts';
@@ -156,7 +157,7 @@ class Tracer {
 
   /** On some systems a name in other letters finds the file all the same. */
   #inOtherCase(from: string, specifier: string): string | undefined {
-    const path = specifier.startsWith('.') ? joinUp(folderOf(from), specifier)?.toLowerCase() : undefined;
+    const path = specifier.startsWith('.') ? settlePath(joinPath(folderOf(from), specifier))?.toLowerCase() : undefined;
     if (path === undefined) return undefined;
     this.#byLowerCase ??= new Map(this.#request.files.map((file) => [file.toLowerCase(), file]));
     return ['', '.js', '.ts', '.mjs', '.json', '/index.js']
@@ -166,7 +167,7 @@ class Tracer {
 
   /** A file, or all files of a folder. */
   #file(from: string, specifier: string): string[] {
-    const path = specifier.startsWith('/') ? specifier.slice(1) : joinUp(folderOf(from), specifier);
+    const path = specifier.startsWith('/') ? specifier.slice(1) : settlePath(joinPath(folderOf(from), specifier));
     if (path === undefined) return [];
     if (this.#files.has(path)) return [path];
     const compiled = this.#request.resolver.resolve(`./${path}`, '', 'import');
@@ -188,7 +189,7 @@ class Tracer {
     const [folder, rest] = this.#patternBase(from, pattern);
     if (folder === undefined) return [];
     const endings = isModule ? '(?:\\.[cm]?[jt]sx?|\\.json|\\.node|/index\\.[cm]?[jt]sx?)?' : '(?:/.*)?';
-    const expression = new RegExp(`^${rest.split('*').map(escaped).join('.*')}${endings}$`, 's');
+    const expression = new RegExp(`^${rest.split('*').map(literalPattern).join('.*')}${endings}$`, 's');
     const prefix = joinPath(folder, rest.slice(0, rest.indexOf('*'))).replace(/[^/]*$/, '');
     const start = folder === '' ? 0 : folder.length + 1;
     const found = this.#below(prefix).filter(
@@ -202,7 +203,7 @@ class Tracer {
     if (pattern.startsWith('/')) return ['', pattern.slice(1)];
     if (/^\.{0,2}\//.test(pattern) || !/^(?:@[^/]+\/)?[^/]+\//.test(pattern) || pattern.startsWith('./')) {
       const head = /^(?:\.{1,2}\/)*/.exec(pattern)?.[0] ?? '';
-      return [joinUp(folderOf(from), head), pattern.slice(head.length)];
+      return [settlePath(joinPath(folderOf(from), head)), pattern.slice(head.length)];
     }
     const name = /^(?:@[^/]+\/)?[^/]+/.exec(pattern)?.[0] ?? '';
     const found = this.#request.resolver.resolve(`${name}/package.json`, from, 'require');
@@ -236,17 +237,6 @@ class Tracer {
   }
 }
 
-/** A path from a folder, which may lead up; undefined when it leads out of the artifact. */
-function joinUp(folder: string, path: string): string | undefined {
-  const parts = folder === '' ? [] : folder.split('/');
-  for (const part of path.split('/')) {
-    if (part === '' || part === '.') continue;
-    if (part !== '..') parts.push(part);
-    else if (parts.pop() === undefined) return undefined;
-  }
-  return parts.join('/');
-}
-
 function firstAtLeast(sorted: readonly string[], wanted: string): number {
   let [low, high] = [0, sorted.length];
   while (low < high) {
@@ -255,8 +245,4 @@ function firstAtLeast(sorted: readonly string[], wanted: string): number {
     else high = middle;
   }
   return low;
-}
-
-function escaped(text: string): string {
-  return text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 }
