@@ -3,7 +3,14 @@ import { readFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { NO_CREDENTIALS, readNetrc, type Credentials, type Network, type NpmSurroundings } from '../core/sources';
+import {
+  NO_CREDENTIALS,
+  readNetrc,
+  type Credentials,
+  type MavenSurroundings,
+  type Network,
+  type NpmSurroundings,
+} from '../core/sources';
 
 /** How long a server may be silent. */
 const SILENCE_MS = 120_000;
@@ -38,6 +45,16 @@ export function npmSurroundings(): NpmSurroundings {
   const user = variable('NPM_CONFIG_USERCONFIG') ?? variable('npm_config_userconfig') ?? join(homedir(), '.npmrc');
   const system = variable('NPM_CONFIG_GLOBALCONFIG') ?? variable('npm_config_globalconfig') ?? '/etc/npmrc';
   return { files: [user, system], variable, credentials: systemCredentials() };
+}
+
+/** The user's settings for Maven, and the system's. */
+export function mavenSurroundings(): MavenSurroundings {
+  const system = process.env.MAVEN_HOME ?? process.env.M2_HOME;
+  const files = [
+    join(homedir(), '.m2/settings.xml'),
+    system === undefined ? '/etc/maven/settings.xml' : join(system, 'conf/settings.xml'),
+  ];
+  return { files, variable: (name) => process.env[name] };
 }
 
 // eslint-disable-next-line @typescript-eslint/require-await

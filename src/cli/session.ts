@@ -6,6 +6,7 @@ import { openProject, SHEET_NAME } from '../core/pipeline/open-project';
 import { stateFolder, type Project } from '../core/pipeline/targets';
 import type { HttpClient } from '../core/sources';
 import type { Machine } from '../core/toolchains/machine';
+import type { JavaRuntime } from '../core/toolchains/java';
 import type { PythonRuntime } from '../core/toolchains/python';
 import { programName, TOOL } from './program';
 import { makePaint, type Paint } from './views/paint';
@@ -77,16 +78,25 @@ export class Session {
     return findPythonRuntimes(process.env.PATH ?? '');
   }
 
+  /** The Java machines on the PATH, that of JAVA_HOME, and those that Debian installs. */
+  async javas(): Promise<readonly JavaRuntime[]> {
+    const { findJavaRuntimes, installedHomes } = await import('../core/toolchains/java');
+    const own = process.env.JAVA_HOME;
+    return findJavaRuntimes(process.env.PATH ?? '', [...(own === undefined ? [] : [own]), ...installedHomes()]);
+  }
+
   /** This machine, for what has to run on it. */
   async machine(): Promise<Machine> {
-    const { npmSurroundings } = await import('./network');
+    const { mavenSurroundings, npmSurroundings } = await import('./network');
     const { header } = process.report.getReport() as { header: { glibcVersionRuntime?: string } };
     return {
       arch: arch() === 'arm64' ? 'arm64' : 'x86_64',
       ...(header.glibcVersionRuntime !== undefined && { glibc: header.glibcVersionRuntime }),
       searchPath: process.env.PATH ?? '',
       npm: npmSurroundings(),
+      maven: mavenSurroundings(),
       pythons: () => this.pythons(),
+      javas: () => this.javas(),
     };
   }
 

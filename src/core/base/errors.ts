@@ -27,6 +27,7 @@ const KINDS = {
   LOCK_OUTDATED: 'input',
   PACKAGE_INVALID: 'input',
   MODULE_INVALID: 'input',
+  COMPILE_FAILED: 'input',
   SOURCE_INVALID: 'service',
   SOURCE_MISMATCH: 'service',
   SOURCE_OFFLINE: 'service',

@@ -27,7 +27,23 @@ export async function withFileSource<T>(
   }
 }
 
-function readExactly(fd: number, offset: number, length: number, shown: string): Buffer {
+/** Stretches of files that stay as they are; each file is opened once. */
+export class OpenFiles {
+  readonly #open = new Map<string, number>();
+
+  read(path: string, { at, length }: { readonly at: number; readonly length: number }): Buffer<ArrayBuffer> {
+    let fd = this.#open.get(path);
+    if (fd === undefined) this.#open.set(path, (fd = openSync(path, 'r')));
+    return readExactly(fd, at, length, path);
+  }
+
+  close(): void {
+    for (const fd of this.#open.values()) closeSync(fd);
+    this.#open.clear();
+  }
+}
+
+function readExactly(fd: number, offset: number, length: number, shown: string): Buffer<ArrayBuffer> {
   const bytes = Buffer.allocUnsafe(length);
   for (let done = 0; done < length;) {
     const n = readSync(fd, bytes, done, length - done, offset + done);

@@ -12,6 +12,7 @@ import {
   writeSync,
 } from 'node:fs';
 import { dirname, join } from 'node:path';
+import { threadId } from 'node:worker_threads';
 import { EmballageError, messageOf, systemCode } from '../base/errors';
 import { printable } from '../base/text';
 import type { ZipSink } from '../formats/zip';
@@ -21,10 +22,13 @@ const TEMPORARY = /^\.emballage-[0-9a-z]+\.part$/;
 
 let serial = 0;
 
-/** A name beside `path` that no other process uses. */
+/** A name beside `path` that no other process and no other thread uses. */
 export function temporaryBeside(path: string): string {
   serial += 1;
-  return join(dirname(path), `.emballage-${process.pid.toString(36)}z${serial.toString(36)}.part`);
+  return join(
+    dirname(path),
+    `.emballage-${process.pid.toString(36)}z${threadId.toString(36)}z${serial.toString(36)}.part`,
+  );
 }
 
 /** Removes what interrupted runs left in a folder. Only for folders that no other run writes to at the time. */

@@ -42,6 +42,16 @@ export interface PackedFile extends Common {
   readonly stamp: Stamp;
   /** SHA-256 in hexadecimal, where it is known without reading. */
   readonly sha256?: string;
+  /** Its content is a stretch of `source`, compressed as it will stand in the archive; then `sha256` is known. */
+  readonly packed?: PackedContent;
+}
+
+export interface PackedContent {
+  readonly at: number;
+  readonly length: number;
+  /** Compression method of the zip format: 0 or 8. */
+  readonly method: number;
+  readonly crc32: number;
 }
 
 export interface PackedLink extends Common {

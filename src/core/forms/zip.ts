@@ -3,7 +3,7 @@ import { createHash, type Hash } from 'node:crypto';
 import { crc32 } from 'node:zlib';
 import { DICTIONARY_BYTES, SEGMENT_BYTES } from '../formats/deflate';
 import { METHOD_DEFLATED, METHOD_STORED, ZipWriter, type DosTime, type ZipSink } from '../formats/zip';
-import type { FileSet, PackedEntry, PackedFile } from '../fileset/model';
+import type { FileSet, PackedContent, PackedEntry, PackedFile } from '../fileset/model';
 import type { CompressedPiece, Compressor } from './compress';
 
 export interface PackRequest {
@@ -13,6 +13,10 @@ export interface PackRequest {
   readonly compressor: Compressor;
   readonly sink: ZipSink;
   readonly time: DosTime;
+  /** Name of the member that stands before all others. */
+  readonly first?: string;
+  /** A stretch of a file whose content is compressed already. */
+  readonly stretch: (file: PackedFile, content: PackedContent) => Uint8Array<ArrayBuffer>;
   /** Told how many bytes of source have been packed so far. */
   readonly onProgress?: (bytes: number) => void;
 }
@@ -40,7 +44,7 @@ interface Step {
 }
 
 export async function packZip(request: PackRequest): Promise<Packed> {
-  const writer = new ZipWriter(request.sink, request.time);
+  const writer = new ZipWriter(request.sink, request.time, request.first);
   const digests = new Map<string, string>();
   const underWay: Step[] = [];
   let bytesUnderWay = 0;
@@ -66,6 +70,11 @@ export async function packZip(request: PackRequest): Promise<Packed> {
 
 function* steps(request: PackRequest, digests: Map<string, string>): Generator<Step> {
   for (const entry of request.fileSet.entries) {
+    if (entry.kind === 'file' && entry.packed !== undefined && entry.sha256 !== undefined) {
+      yield packedStep(entry, entry.packed, request);
+      digests.set(entry.path, entry.sha256);
+      continue;
+    }
     const hash = createHash('sha256');
     if (entry.kind === 'file') yield* fileSteps(entry, request, hash);
     else if (entry.kind === 'link') yield linkStep(entry, entry.target, hash);
@@ -91,6 +100,14 @@ function* fileSteps(entry: PackedFile, request: PackRequest, hash: Hash): Genera
     yield { entry, bytes: length, first, last: left === 0, crc32: sum, result };
     dictionary = next;
   }
+}
+
+function packedStep(entry: PackedFile, content: PackedContent, request: PackRequest): Step {
+  const result = Promise.resolve({
+    data: request.stretch(entry, content),
+    stored: content.method === METHOD_STORED,
+  });
+  return { entry, bytes: entry.size, first: true, last: true, crc32: content.crc32, result };
 }
 
 function linkStep(entry: PackedEntry, target: string, hash: Hash): Step {

@@ -35,6 +35,8 @@ const lockedPackage = z.strictObject({
   script: z.literal(true).optional(),
   /** Node.js: the versions of it that the package is for. */
   engines: z.string().optional(),
+  /** JVM: the dependency that was settled by itself, for which alone this one is. */
+  apart: z.string().optional(),
 });
 
 /** A package that lies in the project itself. */
@@ -45,12 +47,22 @@ const workspace = z.strictObject({
   folder: z.string().refine(isPlace, 'a folder of the project'),
 });
 
+/** JVM: a version that somebody asks for and that a nearer one overrides. */
+const clash = z.strictObject({
+  name: z.string(),
+  version: z.string(),
+  chain: z.array(z.string()),
+  used: z.string(),
+  usedChain: z.array(z.string()),
+});
+
 const lockedFunction = z.strictObject({
   /** Digest of the requirements, sources and targets that were settled. */
   inputs: z.string(),
   targets: z.record(z.string(), z.array(lockedPackage)),
   /** Node.js: packages of the project itself that it uses. */
   workspaces: z.array(workspace).optional(),
+  clashes: z.array(clash).optional(),
 });
 
 export const lockSchema = z.strictObject({
@@ -61,4 +73,5 @@ export const lockSchema = z.strictObject({
 export type Lock = z.output<typeof lockSchema>;
 export type LockedFunction = z.output<typeof lockedFunction>;
 export type LockedWorkspace = z.output<typeof workspace>;
+export type LockedClash = z.output<typeof clash>;
 export type LockedPackage = z.output<typeof lockedPackage>;

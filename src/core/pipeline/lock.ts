@@ -85,6 +85,7 @@ async function settleFunction(
   known: LockedFunction | undefined,
 ): Promise<LockedFunction> {
   if (spec.runtime.language === 'node') return settleNode(request, spec);
+  if (spec.runtime.language === 'java') return settleJvm(request, spec);
   const needs = readNeeds(request.project, spec);
   if (needs === undefined) throw new Error('no needs');
   const targets: Record<string, LockedPackage[]> = {};
@@ -109,6 +110,15 @@ async function settleNode(request: LockRequest, spec: FunctionSpec): Promise<Loc
   const needs = readNodeNeeds(project, spec);
   if (needs === undefined) throw new Error('no needs');
   return settleNodeFunction({ project, spec, needs, http, npm: machine.npm, onSettling });
+}
+
+async function settleJvm(request: LockRequest, spec: FunctionSpec): Promise<LockedFunction> {
+  const [{ settleJvmFunction }, { readJvmNeeds }] = await Promise.all([import('./lock-jvm'), import('./jvm-needs')]);
+  const { project, http, machine, onSettling } = request;
+  const needs = readJvmNeeds(project, spec);
+  if (needs === undefined) throw new Error('no needs');
+  const { maven, npm } = machine;
+  return settleJvmFunction({ project, spec, needs, http, maven, credentials: npm.credentials, onSettling });
 }
 
 interface Settling {

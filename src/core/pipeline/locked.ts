@@ -12,6 +12,7 @@ export interface StatedNeeds {
 
 /** The needs of a function; undefined where it has none. */
 export async function statedNeeds(project: Project, spec: FunctionSpec): Promise<StatedNeeds | undefined> {
+  if (spec.runtime.language === 'java') return (await import('./jvm-needs')).readJvmNeeds(project, spec);
   if (spec.runtime.language === 'node') return (await import('./node-needs')).readNodeNeeds(project, spec);
   return spec.runtime.language === 'python' ? (await import('./needs')).readNeeds(project, spec) : undefined;
 }

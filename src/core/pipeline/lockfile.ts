@@ -9,7 +9,7 @@ import { STATE_FOLDER } from '../fileset/selection';
 import type { Lock } from './lock-schema';
 import type { Project } from './targets';
 
-export type { Lock, LockedFunction, LockedPackage, LockedWorkspace } from './lock-schema';
+export type { Lock, LockedClash, LockedFunction, LockedPackage, LockedWorkspace } from './lock-schema';
 
 export const LOCK_NAME = 'emballage.lock';
 const MAX_LOCK_BYTES = 64 * 1024 * 1024;
@@ -79,17 +79,21 @@ export function writeLock(root: string, lock: Lock, name = LOCK_NAME): void {
 
 /** One line a package, everything in order: what changes shows in a diff as the line that changed. */
 export function formatLock(lock: Lock): string {
-  const functions = sorted(lock.functions).map(([name, { inputs, targets, workspaces }]) => {
+  const functions = sorted(lock.functions).map(([name, { inputs, targets, workspaces, clashes }]) => {
     const rows = sorted(targets).map(([target, packages]) => {
       const lines = packages.map((one) => `          ${JSON.stringify(one)}`);
       return `        ${JSON.stringify(target)}: [${lines.length === 0 ? '' : `\n${lines.join(',\n')}\n        `}]`;
     });
-    const own = (workspaces ?? []).map((one) => `        ${JSON.stringify(one)}`);
-    const more = own.length === 0 ? '' : `,\n      "workspaces": [\n${own.join(',\n')}\n      ]`;
+    const more = formatRows('workspaces', workspaces) + formatRows('clashes', clashes);
     const body = `      "inputs": ${JSON.stringify(inputs)},\n      "targets": {\n${rows.join(',\n')}\n      }${more}`;
     return `    ${JSON.stringify(name)}: {\n${body}\n    }`;
   });
   return `{\n  "lock": 1,\n  "functions": {${functions.length === 0 ? '' : `\n${functions.join(',\n')}\n  `}}\n}\n`;
+}
+
+function formatRows(name: string, rows: readonly object[] | undefined): string {
+  if (rows === undefined || rows.length === 0) return '';
+  return `,\n      "${name}": [\n${rows.map((one) => `        ${JSON.stringify(one)}`).join(',\n')}\n      ]`;
 }
 
 function sorted<T>(record: Readonly<Record<string, T>>): [string, T][] {

@@ -4,7 +4,7 @@ import { rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { present } from '../base/present';
 import { contentDigest } from '../disk/digest';
-import { filePieces } from '../disk/file-source';
+import { filePieces, OpenFiles } from '../disk/file-source';
 import { guarded, removeLeftovers, writeWhole } from '../disk/write';
 import type { FileSet, PackedFile } from '../fileset/model';
 import { DEFLATE_ENCODER, SEGMENT_BYTES } from '../formats/deflate';
@@ -12,6 +12,7 @@ import { DOS_FLOOR, toDosTime, type DosTime } from '../formats/zip';
 import { directCompressor, type Compressor } from '../forms/compress';
 import { compressInThreads } from '../forms/compress-pool';
 import { packZip } from '../forms/zip';
+import { JAR_MANIFEST } from '../forms/jar';
 import { filesDigest, formatWaybill, makeWaybill, type Waybill } from '../waybill';
 import { assembleTarget, type Assembly } from './assemble';
 import {
@@ -104,6 +105,7 @@ class Maker {
       before?.assembly ??
       (await assembleTarget({
         ...{ project, spec, survey, packages, arch: target.arch, http, machine },
+        clashes: locked?.clashes ?? [],
         workspaces: locked?.workspaces ?? [],
         knownDigests: index?.knownDigests(survey.items) ?? new Map<string, string>(),
         jobs: this.#request.jobs,
@@ -147,6 +149,7 @@ class Maker {
     const { name } = this.#look.spec;
     const totalBytes = fileSet.entries.reduce((sum, e) => sum + (e.kind === 'file' ? e.size : 0), 0);
     const sink = this.#store.begin();
+    const stretches = new OpenFiles();
     try {
       const { size, unpacked, digests } = await packZip({
         fileSet,
@@ -154,6 +157,8 @@ class Maker {
         compressor: this.#compressor,
         sink,
         time: this.#time,
+        stretch: (file, content) => stretches.read(file.source, content),
+        ...(this.#look.spec.form === 'jar' && { first: JAR_MANIFEST }),
         onProgress: (doneBytes) => this.#request.onEvent({ kind: 'packing', name, doneBytes, totalBytes }),
       });
       const artifact = { sha256: sink.close(), size, unpacked };
@@ -163,6 +168,8 @@ class Maker {
     } catch (error) {
       sink.discard();
       throw error;
+    } finally {
+      stretches.close();
     }
   }
 
@@ -224,6 +231,6 @@ class Maker {
   #key(fileSet: FileSet, digests: ReadonlyMap<string, string>): string {
     const { date, time } = this.#time;
     const files = filesDigest(fileSet, digests);
-    return contentDigest(['zip', DEFLATE_ENCODER, this.#request.tool, date, time, files].join('\n'));
+    return contentDigest([this.#look.spec.form, DEFLATE_ENCODER, this.#request.tool, date, time, files].join('\n'));
   }
 }

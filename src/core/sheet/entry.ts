@@ -6,10 +6,13 @@ export const ENTRY_WORDS = ['path', 'module', 'member', 'class', 'file'] as cons
 
 /** The entry string in the destination's own form: `{path}#{member}` makes `alert.mjs#decide`. */
 export function entryString(destination: Destination, runtime: Runtime, entry: Entry): string {
-  const form = destination.entry[runtime.language] ?? '{path}#{member}';
-  const module = entry.file.replace(/\.[^./]+$/, '');
+  // A class is named, not its file.
+  const isClass = runtime.language === 'java';
+  const form =
+    destination.entry[isClass ? 'jvm' : runtime.language] ?? (isClass ? '{class}#{member}' : '{path}#{member}');
+  const module = isClass ? entry.file : entry.file.replace(/\.[^./]+$/, '');
   const words: Record<(typeof ENTRY_WORDS)[number], string> = {
-    path: entry.file,
+    path: isClass ? `${module.replaceAll('.', '/')}.class` : entry.file,
     file: entry.file,
     module: runtime.language === 'python' ? module.replaceAll('/', '.') : module,
     class: module,

@@ -6,6 +6,7 @@ import { settleLimits } from './destination';
 import { unknownWord } from './issues';
 import type { Acceptance, Arch, Entry, FunctionSpec, Needs, Runtime, Setting, Source } from './model';
 import type { SheetNotes } from './notes';
+import { JVM_KEYS, readJvmKeys } from './jvm-keys';
 import { functionSchema, SETTING_PATTERN, type DefaultsText, type FunctionText } from './schema';
 
 /** What the file of an entry is called, by language. */
@@ -15,11 +16,13 @@ const ENTRY_FILES: Readonly<Record<string, { readonly pattern: RegExp; readonly 
     endings: '`.mjs`, `.cjs`, `.js`, or `.ts` and its kin',
   },
   python: { pattern: /^(?:[A-Za-z_]\w*\/)*[A-Za-z_]\w*\.py$/, endings: '`.py` and can be imported' },
+  java: { pattern: /^[A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*$/, endings: 'the name of a class, with dots' },
 };
 
 /** Names of files that state requirements. */
 const NEED_FILES: Readonly<Record<string, { readonly pattern: RegExp; readonly expected: string }>> = {
   node: { pattern: /^package-lock\.json$|^node_modules$/, expected: '`package-lock.json`, or `node_modules`' },
+  java: { pattern: /^pom\.xml$|\.pom$/, expected: '`pom.xml`' },
   python: {
     pattern: /\.txt$|\.in$|^pyproject\.toml$|^pylock(?:\.[^.]+)?\.toml$/,
     expected: 'a requirements file (`*.txt`), `pyproject.toml` or `pylock.toml`',
@@ -27,11 +30,14 @@ const NEED_FILES: Readonly<Record<string, { readonly pattern: RegExp; readonly e
 };
 
 /** Keys that are for functions of one language only. */
-const KEYS_OF: Readonly<Record<string, readonly ('bytecode' | 'sources' | 'link' | 'minify' | 'sourcemap')[]>> = {
+const KEYS_OF: Readonly<
+  Record<string, readonly ('bytecode' | 'sources' | 'link' | 'minify' | 'sourcemap' | (typeof JVM_KEYS)[number])[]>
+> = {
   python: ['bytecode', 'sources'],
   node: ['link', 'minify', 'sourcemap'],
+  java: JVM_KEYS,
 };
-const LANGUAGES: Readonly<Record<string, string>> = { python: 'Python', node: 'Node.js' };
+const LANGUAGES: Readonly<Record<string, string>> = { python: 'Python', node: 'Node.js', java: 'JVM' };
 const ADAPTERS_OF: Readonly<Record<string, readonly string[]>> = { python: ['wsgi', 'asgi'], node: ['http'] };
 
 export class FunctionReader {
@@ -73,7 +79,7 @@ export class FunctionReader {
     const hash = text.lastIndexOf('#');
     const [file, member] = [text.slice(0, hash), text.slice(hash + 1)];
     const { pattern, endings } = ENTRY_FILES[runtime.language] ?? { pattern: /./, endings: 'anything' };
-    if (settlePath(file) !== file || file.includes('\\'))
+    if (runtime.language !== 'java' && (settlePath(file) !== file || file.includes('\\')))
       this.#notes.add(
         at,
         'a file inside the source folder, written plainly',
@@ -83,9 +89,9 @@ export class FunctionReader {
     else if (!pattern.test(file))
       this.#notes.add(
         at,
-        `a file that ends in ${endings}`,
+        runtime.language === 'java' ? endings : `a file that ends in ${endings}`,
         `\`${printable(file)}\``,
-        'name the file that the host loads',
+        runtime.language === 'java' ? 'write it as `package.Class#method`' : 'name the file that the host loads',
       );
     return { text, file, member };
   }
@@ -94,37 +100,54 @@ export class FunctionReader {
     at: readonly string[],
     text: FunctionText,
     defaults: DefaultsText,
-  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'bytecode' | 'adapter' | 'link' | 'minify' | 'sourcemap'> {
+  ): Pick<
+    FunctionSpec,
+    'needs' | 'sources' | 'trim' | 'bytecode' | 'adapter' | 'link' | 'minify' | 'sourcemap' | 'jvm'
+  > {
     const { language } = settleRuntime(text.runtime);
     this.#refuseForeignKeys(at, text, language);
     const path = text.sources === undefined ? ['defaults', 'sources'] : [...at, 'sources'];
     const sources = (text.sources ?? defaults.sources ?? []).flatMap(
       (one, i) => this.#readSource([...path, String(i)], one) ?? [],
     );
+    const trim = text.trim ?? defaults.trim ?? 'safe';
     const needs = this.#readNeedsKey([...at, 'needs'], text.needs, language);
     return {
       ...(needs !== undefined && { needs }),
       sources,
-      trim: text.trim ?? defaults.trim ?? 'safe',
+      trim: typeof trim === 'string' ? trim : 'traced',
       bytecode: text.bytecode ?? false,
       ...(text.adapter !== undefined && { adapter: text.adapter }),
       link: text.link ?? false,
       minify: text.minify ?? false,
       sourcemap: text.sourcemap ?? 'none',
+      ...(language === 'java' && { jvm: readJvmKeys(this.#notes, at, text, typeof trim !== 'string') }),
     };
   }
 
   #refuseForeignKeys(at: readonly string[], text: FunctionText, language: string): void {
-    for (const [owner, keys] of Object.entries(KEYS_OF))
-      for (const key of keys)
-        if (owner !== language && text[key] !== undefined)
-          this.#notes.add(
-            [...at, key],
-            `it only for ${LANGUAGES[owner] ?? owner} functions`,
-            `it for \`${text.runtime}\``,
-            key === 'sources' ? 'take it out; registries of packages stand in `.npmrc`' : 'take it out',
-            'key',
-          );
+    for (const key of new Set(Object.values(KEYS_OF).flat())) {
+      const owners = Object.keys(KEYS_OF).filter((owner) => KEYS_OF[owner]?.includes(key) === true);
+      if (owners.includes(language) || text[key] === undefined) continue;
+      this.#notes.add(
+        [...at, key],
+        `it only for ${listed(
+          owners.map((owner) => LANGUAGES[owner] ?? owner),
+          'and',
+        )} functions`,
+        `it for \`${text.runtime}\``,
+        key === 'sources' ? 'take it out; registries of packages stand in `.npmrc`' : 'take it out',
+        'key',
+      );
+    }
+    const form = language === 'java' ? 'jar' : 'zip';
+    if (text.artifact !== form)
+      this.#notes.add(
+        [...at, 'artifact'],
+        `\`${form}\``,
+        `\`${text.artifact}\` for \`${text.runtime}\``,
+        `write \`${form}\``,
+      );
     const adapters = ADAPTERS_OF[language] ?? [];
     if (text.adapter !== undefined && !adapters.includes(text.adapter))
       this.#notes.add(
@@ -197,7 +220,12 @@ export class FunctionReader {
     const path = folder === undefined ? index : this.#notes.insidePath([...at, 'folder'], folder, 'folder');
     if (path === undefined) return undefined;
     const kind = folder === undefined ? 'index' : 'folder';
-    return { kind, at: path, ...(serves !== undefined && { serves }) };
+    return {
+      kind,
+      at: path,
+      ...(source.id !== undefined && { id: source.id }),
+      ...(serves !== undefined && { serves }),
+    };
   }
 
   #readArchs(at: readonly string[], text: FunctionText, defaults: DefaultsText): Arch[] {

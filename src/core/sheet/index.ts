@@ -26,3 +26,4 @@ export { destinationSchema, sheetSchema } from './schema';
 export { settleRuntime } from './function';
 export { type LoadedSheet, type ReadFile, loadSheet } from './sheet';
 export { MAX_YAML_BYTES } from './yaml';
+export type { JvmKeys, Relocate } from './jvm-keys';

@@ -1,5 +1,6 @@
 /** What a packing sheet and a destination say, settled: defaults filled in, sizes in bytes, times in milliseconds. Plain data. */
 import type { Place } from '../base/errors';
+import type { JvmKeys } from './jvm-keys';
 
 export const ARCHITECTURES = ['x86_64', 'arm64'] as const;
 export type Arch = (typeof ARCHITECTURES)[number];
@@ -65,6 +66,8 @@ export interface Source {
   readonly kind: 'index' | 'folder';
   /** Address of an index; folder relative to the project. */
   readonly at: string;
+  /** JVM: the name by which Maven’s settings know it. */
+  readonly id?: string;
   /** Patterns of the names that only this source may serve. */
   readonly serves?: readonly string[];
 }
@@ -85,7 +88,7 @@ export interface FunctionSpec {
   readonly source: string;
   readonly runtime: Runtime;
   readonly entry: Entry;
-  readonly form: 'zip';
+  readonly form: 'zip' | 'jar';
   readonly archs: readonly Arch[];
   /** Name of a destination of the sheet. */
   readonly destination: string;
@@ -102,6 +105,8 @@ export interface FunctionSpec {
   readonly link: boolean;
   readonly minify: boolean;
   readonly sourcemap: Sourcemap;
+  /** JVM: how dependencies are put into one JAR. */
+  readonly jvm?: JvmKeys;
   readonly settings: readonly Setting[];
   readonly limits: Limits;
   readonly memoryBytes?: number;

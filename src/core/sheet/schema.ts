@@ -3,6 +3,7 @@
  * Schemas for editors, and give the reference in the docs. A schema's error text says what was expected, no more.
  */
 import { z } from 'zod';
+import { jvmFields } from './jvm-keys';
 import { SIZE_PATTERN, TIME_PATTERN } from '../base/units';
 import { ADAPTERS, ARCHITECTURES, FORMS, SOURCEMAPS } from './model';
 
@@ -68,13 +69,14 @@ const source = z.strictObject(
   {
     index: pattern(/^https?:\/\/\S+$/, 'the address of a package index, such as `https://packages.example/simple`')
       .optional()
-      .meta({ description: 'Address of a package index (the simple repository interface).' }),
+      .meta({ description: 'Address of a package index (the simple repository interface), or of a Maven repository.' }),
     folder: text('a folder of the project')
       .optional()
-      .meta({ description: 'Folder of the project with wheels, as an index.' }),
+      .meta({ description: 'Folder of the project with wheels, as an index, or in the layout of a Maven repository.' }),
+    id: text('a name').optional().meta({ description: 'JVM: the name by which Maven’s settings know the repository.' }),
     serves: list(text('a name or pattern'), 'a list of names')
       .optional()
-      .meta({ description: 'The names, `*` for any letters, that only this source may serve.' }),
+      .meta({ description: 'The names (JVM: groups), `*` for any letters, that only this source may serve.' }),
   },
   { error: 'a mapping with `index` or `folder`' },
 );
@@ -83,13 +85,17 @@ const functionFields = {
   source: text('a folder of the project').meta({
     description: 'Folder with the function’s source; its contents are packed, not the folder.',
   }),
-  runtime: pattern(/^(?:node [1-9]\d*|python 3\.\d+)$/, 'a runtime such as `node 20` or `python 3.11`').meta({
-    description: 'What runs the function: `node X` or `python X.Y`.',
+  runtime: pattern(
+    /^(?:node [1-9]\d*|python 3\.\d+|java [1-9]\d*)$/,
+    'a runtime such as `node 20`, `python 3.11` or `java 17`',
+  ).meta({
+    description: 'What runs the function: `node X`, `python X.Y` or `java X`.',
   }),
   entry: pattern(/^[^#\s][^#]*#[A-Za-z_$][\w$]*$/, 'an entry written `FILE#MEMBER`, such as `alert.mjs#decide`').meta({
-    description: 'What the host calls: a file of the source and a member that it exports, `FILE#MEMBER`.',
+    description:
+      'What the host calls: a file of the source and a member that it exports, `FILE#MEMBER`; for the JVM a class and a method, `fernhaven.Berths#plan`.',
   }),
-  artifact: z.enum(['zip'], { error: '`zip`' }).meta({ description: 'Form of the artifact.' }),
+  artifact: z.enum(['zip', 'jar'], { error: '`zip` or `jar`' }).meta({ description: 'Form of the artifact.' }),
   arch: archs().optional().meta({ description: 'Architectures to build for; the sheet’s defaults otherwise.' }),
   destination: text('the name of a destination')
     .optional()
@@ -112,16 +118,21 @@ const functionFields = {
     .optional()
     .meta({
       description:
-        'Third-party requirements: a list such as `["levels>=2"]`, or a file of the project: `requirements.txt`, `pyproject.toml` (`pyproject.toml[group]` with optional groups), `pylock.toml`; for Node.js a `package-lock.json`, or `node_modules` to pack what is installed there. Found by itself in the source folder.',
+        'Third-party requirements: a list such as `["levels>=2"]`, or a file of the project: `requirements.txt`, `pyproject.toml` (`pyproject.toml[group]` with optional groups), `pylock.toml`; for Node.js a `package-lock.json`, or `node_modules` to pack what is installed there; for the JVM `group:artifact:version` each, or a `pom.xml`. Found by itself in the source folder.',
     }),
   sources: list(source, 'a list of sources').optional().meta({
     description:
-      'Python: where requirements come from, in order; the first source that has a package serves it. Registries of Node.js packages stand in `.npmrc`.',
+      'Python and JVM: where requirements come from, in order; the first source that has a package serves it. For the JVM repositories in the Maven layout. Registries of Node.js packages stand in `.npmrc`.',
   }),
-  trim: z.enum(['off', 'safe', 'traced'], { error: '`off`, `safe` or `traced`' }).optional().meta({
-    description:
-      'What is taken out of packages: nothing; what never changes behaviour (`safe`, the default); all that is not reached from the entry (`traced`).',
-  }),
+  trim: z
+    .union([z.enum(['off', 'safe', 'traced']), z.strictObject({ traced: z.literal('deep') })], {
+      error: '`off`, `safe`, `traced`, or `{ traced: deep }`',
+    })
+    .optional()
+    .meta({
+      description:
+        'What is taken out of packages: nothing; what never changes behaviour (`safe`, the default); all that is not reached from the entry (`traced`); for the JVM with `{ traced: deep }` also methods and fields.',
+    }),
   bytecode: z
     .boolean({ error: 'true or false' })
     .optional()
@@ -141,6 +152,7 @@ const functionFields = {
     description:
       'Node.js: source maps of what was compiled or linked, in the file (`inline`), in a file next to it (`beside`), or none (the default).',
   }),
+  ...jvmFields,
   settings: z
     .record(z.string(), setting, { error: 'a mapping of setting names' })
     .optional()

@@ -6,3 +6,11 @@ export { type PackageFile, PackageStore, type StoredFile } from './package-store
 export { type IndexFile, fetchProject, readPage } from './python-index';
 export { readNpmConfig, type NpmConfig, type NpmConfigFile, type NpmSurroundings } from './npm-config';
 export { askRegistry, type NpmDist } from './npm-registry';
+export {
+  type FetchedArtifact,
+  type MavenFile,
+  MavenRepositories,
+  type MavenSource,
+  layoutPath,
+} from './maven-repository';
+export { type MavenSettings, type MavenSurroundings, readMavenSettings } from './maven-settings';

@@ -65,7 +65,7 @@ export const waybillSchema = z
     project: z.string(),
     runtime: z.string(),
     arch: z.enum(['x86_64', 'arm64']),
-    form: z.enum(['zip']),
+    form: z.enum(['zip', 'jar']),
     destination: z.string(),
     artifact: z.strictObject({
       file: z.string().meta({ description: 'Name of the artifact, which lies beside the waybill.' }),

@@ -39,6 +39,17 @@ export function deflateSegment(segment: Uint8Array, dictionary: Uint8Array, last
   return memory.slice(encoder.output(), encoder.output() + length);
 }
 
+/** Deflates data of any length, as it would be in pieces. */
+export function deflateWhole(data: Uint8Array): Uint8Array {
+  if (data.length <= SEGMENT_BYTES) return deflateSegment(data, data.subarray(0, 0), true);
+  const parts: Uint8Array[] = [];
+  for (let at = 0; at < data.length; at += SEGMENT_BYTES) {
+    const dictionary = data.subarray(Math.max(0, at - DICTIONARY_BYTES), at);
+    parts.push(deflateSegment(data.subarray(at, at + SEGMENT_BYTES), dictionary, at + SEGMENT_BYTES >= data.length));
+  }
+  return Buffer.concat(parts);
+}
+
 function load(): EncoderExports {
   const module = new WebAssembly.Module(Buffer.from(ENCODER_MODULE, 'base64'));
   const imports = { env: { abort: () => fail('aborted') } };

@@ -52,9 +52,12 @@ export class ZipWriter {
   readonly #central: Uint8Array[] = [];
   #offset = 0;
   #last: string | undefined;
+  readonly #first: string | undefined;
   #open: OpenMember | undefined;
 
-  constructor(sink: ZipSink, time: DosTime) {
+  /** @param first name of a member that stands before all others, whatever its name */
+  constructor(sink: ZipSink, time: DosTime, first?: string) {
+    this.#first = first;
     this.#sink = sink;
     this.#time = time;
   }
@@ -123,6 +126,8 @@ export class ZipWriter {
   #start(member: ZipMember, uncompressedSize: number, zip64: boolean): OpenMember {
     if (this.#open !== undefined) throw new Error(`${this.#open.member.path} was not ended`);
     const name = archiveName(member);
+    if (name === this.#first && this.#offset === 0)
+      return { member, offset: 0, uncompressedSize, zip64, compressedSize: 0 };
     if (this.#last !== undefined && comparePaths(this.#last, name) >= 0)
       throw new Error(`members out of order: ${name} after ${this.#last}`);
     this.#last = name;

@@ -1,0 +1,165 @@
+/** From prepared JARs to what goes into the artifact: merged, and traced where the sheet asks for it. */
+import { comparePaths } from '../../base/paths';
+import type { Overlap, Reason, Trimmed, UnseenImport } from '../../fileset/model';
+import type { ClassFacts } from './shade/class-facts';
+import { kindOf, withoutRelease } from './shade/jar-entries';
+import {
+  mergeJars,
+  providersIn,
+  type JoinedEntry,
+  type Merged,
+  type MergedEntry,
+  type MergeInput,
+} from './shade/merge';
+import { traceClasses, type TracedClasses } from './shade/trace-classes';
+
+export interface JvmInput extends MergeInput {
+  readonly facts: () => readonly ClassFacts[];
+  /** Who asks for it. */
+  readonly by: readonly string[];
+}
+
+export interface JvmAssembleRequest {
+  /** In the order of the class path; the function's own first. */
+  readonly inputs: readonly JvmInput[];
+  /** Classes at which tracing starts, names with slashes: the entry, the main class. */
+  readonly roots: readonly string[];
+  readonly trim: 'off' | 'safe' | 'traced';
+  readonly arch: 'x86_64' | 'arm64';
+  readonly append: readonly string[];
+  readonly keptBy: (path: string) => string | undefined;
+}
+
+export interface JvmEntry extends MergedEntry {
+  readonly reason: Reason;
+}
+
+export interface JvmAssembled {
+  readonly entries: readonly JvmEntry[];
+  readonly joined: readonly JoinedEntry[];
+  readonly overlaps: readonly Overlap[];
+  readonly trimmed: readonly Trimmed[];
+  readonly unseen: readonly UnseenImport[];
+  readonly isMultiRelease: boolean;
+}
+
+export function assembleJvm(request: JvmAssembleRequest): JvmAssembled {
+  const merged = mergeJars(request);
+  const traced = request.trim === 'traced' ? trace(request, merged) : undefined;
+  const keeps = traced === undefined ? undefined : keeper(request, merged, traced);
+  const byOf = new Map(request.inputs.map((input) => [input.owner, input.by]));
+  const kept = merged.entries.filter((one) => keeps?.(one) !== false);
+  const gone = merged.entries.filter((one) => keeps?.(one) === false);
+  return {
+    entries: kept.map((one) => ({ ...one, reason: reasonOf(one, request, traced, byOf.get(one.input.owner) ?? []) })),
+    joined: merged.joined.filter(({ path }) => traced === undefined || isServiceUsed(path, traced)),
+    overlaps: merged.overlaps,
+    trimmed: [
+      ...merged.trimmed,
+      ...gone.map(({ path, input, entry }) => ({ path, size: entry.size, package: input.owner, by: 'not-reached' })),
+    ].sort((a, b) => comparePaths(a.path, b.path)),
+    unseen: traced?.unseen ?? [],
+    isMultiRelease: kept.some(({ path }) => withoutRelease(path).release > 0),
+  };
+}
+
+export function classNameOf(path: string): string {
+  return withoutRelease(path).path.slice(0, -'.class'.length);
+}
+
+function trace(request: JvmAssembleRequest, merged: Merged): TracedClasses {
+  const classes = new Map<string, { facts: ClassFacts; owner: string }>();
+  const owners = new Map(merged.entries.map(({ path, input }) => [path, input.owner]));
+  for (const input of request.inputs)
+    for (const facts of input.facts()) {
+      // What another JAR on the class path hides is not there.
+      if (owners.get(`${facts.name}.class`) !== input.owner) continue;
+      const known = classes.get(facts.name);
+      classes.set(facts.name, { facts: known === undefined ? facts : both(known.facts, facts), owner: input.owner });
+    }
+  const roots = request.roots.map((name) => ({ name, reason: { why: 'entry' } as Reason }));
+  for (const name of classes.keys()) {
+    const pattern = request.keptBy(`${name}.class`);
+    if (pattern !== undefined) roots.push({ name, reason: { why: 'kept', by: pattern } });
+  }
+  return traceClasses({
+    classes,
+    roots,
+    services: servicesOf(merged),
+    resources: new Map(
+      merged.entries.flatMap(({ path, input }) => (kindOf(path) === 'resource' ? [[path, input.owner] as const] : [])),
+    ),
+    pathOf: (name) => `${name}.class`,
+  });
+}
+
+/** A class that a JAR has for several Java versions. */
+function both(a: ClassFacts, b: ClassFacts): ClassFacts {
+  const join = (one: readonly string[], other: readonly string[]): string[] => [...new Set([...one, ...other])].sort();
+  return {
+    ...a,
+    refs: join(a.refs, b.refs),
+    texts: join(a.texts, b.texts),
+    services: join(a.services, b.services),
+    unseen: [...a.unseen, ...b.unseen],
+  };
+}
+
+const SERVICES = 'META-INF/services/';
+
+function servicesOf({ entries, joined }: Merged): Map<string, string[]> {
+  const found = new Map<string, string[]>();
+  const put = (path: string, text: string): void => {
+    const providers = providersIn(text).map((name) => name.replaceAll('.', '/'));
+    found.set(path.slice(SERVICES.length).replaceAll('.', '/'), providers);
+  };
+  for (const { path, input, entry } of entries)
+    if (kindOf(path) === 'service') put(path, input.read(entry).toString('utf8'));
+  for (const { path, text } of joined) if (kindOf(path) === 'service') put(path, text);
+  return found;
+}
+
+function isServiceUsed(path: string, traced: TracedClasses): boolean {
+  return kindOf(path) !== 'service' || traced.services.has(path.slice(SERVICES.length).replaceAll('.', '/'));
+}
+
+/** Resources stay where their package does, or where somebody names them. */
+function keeper(request: JvmAssembleRequest, merged: Merged, traced: TracedClasses): (one: MergedEntry) => boolean {
+  const folders = new Set<string>();
+  const owners = new Set<string>();
+  for (const { path, input } of merged.entries) {
+    if (kindOf(path) !== 'class' || !traced.classes.has(classNameOf(path))) continue;
+    owners.add(input.owner);
+    folders.add(`${input.owner}\0${folderIn(path)}`);
+  }
+  return ({ path, input }) => {
+    const kind = kindOf(path);
+    if (request.keptBy(path) !== undefined) return true;
+    if (kind === 'class') return traced.classes.has(classNameOf(path));
+    if (kind === 'service') return isServiceUsed(path, traced);
+    if (input.owner === '' || traced.whole.has(input.owner) || traced.resources.has(path)) return true;
+    if (!owners.has(input.owner)) return false;
+    const folder = folderIn(path);
+    return folder === '' || path.startsWith('META-INF/') || folders.has(`${input.owner}\0${folder}`);
+  };
+}
+
+function folderIn(path: string): string {
+  const { path: plain } = withoutRelease(path);
+  return plain.slice(0, Math.max(0, plain.lastIndexOf('/')));
+}
+
+function reasonOf(
+  { path, input }: MergedEntry,
+  { roots, keptBy }: JvmAssembleRequest,
+  traced: TracedClasses | undefined,
+  by: readonly string[],
+): Reason {
+  const isClass = kindOf(path) === 'class';
+  if (isClass && roots[0] === classNameOf(path)) return { why: 'entry' };
+  const reached = isClass ? traced?.classes.get(classNameOf(path)) : traced?.resources.get(path);
+  if (reached !== undefined) return reached;
+  const pattern = keptBy(path);
+  if (pattern !== undefined) return { why: 'kept', by: pattern };
+  return input.owner === '' ? { why: 'in-source' } : { why: 'needed', by };
+}

@@ -1,0 +1,12 @@
+/** What JVM functions depend on: POMs and what they come to, settled as Maven settles them. */
+export {
+  type Dependency,
+  effectivePom,
+  type EffectivePom,
+  managedKey,
+  type Managed,
+  type PomSurroundings,
+} from './effective';
+export { type Coordinates, invalidPom, readPom } from './pom';
+export { type Overridden, type Resolution, resolveArtifacts, type ResolvedArtifact } from './resolve';
+export { compareVersions, parseWish } from './version';
