@@ -30,7 +30,11 @@ export const command: CommandModule = {
       })
       .option('arch', { choices: ARCHITECTURES, requiresArg: true, describe: 'for a file: its architecture' })
       .option('runtime', { type: 'string', requiresArg: true, describe: 'for a file: its runtime, such as "node 20"' })
-      .option('entry', { type: 'string', requiresArg: true, describe: 'for a file: its entry, FILE#MEMBER' })
+      .option('entry', {
+        type: 'string',
+        requiresArg: true,
+        describe: 'for a file: its entry, FILE#MEMBER or CLASS#METHOD',
+      })
       .option('format', {
         choices: ['text', 'sarif', 'junit'],
         default: 'text',
@@ -72,7 +76,12 @@ async function checkFunctions(names: readonly string[], args: Arguments, session
   const functions = selectFunctions(project.sheet, names);
   const checked: CheckedArtifact[] = [];
   for (const target of targetsOf(functions))
-    checked.push(await checkTarget(project, target, session.today(), session.jobs));
+    checked.push(
+      await checkTarget(project, target, session.today(), {
+        jobs: session.jobs,
+        javas: () => session.javas(),
+      }),
+    );
   await remarkOutdated(
     project,
     functions.map((spec) => spec.name),
@@ -112,6 +121,7 @@ async function checkOneFile(file: string, args: Arguments, session: Session): Pr
     accept: [],
     today: session.today(),
     isVerified: false,
+    javas: () => session.javas(),
   });
 }
 

@@ -5,7 +5,7 @@ import type { HttpClient } from '../sources';
 import type { Arch, Entry, FunctionSpec } from '../sheet';
 import type { Machine } from '../toolchains/machine';
 import { collectRequest } from './build';
-import type { LockedClash, LockedPackage, LockedWorkspace } from './lockfile';
+import type { LockedPackage, LockedWorkspace } from './lockfile';
 import type { Project } from './targets';
 
 export interface Assembly {
@@ -36,8 +36,6 @@ export interface AssemblyRequest {
   readonly machine: Machine;
   /** Packages of the project itself that it uses. */
   readonly workspaces: readonly LockedWorkspace[];
-  /** JVM: versions that somebody asks for and that others override. */
-  readonly clashes: readonly LockedClash[];
   /** SHA-256 of source files that have not changed since the last build, by path. */
   readonly knownDigests: ReadonlyMap<string, string>;
   /** Name and version of the program. */

@@ -24,9 +24,11 @@ import {
   type Subject,
 } from '../rules';
 import type { Acceptance, Destination } from '../sheet';
+import type { JvmView } from '../languages/jvm';
 import type { NodeView } from '../languages/node';
 import type { ModuleFacts } from '../languages/python';
 import { readWaybill, type Waybill } from '../waybill';
+import type { JavaRuntime } from '../toolchains/java';
 import { knownFacts } from './facts-memory';
 import { fileDigest } from '../disk/digest';
 import { artifactPath, stateFolder, waybillPath, type Project, type Target } from './targets';
@@ -77,16 +79,19 @@ export interface CheckRequest {
   readonly moduleBook?: string;
   /** Threads that may work. */
   readonly jobs?: number;
+  /** The Java machines here, whose lists of classes say what a JDK has. */
+  readonly javas?: () => Promise<readonly JavaRuntime[]>;
 }
 
 const MAX_TEXT_BYTES = 16 * 1024 * 1024;
+const MAX_CLASS_BYTES = 64 * 1024 * 1024;
 
 /** Checks the artifact that was built for a target; refuses when it is not the one its waybill describes. */
 export async function checkTarget(
   project: Project,
   target: Target,
   today: string,
-  jobs: number,
+  { jobs, javas }: Required<Pick<CheckRequest, 'jobs' | 'javas'>>,
 ): Promise<CheckedArtifact> {
   const shown = artifactPath(target);
   const path = join(project.root, shown);
@@ -121,6 +126,7 @@ export async function checkTarget(
     digestOf: (path) => digests.get(path),
     moduleBook: join(stateFolder(project), 'modules', `${name}.check.book`),
     jobs,
+    javas,
   });
   return { ...checked, arch };
 }
@@ -130,9 +136,10 @@ export async function checkFile(request: CheckRequest): Promise<CheckedArtifact>
   return withFileSource(request.path, request.shown, async (source) => {
     const archive = openZip(source, request.shown);
     const contentFaults = request.isVerified ? [] : await findContentFaults(source, archive);
-    const plain = makeSubject(source, archive, contentFaults, request.factsInMemory);
+    const plain = makeSubject(source, archive, contentFaults, request.shown, request.factsInMemory);
     const node = await viewNode(plain, request);
-    const subject = node === undefined ? plain : { ...plain, node };
+    const jvm = await viewJvm(plain, request);
+    const subject = { ...plain, ...(node !== undefined && { node }), ...(jvm !== undefined && { jvm }) };
     const context = { subject, destination: request.destination, facts: request.facts, today: request.today };
     const outcomes = RULES.filter((rule) => concerns(rule, request.facts)).map((rule) =>
       applyRule(rule, context, request.accept),
@@ -156,6 +163,27 @@ async function viewNode(subject: Subject, request: CheckRequest): Promise<NodeVi
     nodeEnv: settings?.find(({ name }) => name === 'NODE_ENV')?.sample,
     book: request.moduleBook,
     threads: request.jobs ?? 1,
+  });
+}
+
+/** What the Java machine would see, for JVM functions whose entry is known. */
+async function viewJvm(subject: Subject, request: CheckRequest): Promise<JvmView | undefined> {
+  const { runtime, entry } = request.facts;
+  if (runtime?.language !== 'java' || entry === undefined) return undefined;
+  const [{ viewJvmArtifact }, { jdkApi }] = await Promise.all([
+    import('../languages/jvm'),
+    import('../toolchains/jdk-api'),
+  ]);
+  const java = Number(runtime.version);
+  const javas = (await request.javas?.()) ?? [];
+  const [newest] = javas;
+  return viewJvmArtifact({
+    paths: subject.entries.filter(({ kind }) => kind === 'file').map(({ path }) => path),
+    readBytes: (path) => subject.readBytes(path, MAX_CLASS_BYTES),
+    entry: entry.file,
+    java,
+    jdk: await jdkApi(javas, java),
+    newest: newest === undefined || newest.major <= java ? undefined : await jdkApi([newest], newest.major),
   });
 }
 
@@ -196,6 +224,7 @@ function makeSubject(
   source: ByteSource,
   archive: ZipArchive,
   contentFaults: readonly ZipFault[],
+  name: string,
   factsInMemory: CheckRequest['factsInMemory'],
 ): Subject {
   const byPath = new Map(archive.entries.map((entry) => [entry.path, entry]));
@@ -225,7 +254,7 @@ function makeSubject(
     return texts.get(path);
   };
   return {
-    form: 'zip',
+    form: /\.jar$/i.test(name) ? 'jar' : 'zip',
     packedBytes: source.size,
     entries: archive.entries,
     faults: [...archive.faults, ...contentFaults],

@@ -105,7 +105,6 @@ class Maker {
       before?.assembly ??
       (await assembleTarget({
         ...{ project, spec, survey, packages, arch: target.arch, http, machine },
-        clashes: locked?.clashes ?? [],
         workspaces: locked?.workspaces ?? [],
         knownDigests: index?.knownDigests(survey.items) ?? new Map<string, string>(),
         jobs: this.#request.jobs,
@@ -209,6 +208,7 @@ class Maker {
         present({ name, version, file, sha256, by, at, script, engines }),
       ),
       provided: this.#look.locked === undefined ? [] : (runtimeOf(project, target.spec)?.provides ?? []),
+      clashes: this.#look.locked?.clashes ?? [],
       ...{ trimmed, overlaps, unseen, missing, modules, hostEntry },
       toolchains: assembly.toolchains,
       time: this.#time,

@@ -2,7 +2,7 @@ import { printable } from '../base/text';
 import { MACHINES } from '../formats/elf';
 import type { Arch } from '../sheet';
 import { foreignFiles, nativeFiles } from './native';
-import { findings, type Finding, type Rule, type Subject } from './rule';
+import { findings, type Finding, type Level, type Rule, type Subject } from './rule';
 
 export const archNativeFile: Rule = {
   id: 'arch/native-file',
@@ -14,11 +14,16 @@ export const archNativeFile: Rule = {
   check: ({ subject, facts: { arch } }) => findings(...otherProcessor(subject, arch), ...otherSystem(subject, arch)),
 };
 
+/** Code in a JAR chooses among libraries for several systems; elsewhere what is there is loaded. */
+function levelIn({ form }: Subject): Level {
+  return form === 'jar' ? 'warn' : 'stop';
+}
+
 function otherProcessor(subject: Subject, arch: Arch | undefined): Finding[] {
   return nativeFiles(subject)
     .filter(({ elf }) => arch !== undefined && (MACHINES[elf.machine] !== arch || elf.bits !== 64))
     .map(({ path, elf }) => ({
-      level: 'stop',
+      level: levelIn(subject),
       where: printable(path),
       expected: `a file for ${arch ?? ''}`,
       found: `one for ${MACHINES[elf.machine] ?? `processor ${String(elf.machine)}`}${elf.bits === 64 ? '' : ', 32 bit'}`,
@@ -28,7 +33,7 @@ function otherProcessor(subject: Subject, arch: Arch | undefined): Finding[] {
 
 function otherSystem(subject: Subject, arch: Arch | undefined): Finding[] {
   return foreignFiles(subject).map(({ path, system }) => ({
-    level: 'stop',
+    level: levelIn(subject),
     where: printable(path),
     expected: `a file for Linux, ${arch ?? ''}`,
     found: `one for ${system}`,

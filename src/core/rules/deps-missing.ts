@@ -7,7 +7,9 @@ import {
   type PlacedImport,
   type PythonArtifact,
 } from '../languages/python';
+import { missingInJvm } from './deps-missing-jvm';
 import { missingInNode } from './deps-missing-node';
+import { JVM } from './jvm';
 import { NODE } from './node';
 import { asPython, ownModules, PYTHON, pythonOf } from './python';
 import { findings, type Finding, type Rule, type RuleContext } from './rule';
@@ -19,9 +21,10 @@ export const depsMissing: Rule = {
   why: 'A module that nothing in the artifact, the standard library or the runtime provides fails the first call that needs it.',
   mend: 'Add the package to what the function needs and run `emballage lock`, or correct the name.',
   needs: ['runtime'],
-  languages: [...PYTHON, ...NODE],
+  languages: [...PYTHON, ...NODE, ...JVM],
   check(context) {
     const { subject, facts } = context;
+    if (facts.runtime?.language === 'java') return findings(...missingInJvm(context));
     if (facts.runtime?.language === 'node') return findings(...missingInNode(context));
     const artifact = asPython(subject);
     const own = ownModules(subject, facts);

@@ -1,5 +1,6 @@
 import { absoluteName, packageOf } from '../languages/python';
 import { ownerOf } from '../languages/node';
+import { JVM, ownClasses } from './jvm';
 import { NODE, ownNodeModules } from './node';
 import { asPython, ownModules, PYTHON } from './python';
 import type { Waybill } from '../waybill';
@@ -12,10 +13,11 @@ export const depsUnused: Rule = {
   why: 'A package that nothing imports takes room, and has to be kept up to date for nothing.',
   mend: 'Take it out of the requirements, or accept it when it is a plug-in that is found by itself.',
   needs: ['runtime', 'waybill'],
-  languages: [...PYTHON, ...NODE],
+  languages: [...PYTHON, ...NODE, ...JVM],
   check({ subject, facts }) {
     const { waybill } = facts;
     if (waybill === undefined) return findings();
+    if (facts.runtime?.language === 'java') return findings(...unusedInJvm(subject, facts, waybill));
     if (facts.runtime?.language === 'node') return findings(...unusedInNode(subject, facts, waybill));
     const imported = importedFiles(subject, facts);
     const modules = modulesByPackage(waybill);
@@ -81,5 +83,32 @@ function unusedInNode(subject: Subject, facts: FunctionFacts, waybill: Waybill):
       expected: 'an import of it in the function’s own code',
       found: `none of ${name} ${version}, asked for by ${by.join(', ')}`,
       mend: 'take it out of `dependencies`, run `npm install` and lock',
+    }));
+}
+
+/** Dependencies that the function states itself and whose classes none of its own classes names. */
+function unusedInJvm(subject: Subject, facts: FunctionFacts, waybill: Waybill): Finding[] {
+  const own = ownClasses(subject, facts);
+  if (own.length === 0) return [];
+  const named = new Set(
+    own.flatMap((one) => [...one.facts.refs, ...one.facts.texts.map((text) => text.replaceAll('.', '/'))]),
+  );
+  const packed = waybill.files.flatMap(({ path, origin }) =>
+    origin.from === 'package' ? [{ path, name: origin.name }] : [],
+  );
+  const all = [...packed, ...waybill.trimmed.map(({ path, package: name }) => ({ path, name }))];
+  const classes = all.filter(({ path }) => path.endsWith('.class'));
+  const withClasses = new Set(classes.map(({ name }) => name));
+  const used = new Set(classes.flatMap(({ path, name }) => (named.has(path.slice(0, -'.class'.length)) ? [name] : [])));
+  // Providers of services are found by themselves.
+  for (const { path, name } of packed) if (path.startsWith('META-INF/services/')) used.add(name);
+  return waybill.packages
+    .filter(({ name, by }) => by.includes(waybill.function) && withClasses.has(name) && !used.has(name))
+    .map(({ name, version }) => ({
+      level: 'warn' as const,
+      where: name,
+      expected: 'a use of it in the function’s own code',
+      found: `none of ${name} ${version}`,
+      mend: 'take it out of what the function needs, and lock',
     }));
 }

@@ -1,5 +1,6 @@
 import { listed, nearestWord, printable } from '../base/text';
 import { findMember } from '../languages/node';
+import { findJvmEntry, type JvmView } from '../languages/jvm';
 import { findPythonMember } from '../languages/python';
 import type { Entry } from '../sheet';
 import { asPython } from './python';
@@ -16,6 +17,10 @@ export const entryMissingMember: Rule = {
   needs: ['entry'],
   check({ subject, facts: { entry } }) {
     // A file that is missing is another rule's finding.
+    if (entry !== undefined && subject.jvm !== undefined) {
+      const finding = judgeJvm(subject.jvm, entry);
+      return finding === undefined ? findings() : findings(finding);
+    }
     if (entry === undefined || !subject.entries.some((e) => e.path === entry.file)) return findings();
     const finding = entry.file.endsWith('.py') ? judgePython(subject, entry) : judge(subject, entry);
     return finding === undefined ? findings() : findings(finding);
@@ -72,6 +77,18 @@ function judgePython(subject: Subject, { file, member }: Entry): Finding | undef
     found: `\`${member}\`, which is ${verdict.member.what}`,
     mend: 'name a function',
   };
+}
+
+function judgeJvm(view: JvmView, { file, member }: Entry): Finding | undefined {
+  const where = printable(file);
+  const expected = `one public method \`${member}\` of \`${where}\`, static or of an object that can be made`;
+  const verdict = findJvmEntry(view, file, member);
+  if (verdict.kind === 'no-method') return missing(where, member, expected, verdict.names);
+  if (verdict.kind === 'not-callable')
+    return { level: 'stop', where, expected, found: verdict.what, mend: verdict.mend };
+  if (verdict.kind !== 'ambiguous') return undefined;
+  const found = `${String(verdict.descriptors.length)} of that name, so that the host cannot tell which is meant`;
+  return { level: 'stop', where, expected, found, mend: 'give the one that the host calls a name of its own' };
 }
 
 function unseen(where: string, expected: string, why: string): Finding {

@@ -7,7 +7,9 @@ import { depsOverlap } from './deps-overlap';
 import { depsScript } from './deps-script';
 import { depsUnlocked } from './deps-unlocked';
 import { depsUnseen } from './deps-unseen';
+import { depsTestScope } from './deps-test-scope';
 import { depsUnused } from './deps-unused';
+import { depsVersionClash } from './deps-version-clash';
 import { entryMissingFile } from './entry-missing-file';
 import { entryMissingMember } from './entry-missing-member';
 import { entryParameters } from './entry-parameters';
@@ -23,6 +25,7 @@ import { moduleFormatClash } from './module-format-clash';
 import type { Rule } from './rule';
 import { runtimeEnded } from './runtime-ended';
 import { runtimeGlibc } from './runtime-glibc';
+import { runtimeJavaVersion } from './runtime-java-version';
 import { runtimeNodeVersion } from './runtime-node-version';
 import { runtimePythonVersion } from './runtime-python-version';
 import { runtimeUnsupported } from './runtime-unsupported';
@@ -49,6 +52,7 @@ export const RULES: readonly Rule[] = [
   runtimeEnded,
   runtimePythonVersion,
   runtimeNodeVersion,
+  runtimeJavaVersion,
   runtimeGlibc,
   entryMissingFile,
   entryMissingMember,
@@ -57,6 +61,8 @@ export const RULES: readonly Rule[] = [
   depsMissing,
   depsUnused,
   depsOverlap,
+  depsVersionClash,
+  depsTestScope,
   depsDuplicate,
   depsUnlocked,
   depsScript,

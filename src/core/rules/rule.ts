@@ -1,4 +1,5 @@
 /** What a rule is: it holds an artifact against a destination and says what it finds. */
+import type { JvmView } from '../languages/jvm';
 import type { NodeView, ReadText } from '../languages/node';
 import type { ModuleFacts } from '../languages/python';
 import type { Adapter, Arch, Destination, Entry, Form, Limits, Runtime, Setting } from '../sheet';
@@ -30,6 +31,8 @@ export interface Subject {
   readonly readBytes: (path: string, maxBytes: number) => Uint8Array | undefined;
   /** What is known of a Python module from an earlier reading of the same content. */
   readonly factsInMemory?: (path: string) => ModuleFacts | undefined;
+  /** For JVM functions: what the classes say. */
+  readonly jvm?: JvmView;
   /** For functions of Node.js: what loading the entry reaches. */
   readonly node?: NodeView;
 }

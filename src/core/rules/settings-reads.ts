@@ -1,4 +1,5 @@
 /** Which settings a function's own code reads, in whatever language. */
+import { ownClasses } from './jvm';
 import { asPython, ownModules } from './python';
 import { ownNodeModules } from './node';
 import type { FunctionFacts, Subject } from './rule';
@@ -11,6 +12,10 @@ export interface SettingRead {
 }
 
 export function settingsRead(subject: Subject, facts: FunctionFacts): SettingRead[] {
+  if (facts.runtime?.language === 'java')
+    return ownClasses(subject, facts).flatMap(({ path, facts: { settings } }) =>
+      settings.map(({ name, line }) => ({ name, line, file: path, hasDefault: false })),
+    );
   if (facts.runtime?.language !== 'node') {
     const artifact = asPython(subject);
     return ownModules(subject, facts).flatMap((file) =>
@@ -29,6 +34,9 @@ export function settingsRead(subject: Subject, facts: FunctionFacts): SettingRea
 /** Texts of the function's own code, in which a name may stand that is read by way of a constant. */
 export function ownTexts(subject: Subject, facts: FunctionFacts): string[] {
   const { waybill } = facts;
+  // A text in a class stands there as it is.
+  if (facts.runtime?.language === 'java')
+    return ownClasses(subject, facts).map(({ path }) => subject.readText(path) ?? '');
   if (facts.runtime?.language !== 'node') return ownModules(subject, facts).map((path) => subject.readText(path) ?? '');
   const entry = waybill?.modules.length ? [waybill.entry.loads.file] : [];
   return [...ownNodeModules(subject, facts), ...entry].map((path) => subject.readText(path) ?? '');

@@ -1,3 +1,4 @@
+import { JVM } from './jvm';
 import { NODE } from './node';
 import { PYTHON } from './python';
 import { ownTexts, settingsRead } from './settings-reads';
@@ -10,7 +11,7 @@ export const settingsUnread: Rule = {
   why: 'A setting that nothing reads is a name that was changed in one place only, or one that can go.',
   mend: 'Take it out of the sheet, or read it.',
   needs: ['settings', 'runtime'],
-  languages: [...PYTHON, ...NODE],
+  languages: [...PYTHON, ...NODE, ...JVM],
   check({ subject, destination, facts }) {
     const texts = ownTexts(subject, facts);
     const read = new Set(settingsRead(subject, facts).map(({ name }) => name));

@@ -114,6 +114,20 @@ export const waybillSchema = z
     provided: z.array(z.string()).meta({ description: 'Packages left to the destination’s runtime.' }),
     trim: z.enum(['off', 'safe', 'traced']),
     overlaps: z.array(z.strictObject({ path: z.string(), kept: z.string(), dropped: z.string() })),
+    clashes: z
+      .array(
+        z.strictObject({
+          name: z.string(),
+          version: z.string(),
+          chain: z.array(z.string()),
+          used: z.string(),
+          usedChain: z.array(z.string()),
+        }),
+      )
+      .optional()
+      .meta({
+        description: 'JVM: versions that somebody asks for and that nearer ones override, with the chains of both.',
+      }),
     unseen: z
       .array(z.strictObject({ file: z.string(), line: z.int(), what: z.string(), kept: z.string() }))
       .meta({ description: 'Places whose imports cannot be seen, and what is kept whole for them.' }),

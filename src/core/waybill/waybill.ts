@@ -37,6 +37,7 @@ export interface WaybillFacts {
   readonly provided: readonly string[];
   readonly trimmed: readonly Trimmed[];
   readonly overlaps: readonly Overlap[];
+  readonly clashes: NonNullable<Waybill['clashes']>;
   readonly unseen: readonly UnseenImport[];
   readonly missing: readonly MissingImport[];
   readonly modules: readonly LinkedModule[];
@@ -77,6 +78,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     provided: [...facts.provided],
     trim: spec.trim,
     overlaps: [...facts.overlaps],
+    ...(facts.clashes.length > 0 && { clashes: facts.clashes }),
     unseen: [...facts.unseen],
     missing: [...facts.missing],
     trimmed: [...facts.trimmed],
@@ -91,13 +93,15 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
 }
 
 /** Lists that are written one item a line, so that two waybills can be compared line by line. */
-const LISTS = ['packages', 'overlaps', 'unseen', 'missing', 'trimmed', 'modules', 'files'] as const;
+const LISTS = ['packages', 'overlaps', 'clashes', 'unseen', 'missing', 'trimmed', 'modules', 'files'] as const;
 
 /** The bytes of a waybill. */
 export function formatWaybill(waybill: Waybill): string {
   const head = Object.fromEntries(Object.entries(waybill).filter(([key]) => !LISTS.some((list) => list === key)));
-  const lists = LISTS.map((key) => {
-    const lines = waybill[key].map((one) => `    ${JSON.stringify(one)}`);
+  const lists = LISTS.flatMap((key) => {
+    const rows = waybill[key];
+    if (rows === undefined) return [];
+    const lines = rows.map((one) => `    ${JSON.stringify(one)}`);
     return `  "${key}": [${lines.length === 0 ? '' : `\n${lines.join(',\n')}\n  `}]`;
   });
   return `${JSON.stringify(head, null, 2).slice(0, -2)},\n${lists.join(',\n')}\n}\n`;
