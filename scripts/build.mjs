@@ -10,7 +10,8 @@ const { status } = spawnSync(process.execPath, ['node_modules/typescript/bin/tsc
 });
 if (status !== 0) process.exit(1);
 mkdirSync('dist/standins/host', { recursive: true });
-for (const name of ['runner.mjs', 'runner.py']) cpSync(`src/standins/host/${name}`, `dist/standins/host/${name}`);
+for (const name of ['runner.mjs', 'runner.py', 'runner.jar'])
+  cpSync(`src/standins/host/${name}`, `dist/standins/host/${name}`);
 for (const name of ['compile-bytecode.py', 'build-wheel.py'])
   cpSync(`src/core/toolchains/${name}`, `dist/core/toolchains/${name}`);
 cpSync('src/core/languages/node/adapters', 'dist/core/languages/node/adapters', { recursive: true });

@@ -7,6 +7,7 @@ import { verifyAgainstWaybill } from '../core/pipeline/check';
 import { artifactPath, type Project, type Target } from '../core/pipeline/targets';
 import type { Arch, FunctionSpec } from '../core/sheet';
 import { chooseNode } from '../core/toolchains/node';
+import { chooseJava } from '../core/toolchains/java';
 import { choosePython } from '../core/toolchains/python';
 import type { Waybill } from '../core/waybill';
 import type { HostPlan } from '../standins/host';
@@ -121,6 +122,7 @@ async function chooseProgram(spec: FunctionSpec, session: Session): Promise<stri
     });
   }
   const major = Number(spec.runtime.version);
+  if (spec.runtime.language === 'java') return chooseJavaProgram(major, session);
   const chosen = chooseNode(await findNodes(), major);
   if (chosen === undefined)
     throw new EmballageError('TOOLCHAIN_MISSING', {
@@ -135,3 +137,24 @@ async function chooseProgram(spec: FunctionSpec, session: Session): Promise<stri
     );
   return chosen.path;
 }
+
+/** Newer machines run classes for older ones. */
+async function chooseJavaProgram(wanted: number, session: Session): Promise<string> {
+  const javas = await session.javas();
+  const chosen = chooseJava(javas, Math.max(wanted, OLDEST_JAVA));
+  if (chosen === undefined)
+    throw new EmballageError('TOOLCHAIN_MISSING', {
+      doing: 'looking for the runtime',
+      expected: `Java ${String(wanted)} or newer`,
+      found: javas[0] === undefined ? 'none on this machine' : `only Java ${javas[0].version}`,
+      mend: 'install a JRE of that version, such as Debian’s default-jre-headless',
+    });
+  if (chosen.major !== wanted)
+    session.remark(
+      `${session.paint.doubt('note')}: java ${String(wanted)} is not on this machine; called with Java ${chosen.version}, which is newer`,
+    );
+  return chosen.path;
+}
+
+/** The runner is compiled for this version. */
+const OLDEST_JAVA = 11;

@@ -74,19 +74,41 @@ function failureLines(failure: Failure, file: string, { paint, verbose }: CallTe
 function stackLines(failure: Failure, verbose: boolean, paint: Paint): string[] {
   if (failure.kind !== 'threw' && failure.kind !== 'load-failed') return [];
   const all = failure.stack.split('\n').filter((line) => /^\s+at /.test(line));
-  const own = all.filter((line) => !line.includes('node:internal') && !line.includes('runner.mjs'));
+  const own = all.filter(
+    (line) =>
+      !line.includes('node:internal') && !line.includes('runner.mjs') && !/emballage\.host\.|java\.base\//.test(line),
+  );
   return (verbose ? all : own.slice(0, SHOWN_STACK_LINES)).map((line) => `      ${paint.dim(printable(line.trim()))}`);
+}
+
+/** What the JVM throws when a class is not there. */
+function isClassName({ name }: Failure & { readonly name: string }): boolean {
+  return /^java\.lang\.(?:ClassNotFoundException|NoClassDefFoundError|ExceptionInInitializerError)$/.test(name);
+}
+
+function missingClass(
+  { name }: { readonly name: string },
+  missing: string,
+): { expected: string; found: string; mend: string } {
+  const path = missing.replaceAll('.', '/');
+  return {
+    expected: `the class ${printable(missing)}`,
+    found: `${printable(name)}: it is not in the JAR`,
+    mend: `if tracing took it out, add \`keep: ["${printable(path)}.class"]\`; otherwise add what has it to \`needs\``,
+  };
 }
 
 function explain(failure: Failure, file: string): { expected: string; found: string; mend: string } {
   switch (failure.kind) {
     case 'threw':
+      if (failure.missing !== undefined && isClassName(failure)) return missingClass(failure, failure.missing);
       return {
         expected: 'an answer',
         found: `it threw ${printable(failure.name)}: ${printable(failure.message)}`,
         mend: 'see the stack; paths are those in the artifact',
       };
     case 'load-failed':
+      if (failure.missing !== undefined && isClassName(failure)) return missingClass(failure, failure.missing);
       return {
         expected: `\`${file}\` to load`,
         found: `${printable(failure.name)}: ${printable(failure.message)}`,

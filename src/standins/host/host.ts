@@ -79,7 +79,7 @@ export async function openHost(plan: HostPlan): Promise<OpenHost> {
   try {
     const root = join(base, 'artifact');
     mkdirSync(root);
-    const made = await withFileSource(plan.artifact, plan.shown, (source) => unpackZip(source, plan.shown, root));
+    const made = await putArtifact(plan, root);
     const asNobody = isRoot() && isOpenToAll(plan.program);
     const processPlan = prepare(plan, base, root, asNobody);
     for (const folder of [...made, root]) {
@@ -91,6 +91,15 @@ export async function openHost(plan: HostPlan): Promise<OpenHost> {
     end();
     throw error;
   }
+}
+
+/** Unpacks the artifact; a JAR is run as it is. @returns the folders that were made */
+async function putArtifact(plan: HostPlan, root: string): Promise<string[]> {
+  if (plan.language !== 'java')
+    return withFileSource(plan.artifact, plan.shown, (source) => unpackZip(source, plan.shown, root));
+  copyFileSync(plan.artifact, join(root, JAR_NAME));
+  chmodSync(join(root, JAR_NAME), 0o444);
+  return [];
 }
 
 /** Calls the function with each event in turn. */
@@ -109,7 +118,7 @@ export async function runInHost(
 }
 
 function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean): ProcessPlan {
-  const runnerName = plan.language === 'python' ? 'runner.py' : 'runner.mjs';
+  const runnerName = RUNNERS[plan.language] ?? 'runner.mjs';
   const runner = join(base, runnerName);
   copyFileSync(join(__dirname, runnerName), runner);
   const scratch = join(base, 'scratch');
@@ -121,20 +130,42 @@ function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean):
   }
   return {
     program: plan.program,
-    args: [...runtimeArguments(plan), runner],
+    args: runtimeArguments(plan, runner, root),
     cwd: scratch,
     env: plan.env,
     ...(asNobody && { user: NOBODY }),
-    load: { root, file: join(root, plan.file), member: plan.member, name: plan.name, memory: plan.memoryBytes },
+    load: {
+      ...{ root, member: plan.member, name: plan.name, memory: plan.memoryBytes },
+      ...(plan.language === 'java'
+        ? { file: join(root, JAR_NAME), className: plan.file }
+        : { file: join(root, plan.file) }),
+    },
     memoryBytes: plan.memoryBytes,
     timeoutMs: plan.timeoutMs,
   };
 }
 
-function runtimeArguments(plan: HostPlan): string[] {
+const RUNNERS: Readonly<Record<string, string>> = { python: 'runner.py', java: 'runner.jar' };
+const JAR_NAME = 'function.jar';
+
+function runtimeArguments(plan: HostPlan, runner: string, root: string): string[] {
   // Isolated: neither the user's own packages nor settings of the interpreter; and nothing is written beside modules.
-  if (plan.language === 'python') return ['-I', '-B', '-X', 'utf8'];
-  return [`--max-old-space-size=${String(Math.max(16, Math.floor(plan.memoryBytes / 1024 ** 2)))}`];
+  if (plan.language === 'python') return ['-I', '-B', '-X', 'utf8', runner];
+  const mib = Math.max(16, Math.floor(plan.memoryBytes / 1024 ** 2));
+  if (plan.language !== 'java') return [`--max-old-space-size=${String(mib)}`, runner];
+  return [
+    // The machine itself needs room beside the heap.
+    `-Xmx${String(Math.max(8, Math.floor(mib * 0.7)))}m`,
+    '-XX:+UseSerialGC',
+    '-XX:+ExitOnOutOfMemoryError',
+    '-Xverify:all',
+    '-Dfile.encoding=UTF-8',
+    // The runner talks over descriptors that it was given by number.
+    '--add-opens=java.base/java.io=ALL-UNNAMED',
+    '-cp',
+    `${runner}:${join(root, JAR_NAME)}`,
+    'emballage.host.Runner',
+  ];
 }
 
 class Caller implements OpenHost {

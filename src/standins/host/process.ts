@@ -41,6 +41,8 @@ export interface ProcessPlan {
     /** Absolute path of the unpacked artifact, and of the entry in it. */
     readonly root: string;
     readonly file: string;
+    /** For the JVM: the class that has the member. */
+    readonly className?: string;
     readonly member: string;
     readonly name: string;
     readonly memory: number;
@@ -54,6 +56,8 @@ const LOG_ROUND_MS = 5;
 const MAX_LOG_ROUNDS = 200;
 /** Loading may take this long even where a call may not. */
 const LEAST_LOAD_MS = 10_000;
+/** What runtimes write before they end for want of memory. */
+const FULL_HEAP = ['heap out of memory', 'Terminating due to java.lang.OutOfMemoryError'];
 
 type Message = { readonly mark?: unknown } & Readonly<Record<string, unknown>>;
 
@@ -189,8 +193,9 @@ export class HostProcess {
   }
 
   #closed(code: number | null, signal: NodeJS.Signals | null): void {
-    // V8 ends the process with SIGABRT when its heap is full, and says so in the log.
-    if (this.#log.mentions('heap out of memory')) this.#finish({ kind: 'memory', limitBytes: this.#plan.memoryBytes });
+    // V8 ends the process with SIGABRT when its heap is full; the JVM with a code of its own.
+    if (FULL_HEAP.some((words) => this.#log.mentions(words)))
+      this.#finish({ kind: 'memory', limitBytes: this.#plan.memoryBytes });
     else if (signal !== null) this.#finish({ kind: 'killed', signal });
     else this.#finish({ kind: 'exited', code: code ?? 0 });
   }
