@@ -6,6 +6,7 @@ import { join, relative, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { shellWord, type Session } from '../session';
 import { programName } from '../program';
+import { chooseCompiler } from '../../core/toolchains/java';
 import { choosePython } from '../../core/toolchains/python';
 import { EXIT, text, type CommandModule, type ExitCode } from './command';
 import { pythonMend } from './toolchains';
@@ -16,6 +17,8 @@ interface Step {
   readonly exit: number;
   /** The version of Python without which it is left out. */
   readonly python?: string;
+  /** The version of Java whose compiler it needs. */
+  readonly java?: number;
 }
 
 const STEPS: readonly Step[] = [
@@ -62,6 +65,25 @@ const STEPS: readonly Step[] = [
     exit: EXIT.done,
   },
   { says: 'Side by side:', args: ['build', '--sheet', 'sizes.yaml'], exit: EXIT.done },
+  {
+    says: '`berth-planner` is for the JVM. Its dependencies stand in a repository in the Maven layout; two of them want different versions of a third:',
+    args: ['lock', '--sheet', 'berths.yaml'],
+    exit: EXIT.done,
+    java: 17,
+  },
+  {
+    says: 'Compiled and shaded into one JAR. One of the two versions moves to another package, and what nobody reaches stays out:',
+    args: ['build', '--sheet', 'berths.yaml'],
+    exit: EXIT.done,
+    java: 17,
+  },
+  { says: 'Held against its destination:', args: ['check', '--sheet', 'berths.yaml'], exit: EXIT.done, java: 17 },
+  {
+    says: 'And called; both versions answer, side by side:',
+    args: ['try', 'berth-planner', '--sheet', 'berths.yaml'],
+    exit: EXIT.done,
+    java: 17,
+  },
   { says: 'Build them again in other surroundings and compare the bytes:', args: ['prove'], exit: EXIT.done },
   {
     says: 'What refusals look like. A sheet with mistakes is refused with all of them at once:',
@@ -101,14 +123,7 @@ export const command: CommandModule = {
     const index = await serveExample();
     try {
       pointAt(index.url, folder);
-      const pythons = await session.pythons();
-      const steps = STEPS.filter(({ python }) => python === undefined || choosePython(pythons, python) !== undefined);
-      for (const {
-        python,
-        args: [what = '', name = ''],
-      } of STEPS)
-        if (python !== undefined && choosePython(pythons, python) === undefined)
-          session.remark(`left out: ${what} ${name}; to have it, ${pythonMend(python)}`);
+      const steps = await possibleSteps(session);
       const unexpected = steps.filter((step, i) => !runStep(step, i, folder, session));
       session.document({ folder, steps: steps.length, unexpected: unexpected.map((step) => step.args.join(' ')) });
       return conclude(unexpected, folder, session);
@@ -121,7 +136,23 @@ export const command: CommandModule = {
 const EXAMPLES = join(__dirname, '../../../demo');
 /** Where the example's files say that its packages are. */
 const INDEX_IN_FILES = 'http://127.0.0.1:8427/';
-const FILES_WITH_INDEX = ['emballage.yaml', '.npmrc'];
+const FILES_WITH_INDEX = ['emballage.yaml', 'berths.yaml', '.npmrc'];
+
+/** The steps that this machine can do; what is left out is said, and how to have it. */
+async function possibleSteps(session: Session): Promise<Step[]> {
+  const pythons = await session.pythons();
+  const javas = await session.javas();
+  return STEPS.filter(({ python, java, args: [what = '', ...rest] }) => {
+    const lacks =
+      python !== undefined && choosePython(pythons, python) === undefined
+        ? pythonMend(python)
+        : java !== undefined && chooseCompiler(javas, java) === undefined
+          ? `install a JDK ${String(java)}, such as Debian’s openjdk-${String(java)}-jdk-headless`
+          : undefined;
+    if (lacks !== undefined) session.remark(`left out: ${what} ${rest.join(' ')}; to have it, ${lacks}`);
+    return lacks === undefined;
+  });
+}
 
 function conclude(unexpected: readonly Step[], folder: string, session: Session): ExitCode {
   if (unexpected.length > 0) {

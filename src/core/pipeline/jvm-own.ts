@@ -1,25 +1,11 @@
 /** The function's own classes and resources: compiled where they are source, taken as they are otherwise. */
-import {
-  closeSync,
-  existsSync,
-  lstatSync,
-  mkdirSync,
-  mkdtempSync,
-  openSync,
-  readdirSync,
-  readFileSync,
-  renameSync,
-  rmSync,
-  writeSync,
-} from 'node:fs';
-import { dirname, join } from 'node:path';
-import { crc32 } from 'node:zlib';
+import { existsSync, mkdirSync, mkdtempSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
 import { EmballageError } from '../base/errors';
-import { baseOf, comparePaths } from '../base/paths';
+import { baseOf } from '../base/paths';
 import { contentDigest, fileDigest } from '../disk/digest';
-import { temporaryBeside } from '../disk/write';
+import { filesBelow, writeStoredZip } from '../disk/stored-zip';
 import type { FileSet, LeftOut, PackedEntry, PackedFile } from '../fileset/model';
-import { DOS_FLOOR, METHOD_STORED, ZipWriter, type ZipSink } from '../formats/zip';
 import { compileJava, compilerFlags } from '../toolchains/compile-java';
 import { chooseCompiler, type JavaRuntime } from '../toolchains/java';
 import type { AssemblyRequest } from './assemble';
@@ -153,7 +139,7 @@ async function compiled(
       classPath: classPath.map((one) => one.path),
       shown: (file) => byPath.get(file) ?? file,
     });
-    writeStored(path, filesBelow(target));
+    writeStoredZip(path, filesBelow(target));
   } finally {
     rmSync(scratch, { recursive: true, force: true });
   }
@@ -168,45 +154,9 @@ function bundle(
   const key = contentDigest(JSON.stringify([...files].map(([path, file]) => [path, digestOf(file)])));
   const path = join(stateFolder(project), 'compiled', `${key}.files.jar`);
   if (!existsSync(path))
-    writeStored(
+    writeStoredZip(
       path,
       [...files].map(([name, file]) => ({ name, source: file.source })),
     );
   return { path, sha256: fileDigest(path), shown: `files of ${spec.name}` };
-}
-
-function filesBelow(root: string, folder = ''): { name: string; source: string }[] {
-  return readdirSync(join(root, folder), { withFileTypes: true }).flatMap((entry) => {
-    const name = folder === '' ? entry.name : `${folder}/${entry.name}`;
-    return entry.isDirectory() ? filesBelow(root, name) : [{ name, source: join(root, name) }];
-  });
-}
-
-/** A zip archive that nobody sees but the next step, so that nothing in it is compressed. */
-function writeStored(path: string, files: readonly { readonly name: string; readonly source: string }[]): void {
-  mkdirSync(dirname(path), { recursive: true });
-  const temporary = temporaryBeside(path);
-  const fd = openSync(temporary, 'wx', 0o666);
-  const sink: ZipSink = {
-    append: (bytes) => {
-      for (let done = 0; done < bytes.length;) done += writeSync(fd, bytes, done);
-    },
-    hold: () => undefined,
-    patch: () => undefined,
-    release: () => undefined,
-  };
-  try {
-    const writer = new ZipWriter(sink, DOS_FLOOR);
-    for (const { name, source } of [...files].sort((a, b) => comparePaths(a.name, b.name))) {
-      const data = readFileSync(source);
-      const content = { method: METHOD_STORED, crc32: crc32(data), uncompressedSize: data.length, data } as const;
-      writer.add({ path: name, kind: 'file', mode: lstatSync(source).mode & 0o777 }, content);
-    }
-    writer.finish();
-    closeSync(fd);
-    renameSync(temporary, path);
-  } catch (error) {
-    rmSync(temporary, { force: true });
-    throw error;
-  }
 }

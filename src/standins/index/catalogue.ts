@@ -5,7 +5,9 @@ import { join } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { printable } from '../../core/base/text';
 import { makeTarball, type MadeTarball } from '../../core/languages/node/packages';
+import type { JavaRuntime } from '../../core/toolchains/java';
 import { makeWheels, parseWheelName } from '../../core/languages/python';
+import { MavenProjects, type MavenCatalogue } from './maven-pages';
 import type { NpmCatalogue } from './npm-pages';
 
 export interface OfferedFile {
@@ -21,15 +23,18 @@ export interface Catalogue {
   /** Wheels by normalised project name. */
   readonly wheels: ReadonlyMap<string, readonly OfferedFile[]>;
   readonly npm: NpmCatalogue;
+  readonly maven: MavenCatalogue;
 }
 
 /**
- * @param folder absolute path; each folder in it with a `pyproject.toml` or a `package.json` is a project, each wheel is
- * offered as it is
+ * @param folder absolute path; each folder in it with a `pyproject.toml`, a `package.json` or a `pom.xml` is a project,
+ * each wheel is offered as it is
+ * @param java what compiles projects with a `pom.xml`; without it their JARs are not offered
  */
-export function readCatalogue(folder: string, shown: string): Catalogue {
+export function readCatalogue(folder: string, shown: string, java?: JavaRuntime): Catalogue {
   const found = new Map<string, OfferedFile[]>();
   const npm = new Map<string, MadeTarball[]>();
+  const maven = new MavenProjects(java);
   const add = (name: string, file: Omit<OfferedFile, 'sha256'>): void => {
     const sha256 = createHash('sha256').update(file.bytes).digest('hex');
     found.set(name, [...(found.get(name) ?? []), { ...file, sha256 }]);
@@ -55,10 +60,11 @@ export function readCatalogue(folder: string, shown: string): Catalogue {
     if (wheel !== undefined) add(wheel.name, { file: name, bytes: readFileSync(join(folder, name)) });
     else if (existsSync(join(folder, name, 'pyproject.toml')))
       for (const made of makeWheels(join(folder, name), join(shown, name))) add(made.name, made);
+    else if (existsSync(join(folder, name, 'pom.xml'))) maven.add(join(folder, name), join(shown, name));
     else if (existsSync(join(folder, name, 'package.json'))) {
       const made = makeTarball(join(folder, name), join(shown, name));
       npm.set(made.name, [...(npm.get(made.name) ?? []), made]);
     }
   }
-  return { wheels: found, npm };
+  return { wheels: found, npm, maven };
 }

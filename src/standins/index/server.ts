@@ -2,6 +2,8 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { messageOf } from '../../core/base/errors';
+import { MAVEN_PATH } from './maven-pages';
 import { NPM_PATH, npmDocument, parseNpmPath } from './npm-pages';
 import type { Catalogue, OfferedFile } from './catalogue';
 
@@ -34,6 +36,8 @@ export interface RunningIndex {
   readonly url: string;
   /** What to name as the registry of npm packages. */
   readonly npmUrl: string;
+  /** What to name as a repository in the Maven layout. */
+  readonly mavenUrl: string;
   close(): Promise<void>;
 }
 
@@ -54,7 +58,12 @@ export async function startIndex(options: IndexOptions): Promise<RunningIndex> {
   });
   const { port } = server.address() as AddressInfo;
   const base = `http://127.0.0.1:${String(port)}`;
-  return { url: `${base}/simple`, npmUrl: base + NPM_PATH, close: () => closeServer(server) };
+  return {
+    url: `${base}/simple`,
+    npmUrl: base + NPM_PATH,
+    mavenUrl: base + MAVEN_PATH.replace(/\/$/, ''),
+    close: () => closeServer(server),
+  };
 }
 
 function closeServer(server: Server): Promise<void> {
@@ -81,6 +90,10 @@ async function answer(
   }
   if (misbehave === 'other-scheme') {
     response.writeHead(302, { location: 'ftp://127.0.0.1/simple/' }).end();
+    return;
+  }
+  if (path.startsWith(MAVEN_PATH)) {
+    await sendMaven(request, response, options, path);
     return;
   }
   if (path.startsWith(NPM_PATH)) {
@@ -162,6 +175,27 @@ function sendNpm(request: IncomingMessage, response: ServerResponse, options: In
     const wrong = options.misbehave === 'wrong-digest' ? 'digest' : undefined;
     sendTagged(request, response, 'application/json', JSON.stringify(npmDocument(asked.name, made, base, wrong)));
   }
+}
+
+async function sendMaven(
+  request: IncomingMessage,
+  response: ServerResponse,
+  options: IndexOptions,
+  path: string,
+): Promise<void> {
+  const { catalogue, misbehave } = options;
+  let found: Buffer | undefined;
+  try {
+    found = await catalogue.maven.file(path.slice(MAVEN_PATH.length));
+  } catch (error) {
+    send(response, 500, 'text/plain', messageOf(error));
+    return;
+  }
+  const isSum = path.endsWith('.sha1');
+  if (found === undefined) send(response, 404, 'text/plain', 'no such file');
+  else if (misbehave === 'html-as-json') send(response, 200, 'text/xml', '<html>not what you asked for</html>');
+  else if (misbehave === 'wrong-digest' && isSum) send(response, 200, 'text/plain', '0'.repeat(40));
+  else sendBytes(request, response, options, found);
 }
 
 function sendBytes(

@@ -1,0 +1,4 @@
+package fernhaven.harbour;
+
+/** A place at the quay. */
+public record Berth(String name, int lengthM, int depthCm) {}

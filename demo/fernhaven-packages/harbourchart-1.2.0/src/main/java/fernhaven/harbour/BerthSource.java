@@ -1,0 +1,8 @@
+package fernhaven.harbour;
+
+import java.util.List;
+
+/** Whoever knows of berths; found by the service file. */
+public interface BerthSource {
+  List<Berth> berths();
+}
