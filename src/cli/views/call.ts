@@ -81,15 +81,18 @@ function stackLines(failure: Failure, verbose: boolean, paint: Paint): string[] 
   return (verbose ? all : own.slice(0, SHOWN_STACK_LINES)).map((line) => `      ${paint.dim(printable(line.trim()))}`);
 }
 
-/** What the JVM throws when a class is not there. */
-function isClassName({ name }: Failure & { readonly name: string }): boolean {
-  return /^java\.lang\.(?:ClassNotFoundException|NoClassDefFoundError|ExceptionInInitializerError)$/.test(name);
+interface MissingClass {
+  readonly name: string;
+  readonly missing: string;
 }
 
-function missingClass(
-  { name }: { readonly name: string },
-  missing: string,
-): { expected: string; found: string; mend: string } {
+/** What the JVM throws when a class is not there. */
+function isMissingClass(failure: { readonly name: string; readonly missing?: string }): failure is MissingClass {
+  const isOfClasses = /^java\.lang\.(?:ClassNotFoundException|NoClassDefFoundError|ExceptionInInitializerError)$/;
+  return failure.missing !== undefined && isOfClasses.test(failure.name);
+}
+
+function missingClass({ name, missing }: MissingClass): { expected: string; found: string; mend: string } {
   const path = missing.replaceAll('.', '/');
   return {
     expected: `the class ${printable(missing)}`,
@@ -99,16 +102,19 @@ function missingClass(
 }
 
 function explain(failure: Failure, file: string): { expected: string; found: string; mend: string } {
+  if ('name' in failure && isMissingClass(failure)) return missingClass(failure);
+  return explainOther(failure, file);
+}
+
+function explainOther(failure: Failure, file: string): { expected: string; found: string; mend: string } {
   switch (failure.kind) {
     case 'threw':
-      if (failure.missing !== undefined && isClassName(failure)) return missingClass(failure, failure.missing);
       return {
         expected: 'an answer',
         found: `it threw ${printable(failure.name)}: ${printable(failure.message)}`,
         mend: 'see the stack; paths are those in the artifact',
       };
     case 'load-failed':
-      if (failure.missing !== undefined && isClassName(failure)) return missingClass(failure, failure.missing);
       return {
         expected: `\`${file}\` to load`,
         found: `${printable(failure.name)}: ${printable(failure.message)}`,

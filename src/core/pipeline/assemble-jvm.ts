@@ -3,7 +3,7 @@ import { lstatSync } from 'node:fs';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { inflateRawSync } from 'node:zlib';
-import { comparePaths, folderOf } from '../base/paths';
+import { comparePaths, folderOf, joinPath } from '../base/paths';
 import { contentDigest } from '../disk/digest';
 import { OpenFiles } from '../disk/file-source';
 import { stampOf, type Stamp } from '../disk/stamp';
@@ -181,7 +181,7 @@ function shadePlan({ spec, project }: AssemblyRequest, inputs: readonly ShadeInp
   return inputs.map((input): PrepareJob => {
     const within = keys.relocate.filter((one) => one.within !== undefined && one.within === input.apart);
     const only = paths
-      .filter((_, i) => inputs[i]?.apart !== undefined && inputs[i]?.apart === input.apart)
+      .filter((_, i) => within.length > 0 && inputs[i]?.apart === input.apart)
       .flat()
       .map((path) => path.replace(/\.class$/, ''));
     const job = {
@@ -285,10 +285,7 @@ function originOf(
 /** Source files by the classes that they became. */
 function sourceFinder(inputs: readonly PreparedInput[], own: OwnCode): (path: string) => PackedFile | undefined {
   if (own.sources.size === 0) return () => undefined;
-  const files = new Map<string, string>();
-  for (const input of inputs)
-    if (input.owner === '')
-      for (const { name, file } of input.facts())
-        if (file !== undefined) files.set(`${name}.class`, `${folderOf(name)}/${file}`.replace(/^\//, ''));
+  const facts = inputs.filter(({ owner }) => owner === '').flatMap((input) => input.facts());
+  const files = new Map(facts.map(({ name, file }) => [`${name}.class`, joinPath(folderOf(name), file ?? '')]));
   return (path) => own.sources.get(files.get(path) ?? '');
 }

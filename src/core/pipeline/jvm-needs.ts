@@ -71,11 +71,11 @@ function findPom(project: Project, spec: FunctionSpec): Needs | undefined {
 /** A POM and the parents that lie in the project too. */
 function withParents(project: Project, first: string): string[] {
   const found = [first];
-  for (let path: string | undefined = first; path !== undefined && found.length < MAX_PARENTS;) {
+  for (let i = 0; i < found.length && found.length < MAX_PARENTS; i++) {
+    const path = found[i] ?? '';
     const { parent } = readPom(readProjectPom(project, path), path);
-    path = parent === undefined ? undefined : parentPath(project, path, parent.relativePath);
-    if (path === undefined || found.includes(path)) break;
-    found.push(path);
+    const above = parent === undefined ? undefined : parentPath(project, path, parent.relativePath);
+    if (above !== undefined && !found.includes(above)) found.push(above);
   }
   return found;
 }

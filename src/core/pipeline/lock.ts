@@ -271,8 +271,12 @@ function changesBetween(before: LockedFunction | undefined, after: LockedFunctio
 
 function changesOf(arch: string, before: readonly LockedPackage[], after: readonly LockedPackage[]): LockedChange[] {
   // A package may lie in several places, in several versions.
-  const key = ({ name, at }: LockedPackage): string =>
-    at === undefined || at === `node_modules/${name}` ? name : `${name} in ${at}`;
+  const key = ({ name, at, apart }: LockedPackage): string =>
+    apart !== undefined
+      ? `${name} for ${apart}`
+      : at === undefined || at === `node_modules/${name}`
+        ? name
+        : `${name} in ${at}`;
   const old = new Map(before.map((one) => [key(one), one]));
   const now = new Map(after.map((one) => [key(one), one]));
   const names = [...new Set([...old.keys(), ...now.keys()])].sort();

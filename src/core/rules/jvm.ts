@@ -33,7 +33,7 @@ export function ownersOf({ waybill }: FunctionFacts): ReadonlyMap<string, string
 export function isThere({ classes, jdk }: JvmView, name: string): boolean | undefined {
   if (classes.has(name)) return true;
   if (jdk?.hasClass(name) === true) return true;
-  if (/^java\//.test(name)) return jdk === undefined ? undefined : false;
+  if (name.startsWith('java/')) return jdk === undefined ? undefined : false;
   // Parts of the JDK that are no public interface are in no list.
   if (/^(?:javax|sun|com\/sun|jdk|org\/(?:w3c|xml|ietf))\//.test(name) && jdk === undefined) return undefined;
   if (/^(?:sun|com\/sun|jdk)\//.test(name)) return undefined;

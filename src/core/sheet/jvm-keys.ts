@@ -81,31 +81,20 @@ export const jvmFields = {
     .meta({ description: 'JVM: annotation processors that may run when the source is compiled; none otherwise.' }),
 };
 
-const fields = z.strictObject(jvmFields);
-type JvmText = z.output<typeof fields>;
+type JvmText = z.output<z.ZodObject<typeof jvmFields>>;
 
 export const JVM_KEYS = ['relocate', 'merge', 'debug', 'main', 'processors', 'sources'] as const;
 
 export function readJvmKeys(notes: SheetNotes, at: readonly string[], text: JvmText, deep: boolean): JvmKeys {
   const { relocate = {}, merge, debug, main, processors } = text;
-  const moves: Relocate[] = [];
-  let except: string[] = [];
-  for (const [from, value] of Object.entries(relocate)) {
-    const path = [...at, 'relocate', from];
-    if (from === 'except') {
-      if (Array.isArray(value)) except = value;
-      else notes.add(path, 'a list of patterns', 'something else', 'write `except: ["old.pkg.api.**"]`');
-    } else if (Array.isArray(value)) notes.add(path, 'the new name of the package', 'a list', 'name one package');
-    else if (!PACKAGE.test(from))
-      notes.add(path, 'a package such as `fernhaven.tide`', `\`${from}\``, 'write the package with dots', 'key');
-    else if (/^javax?(?:\.|$)/.test(from) && !/^javax\.(?:inject|annotation|activation|mail)/.test(from))
-      notes.add(path, 'a package of a library', 'one of the JDK', 'leave it where it is', 'key');
-    else if (typeof value === 'string') moves.push({ from, to: value });
-    else moves.push({ from, to: value.to, ...(value.within !== undefined && { within: value.within }) });
-  }
+  const { except = [], ...packages } = relocate;
+  if (!Array.isArray(except))
+    notes.add([...at, 'relocate', 'except'], 'a list of patterns', 'something else', 'write `["old.pkg.api.**"]`');
   return {
-    relocate: moves,
-    except,
+    relocate: Object.entries(packages).flatMap(([from, value]) =>
+      readMove(notes, [...at, 'relocate', from], from, value),
+    ),
+    except: Array.isArray(except) ? except : [],
     append: merge?.append ?? [],
     releases: merge?.releases ?? 'flatten',
     debug: debug ?? 'lines',
@@ -113,4 +102,18 @@ export function readJvmKeys(notes: SheetNotes, at: readonly string[], text: JvmT
     processors: processors ?? [],
     deep,
   };
+}
+
+/** Packages of the JDK stay; some that once were part of it come with libraries now. */
+const OF_THE_JDK = /^javax?(?:\.|$)(?!(?:inject|annotation|activation|mail)(?:\.|$))/;
+
+function readMove(notes: SheetNotes, at: readonly string[], from: string, value: z.output<typeof moved>): Relocate[] {
+  if (Array.isArray(value)) notes.add(at, 'the new name of the package', 'a list', 'name one package');
+  else if (!PACKAGE.test(from))
+    notes.add(at, 'a package such as `fernhaven.tide`', `\`${from}\``, 'write the package with dots', 'key');
+  else if (OF_THE_JDK.test(from))
+    notes.add(at, 'a package of a library', 'one of the JDK', 'leave it where it is', 'key');
+  else if (typeof value === 'string') return [{ from, to: value }];
+  else return [{ from, to: value.to, ...(value.within !== undefined && { within: value.within }) }];
+  return [];
 }

@@ -92,14 +92,12 @@ async function answer(
     response.writeHead(302, { location: 'ftp://127.0.0.1/simple/' }).end();
     return;
   }
-  if (path.startsWith(MAVEN_PATH)) {
-    await sendMaven(request, response, options, path);
-    return;
-  }
-  if (path.startsWith(NPM_PATH)) {
-    sendNpm(request, response, options, path);
-    return;
-  }
+  if (path.startsWith(MAVEN_PATH)) await sendMaven(request, response, options, path);
+  else if (path.startsWith(NPM_PATH)) sendNpm(request, response, options, path);
+  else sendSimple(request, response, options, path);
+}
+
+function sendSimple(request: IncomingMessage, response: ServerResponse, options: IndexOptions, path: string): void {
   const [, project] = /^\/simple\/([^/]+)\/$/.exec(path) ?? [];
   const [, name] = /^\/files\/([^/]+)$/.exec(path) ?? [];
   if (path === '/simple/') sendList(response, options.catalogue);

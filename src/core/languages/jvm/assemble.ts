@@ -77,7 +77,8 @@ function trace(request: JvmAssembleRequest, merged: Merged): TracedClasses {
       const known = classes.get(facts.name);
       classes.set(facts.name, { facts: known === undefined ? facts : both(known.facts, facts), owner: input.owner });
     }
-  const roots = request.roots.map((name) => ({ name, reason: { why: 'entry' } as Reason }));
+  const entry: Reason = { why: 'entry' };
+  const roots: { name: string; reason: Reason }[] = request.roots.map((name) => ({ name, reason: entry }));
   for (const name of classes.keys()) {
     const pattern = request.keptBy(`${name}.class`);
     if (pattern !== undefined) roots.push({ name, reason: { why: 'kept', by: pattern } });

@@ -146,17 +146,15 @@ async function inheritance(
 }
 
 function coordinatesOf(levels: readonly Level[]): Coordinates {
-  const [first, second] = levels.map(({ pom }) => pom);
-  const group = first?.group ?? first?.parent?.group ?? second?.group;
-  const version = first?.version ?? first?.parent?.version ?? second?.version;
-  if (first === undefined || group === undefined || version === undefined)
-    throw invalidPom(
-      levels[0]?.shown ?? '',
-      'no group or version, and no parent that has them',
-      { line: 1 },
-      '`groupId` and `version`',
-    );
-  return { group, artifact: first.artifact, version };
+  const [first] = levels;
+  const artifact = first?.pom.artifact;
+  // What a POM does not say itself is its parent's, which it names in full.
+  const stated = levels.slice(0, 2).flatMap(({ pom }) => [pom, ...(pom.parent === undefined ? [] : [pom.parent])]);
+  const group = stated.find((one) => one.group !== undefined)?.group;
+  const version = stated.find((one) => one.version !== undefined)?.version;
+  if (artifact !== undefined && group !== undefined && version !== undefined) return { group, artifact, version };
+  const found = 'no group or version, and no parent that has them';
+  throw invalidPom(first?.shown ?? '', found, { line: 1 }, '`groupId` and `version`');
 }
 
 function activeProfiles(profiles: readonly Profile[], { java, arch }: PomSurroundings): Profile[] {
@@ -166,17 +164,21 @@ function activeProfiles(profiles: readonly Profile[], { java, arch }: PomSurroun
 
 /** No property is set from outside, and there is no file to look for. */
 function isActive({ jdk, property, os, hasFile }: Profile, java: number, arch: Arch): boolean {
-  if (jdk === undefined && property === undefined && os === undefined) return false;
-  if (hasFile) return false;
-  if (jdk !== undefined && !fitsJdk(jdk, java)) return false;
-  if (property !== undefined && !property.name.startsWith('!') && !(property.value?.startsWith('!') ?? false))
-    return false;
-  if (os === undefined) return true;
+  const isConditional = jdk !== undefined || property !== undefined || os !== undefined;
+  if (hasFile || !isConditional) return false;
+  return (jdk === undefined || fitsJdk(jdk, java)) && isUnset(property) && (os === undefined || fitsOs(os, arch));
+}
+
+function isUnset(property: Profile['property']): boolean {
+  const { name = '!', value = '' } = property ?? {};
+  return name.startsWith('!') || value.startsWith('!');
+}
+
+function fitsOs(os: NonNullable<Profile['os']>, arch: Arch): boolean {
   const fits = (wanted: string | undefined, names: readonly string[]): boolean =>
     wanted === undefined || names.includes(wanted.toLowerCase().replace(/^!/, '')) !== wanted.startsWith('!');
-  return (
-    fits(os.family, ['unix']) && fits(os.name, ['linux']) && fits(os.arch, ARCH_NAMES[arch]) && os.version === undefined
-  );
+  const isSystem = fits(os.family, ['unix']) && fits(os.name, ['linux']);
+  return isSystem && fits(os.arch, ARCH_NAMES[arch]) && os.version === undefined;
 }
 
 function fitsJdk(wanted: string, java: number): boolean {
@@ -196,11 +198,8 @@ class Filler {
     const put = (name: string, value: string | undefined): void => {
       if (value !== undefined && !this.#properties.has(name)) this.#properties.set(name, value);
     };
-    for (const { pom, profiles } of levels) {
-      for (const { properties } of [...profiles].reverse())
-        for (const [name, value] of Object.entries(properties)) put(name, value);
-      for (const [name, value] of Object.entries(pom.properties)) put(name, value);
-    }
+    const stated = levels.flatMap(({ pom, profiles }) => [...[...profiles].reverse(), pom]);
+    for (const { properties } of stated) for (const [name, value] of Object.entries(properties)) put(name, value);
     const first = levels[0]?.pom;
     for (const prefix of ['project.', 'pom.', '']) {
       put(`${prefix}groupId`, own.group);
@@ -264,16 +263,7 @@ function settleDependency(
   const rules = managed.get(managedKey(names));
   const scope = fill.optional(raw.scope) ?? rules?.scope ?? 'compile';
   const version = fill.optional(raw.version) ?? rules?.version;
-  if (!OWN_SCOPES.includes(scope)) {
-    for (const text of [names.group, names.artifact, version ?? '']) fill.text(text, shown, raw.line);
-    if (version === undefined)
-      throw invalidPom(
-        shown,
-        'none, and nothing that manages it',
-        raw,
-        `a version of \`${printable(`${names.group}:${names.artifact}`)}\``,
-      );
-  }
+  if (!OWN_SCOPES.includes(scope)) wantKnown(raw, { ...names, version }, fill, shown);
   const optional = fill.optional(raw.optional);
   return {
     ...names,
@@ -282,6 +272,18 @@ function settleDependency(
     isOptional: optional === undefined ? (rules?.isOptional ?? false) : optional === 'true',
     exclusions: raw.exclusions.length > 0 ? exclusionsOf(raw, fill) : (rules?.exclusions ?? []),
   };
+}
+
+function wantKnown(
+  raw: RawDependency,
+  { group, artifact, version }: Pick<Dependency, 'group' | 'artifact'> & { readonly version: string | undefined },
+  fill: Filler,
+  shown: string,
+): void {
+  for (const text of [group, artifact, version ?? '']) fill.text(text, shown, raw.line);
+  if (version !== undefined) return;
+  const expected = `a version of \`${printable(`${group}:${artifact}`)}\``;
+  throw invalidPom(shown, 'none, and nothing that manages it', raw, expected);
 }
 
 function exclusionsOf({ exclusions }: RawDependency, fill: Filler): Exclusion[] {
@@ -297,17 +299,16 @@ async function managedOf(
 ): Promise<Map<string, Managed>> {
   const managed = new Map<string, Managed>();
   const imports: { coordinates: Coordinates; shown: string; line: number }[] = [];
-  for (const { pom, profiles, shown } of levels)
-    for (const raw of [...profiles.flatMap((one) => one.managed), ...pom.managed]) {
-      const names = fill.names(raw);
-      const version = fill.optional(raw.version);
-      if (raw.scope === 'import' && names.type === 'pom') {
-        if (version !== undefined) imports.push({ coordinates: { ...names, version }, shown, line: raw.line });
-        continue;
-      }
-      if (managed.has(managedKey(names))) continue;
-      managed.set(managedKey(names), settleManaged(raw, fill, version));
-    }
+  const stated = levels.flatMap(({ pom, profiles, shown }) =>
+    [...profiles.flatMap((one) => one.managed), ...pom.managed].map((raw) => ({ raw, shown })),
+  );
+  for (const { raw, shown } of stated) {
+    const names = fill.names(raw);
+    const version = fill.optional(raw.version);
+    if (raw.scope === 'import' && names.type === 'pom') {
+      if (version !== undefined) imports.push({ coordinates: { ...names, version }, shown, line: raw.line });
+    } else if (!managed.has(managedKey(names))) managed.set(managedKey(names), settleManaged(raw, fill, version));
+  }
   for (const { coordinates, shown, line } of imports) {
     const name = `${coordinates.group}:${coordinates.artifact}:${coordinates.version}`;
     if (importing.includes(name) || importing.length > MAX_IMPORTS)

@@ -131,24 +131,24 @@ export function parseWish(text: string): VersionWish | undefined {
   const plain = text.trim();
   if (!/[[\](),]/.test(plain)) return plain === '' ? undefined : { kind: 'plain', version: plain };
   const stretches: Stretch[] = [];
-  let rest = plain;
-  while (rest !== '') {
+  for (let rest = plain; rest !== '';) {
     const [whole, open = '', inside = '', close = ''] = /^([[(])([^[\]()]*)([\])])\s*,?\s*/.exec(rest) ?? [];
-    if (whole === undefined) return undefined;
-    const [low = '', high] = inside.split(',').map((one) => one.trim());
-    if (high === undefined && (open !== '[' || close !== ']' || low === '')) return undefined;
-    const stretch = {
-      low: low === '' ? undefined : low,
-      withLow: open === '[',
-      high: high === undefined ? low : high === '' ? undefined : high,
-      withHigh: close === ']',
-    };
-    if (stretch.low !== undefined && stretch.high !== undefined && compareVersions(stretch.low, stretch.high) > 0)
-      return undefined;
+    const stretch = whole === undefined ? undefined : readStretch(open === '[', inside, close === ']');
+    if (whole === undefined || stretch === undefined) return undefined;
     stretches.push(stretch);
     rest = rest.slice(whole.length);
   }
   return { kind: 'range', text: plain, allows: (version) => stretches.some((one) => isIn(version, one)) };
+}
+
+/** One version alone stands in square brackets. */
+function readStretch(withLow: boolean, inside: string, withHigh: boolean): Stretch | undefined {
+  const [first = '', second] = inside.split(',').map((one) => one.trim());
+  const low = first === '' ? undefined : first;
+  const high = second === undefined ? low : second === '' ? undefined : second;
+  if (second === undefined && (low === undefined || !withLow || !withHigh)) return undefined;
+  if (low !== undefined && high !== undefined && compareVersions(low, high) > 0) return undefined;
+  return { low, withLow, high, withHigh };
 }
 
 function isIn(version: string, { low, withLow, high, withHigh }: Stretch): boolean {

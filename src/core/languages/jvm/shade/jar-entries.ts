@@ -41,17 +41,17 @@ export function nativePlatform(path: string): { readonly system: string; readonl
     ? 'windows'
     : /\.dylib$|\.jnilib$|darwin|macos|osx|\bmac\b/.test(lower)
       ? 'macos'
-      : /musl/.test(lower)
+      : lower.includes('musl')
         ? 'linux-musl'
-        : /android/.test(lower)
+        : lower.includes('android')
           ? 'android'
           : /freebsd|openbsd|netbsd|dragonfly/.test(lower)
             ? 'bsd'
             : /sunos|solaris/.test(lower)
               ? 'solaris'
-              : /aix/.test(lower)
+              : lower.includes('aix')
                 ? 'aix'
-                : /linux/.test(lower)
+                : lower.includes('linux')
                   ? 'linux'
                   : '';
   const cpu = /aarch_?64|arm64/.test(lower)

@@ -8,7 +8,11 @@ import { prepareJar, type PrepareJob } from './prepare';
 /** With less than that to do, starting threads takes longer. */
 const THREADS_PAY_FROM_BYTES = 1024 * 1024;
 
-type Answer = { readonly code?: ErrorCode; readonly facts?: ErrorFacts; readonly text?: string };
+interface Answer {
+  readonly code?: ErrorCode;
+  readonly facts?: ErrorFacts;
+  readonly text?: string;
+}
 
 export async function prepareAll(jobs: readonly PrepareJob[], threads: number): Promise<void> {
   const sized = jobs.map((job) => ({ job, size: statSync(job.jar).size })).sort((a, b) => b.size - a.size);

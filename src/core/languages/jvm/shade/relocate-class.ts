@@ -26,19 +26,10 @@ export function mayName(bytes: Uint8Array, { needles }: Relocation): boolean {
 
 function relocateTexts(file: ClassFile, relocation: Relocation): void {
   const { pool } = file;
-  const uses = new Map<number, Set<TextUse>>();
-  eachTextUse(file, (use, index) => {
-    // Names of members and files never hold the name of a package.
-    if (use === 'name') return;
-    const known = uses.get(index);
-    if (known === undefined) uses.set(index, new Set([use]));
-    else known.add(use);
-  });
   const apart = new Map<number, number>();
-  for (const [index, kinds] of uses) {
+  for (const [index, kinds] of textUses(file)) {
     const text = pool.text(index);
-    const isType = kinds.has('class') || kinds.has('descriptor') || kinds.has('signature');
-    const asType = isType ? typeText(text, kinds, relocation) : undefined;
+    const asType = typeText(text, kinds, relocation);
     const asString = kinds.has('string') ? relocation.text(text) : undefined;
     const wanted = asType ?? asString ?? text;
     // A text constant that stays, where the same text is also a type that moves, gets a text of its own.
@@ -52,7 +43,21 @@ function relocateTexts(file: ClassFile, relocation: Relocation): void {
   }
 }
 
-function typeText(text: string, kinds: ReadonlySet<TextUse>, relocation: Relocation): string {
+/** In which ways each text is used; names of members and files are left out, since they never hold that of a package. */
+function textUses(file: ClassFile): Map<number, Set<TextUse>> {
+  const uses = new Map<number, Set<TextUse>>();
+  eachTextUse(file, (use, index) => {
+    if (use === 'name') return;
+    const known = uses.get(index);
+    if (known === undefined) uses.set(index, new Set([use]));
+    else known.add(use);
+  });
+  return uses;
+}
+
+/** @returns undefined for a text that is no type */
+function typeText(text: string, kinds: ReadonlySet<TextUse>, relocation: Relocation): string | undefined {
+  if (!kinds.has('class') && !kinds.has('descriptor') && !kinds.has('signature')) return undefined;
   // Arrays are classes by their descriptors (JVMS 4.4.1).
   if (kinds.has('class') && !text.startsWith('[')) return relocation.className(text) ?? text;
   return mapTypes(text, (name) => relocation.className(name));

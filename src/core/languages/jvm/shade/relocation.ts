@@ -75,7 +75,7 @@ export class Relocation {
 
   #plainText(text: string): string {
     const [, before = '', name = '', after = ''] = /^((?:\[+L|L|\/)?)([^\s;:[\]()<>,"']+)(;?)$/.exec(text) ?? [];
-    if (name === '' || (after === ';') !== /L$/.test(before)) return text;
+    if (name === '' || (after === ';') !== before.endsWith('L')) return text;
     const dots = name.includes('.') && !name.includes('/');
     const internal = dots ? name.replaceAll('.', '/') : name;
     if (!this.#isNamed(internal, dots, name)) return text;

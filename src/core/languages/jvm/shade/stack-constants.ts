@@ -59,20 +59,43 @@ function invoke(
   if (returnType(member.descriptor) !== 'V') stack.push(undefined);
 }
 
+/** What an instruction takes from the stack and puts there, where that is followed: constants and loads, fields, stores. */
+const EFFECTS = ((): ReadonlyMap<number, readonly [taken: number, put: number]> => {
+  const effects = new Map<number, readonly [number, number]>();
+  const set = (from: number, to: number, taken: number, put: number): void => {
+    for (let op = from; op <= to; op++) effects.set(op, [taken, put]);
+  };
+  set(0, 0, 0, 0);
+  // Constants and loads of every kind push one value; a long counts as one here.
+  set(1, 45, 0, 1);
+  set(54, 78, 1, 0);
+  set(79, 86, 3, 0);
+  set(87, 87, 1, 0);
+  set(188, 190, 1, 1);
+  set(OP.getstatic, OP.getstatic, 0, 1);
+  set(OP.putstatic, OP.putstatic, 1, 0);
+  set(OP.getfield, OP.getfield, 1, 1);
+  set(OP.new, OP.new, 0, 1);
+  set(OP.checkcast, OP.checkcast, 0, 0);
+  return effects;
+})();
+const DUP = 89;
+
 /** @returns false for what is not followed */
 function step(op: number, at: number, code: Uint8Array, pool: ConstantPool, stack: Known[]): boolean {
-  // Constants and loads of every kind push one value; a long counts as one here.
-  if (op === OP.ldc || op === OP.ldcWide)
+  if (op === OP.ldc || op === OP.ldcWide) {
     stack.push(constant(op === OP.ldc ? (code[at + 1] ?? 0) : u2At(code, at + 1), pool));
-  else if (op >= 1 && op <= 45) stack.push(undefined);
-  else if (op === OP.getstatic || op === OP.new) stack.push(undefined);
-  else if (op === 89) stack.push(stack.at(-1));
-  else if (op === 87 || (op >= 54 && op <= 78) || op === OP.putstatic) stack.pop();
-  else if (op === OP.getfield || op === OP.anewarray || op === 188 || op === 190) {
-    stack.pop();
-    stack.push(undefined);
-  } else if (op >= 79 && op <= 86) stack.splice(-3);
-  else return op === OP.checkcast || op === 0;
+    return true;
+  }
+  if (op === DUP) {
+    stack.push(stack.at(-1));
+    return true;
+  }
+  const effect = EFFECTS.get(op);
+  if (effect === undefined) return false;
+  const [taken, put] = effect;
+  if (taken > 0) stack.splice(-taken);
+  if (put > 0) stack.push(undefined);
   return true;
 }
 

@@ -20,14 +20,13 @@ export function stripDebug(file: ClassFile, debug: Debug): ClassFile {
 }
 
 function stripMethod(method: Member, file: ClassFile, goes: (attribute: Attribute) => boolean): Member {
-  let hasChanged = false;
   const attributes = method.attributes.map((attribute) => {
     if (attribute.name !== 'Code') return attribute;
     const code = readCode(attribute.data, file.pool);
     const kept = code.attributes.filter((one) => !goes(one));
     if (kept.length === code.attributes.length) return attribute;
-    hasChanged = true;
     return { ...attribute, data: writeCode({ ...code, attributes: kept }) };
   });
+  const hasChanged = attributes.some((attribute, i) => attribute !== method.attributes[i]);
   return hasChanged ? { ...method, attributes } : method;
 }
