@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # Installs what tests, benchmarks and pictures use beside Node.js, from Debian's packages. Needs root.
 set -euo pipefail
-packages=(git python3 python3-pip unzip zip time)
+packages=(git python3 python3-pip unzip zip time openjdk-17-jdk-headless)
 if [ "${1:-}" = --pictures ]; then packages+=(xterm xvfb imagemagick fonts-dejavu); fi
 missing=()
 for package in "${packages[@]}"; do

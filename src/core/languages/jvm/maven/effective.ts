@@ -175,8 +175,10 @@ function isUnset(property: Profile['property']): boolean {
 }
 
 function fitsOs(os: NonNullable<Profile['os']>, arch: Arch): boolean {
-  const fits = (wanted: string | undefined, names: readonly string[]): boolean =>
-    wanted === undefined || names.includes(wanted.toLowerCase().replace(/^!/, '')) !== wanted.startsWith('!');
+  const fits = (wanted: string | undefined, names: readonly string[]): boolean => {
+    if (wanted === undefined) return true;
+    return names.includes(wanted.toLowerCase().replace(/^!/, '')) !== wanted.startsWith('!');
+  };
   const isSystem = fits(os.family, ['unix']) && fits(os.name, ['linux']);
   return isSystem && fits(os.arch, ARCH_NAMES[arch]) && os.version === undefined;
 }

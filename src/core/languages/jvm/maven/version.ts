@@ -11,7 +11,10 @@ export function compareVersions(a: string, b: string): number {
   return compareItems(parse(a), parse(b));
 }
 
-/** Numbers and words in lists: `-` and each change between digits and letters begin a list inside the list. */
+/**
+ * Numbers and words in lists: `-`, each change between digits and letters, and a word that comes last or before digits
+ * begin a list inside the list.
+ */
 function parse(text: string): Item[] {
   const root: Item[] = [];
   let list = root;
@@ -22,25 +25,27 @@ function parse(text: string): Item[] {
     list = inner;
     lists.push(inner);
   };
-  const lower = text.toLowerCase();
-  const tokens = lower.match(/[0-9]+|[^0-9.\-_]+|[.\-_]/g) ?? [];
-  let before = '';
+  const tokens = text.toLowerCase().match(/[0-9]+|[^0-9.-]+|[.-]/g) ?? [];
   tokens.forEach((token, i) => {
-    const isDigits = /^[0-9]/.test(token);
-    if (token === '.' || token === '-' || token === '_') {
+    const [before = '', next = ''] = [tokens[i - 1], tokens[i + 1]];
+    if (isSeparator(token)) {
       // A separator with nothing before it stands behind a zero.
-      if (before === '' || /^[.\-_]$/.test(before)) list.push(0);
+      if (before === '' || isSeparator(before)) list.push(0);
       if (token === '-') nest();
-    } else {
-      const isChange = before !== '' && !/^[.\-_]$/.test(before);
-      if (isChange) nest();
-      const isBeforeDigits = /^[0-9]/.test(tokens[i + 1] ?? '');
-      list.push(isDigits ? numberOf(token) : wordOf(token, isBeforeDigits));
+      return;
     }
-    before = token;
+    const isDigits = /^[0-9]/.test(token);
+    const isChange = before !== '' && !isSeparator(before);
+    const standsAlone = !isDigits && list.length > 0 && (next === '' || !isSeparator(next));
+    if (isChange || standsAlone) nest();
+    list.push(isDigits ? numberOf(token) : wordOf(token, /^[0-9]/.test(next)));
   });
   for (const one of lists.reverse()) trimNulls(one);
   return root;
+}
+
+function isSeparator(token: string): boolean {
+  return token === '.' || token === '-';
 }
 
 function numberOf(digits: string): number | bigint {

@@ -1,0 +1,329 @@
+import { cpSync, readFileSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { startTestIndex, type TestIndex } from '../support';
+import { itWithJava, jarContent, runJava } from '../support/jvm';
+import { DESTINATION, folderWith, put, run, type Files } from '../support/program';
+
+const DEMO = join(__dirname, '../../demo');
+const ARTIFACT = 'out/berth-planner/x86_64/berth-planner.jar';
+
+let index: TestIndex;
+beforeAll(async () => {
+  index = await startTestIndex(join(DEMO, 'fernhaven-packages'));
+}, 60_000);
+
+const repository = (): string => index.url.replace('/simple', '/maven');
+
+function demoProject(): string {
+  const root = folderWith({});
+  cpSync(join(DEMO, 'fernhaven-tides'), root, { recursive: true });
+  const sheet = readFileSync(join(root, 'berths.yaml'), 'utf8');
+  put(root, { 'emballage.yaml': sheet.replace('http://127.0.0.1:8427/maven', repository()) });
+  return root;
+}
+
+/** A project with one JVM function in `f/`, and keys of its own. */
+function project(source: Files, keys: Readonly<Record<string, unknown>> = {}): string {
+  const spec = {
+    source: 'f',
+    runtime: 'java 17',
+    entry: 'tide.Gauge#read',
+    artifact: 'jar',
+    arch: ['x86_64'],
+    ...keys,
+  };
+  return folderWith({
+    ...Object.fromEntries(Object.entries(source).map(([path, content]) => [`f/${path}`, content])),
+    'emballage.yaml': JSON.stringify({
+      project: 'fernhaven-tides',
+      destinations: { slipway: 'slipway.yaml' },
+      defaults: { destination: 'slipway' },
+      functions: { gauge: spec },
+    }),
+    'slipway.yaml': `${DESTINATION.replace(/^accepts:/m, 'accepts:\n  jar: { packed: 4 MiB }').replace(/^runtimes:/m, 'runtimes:\n  java 17: {}\n  java 11: {}')}`,
+    'event.json': '{ "level": 412 }',
+  });
+}
+
+interface Checked {
+  readonly artifacts: readonly {
+    readonly rules: readonly { id: string; findings: readonly { level: string; where?: string; found: string }[] }[];
+  }[];
+}
+
+const findingsOf = (root: string): string[] => {
+  const { artifacts } = JSON.parse(run(root, ['check', '--json']).stdout) as Checked;
+  return (artifacts[0]?.rules ?? []).flatMap(({ id, findings }) =>
+    findings.map(({ level, where = '', found }) => `${level} ${id} ${where}: ${found}`),
+  );
+};
+
+describe('a JVM function', () => {
+  itWithJava(
+    'is locked, compiled, shaded with two versions of one library side by side, and called',
+    () => {
+      const [root, other] = [demoProject(), demoProject()];
+      for (const one of [root, other]) {
+        expect(run(one, ['lock'])).toMatchObject({ status: 0, stderr: '' });
+        expect(run(one, ['build'])).toMatchObject({ status: 0, stderr: '' });
+      }
+      expect(readFileSync(join(root, ARTIFACT)).equals(readFileSync(join(other, ARTIFACT)))).toBe(true);
+      const content = jarContent(join(root, ARTIFACT));
+      expect([...content.keys()][0]).toBe('META-INF/MANIFEST.MF');
+      expect([...content.keys()]).toEqual(
+        expect.arrayContaining(['fernhaven/tidetable/TideTable.class', 'fernhaven/berths/firsttable/TideTable.class']),
+      );
+      // What nobody reaches is not there.
+      expect([...content.keys()].filter((path) => path.includes('reports'))).toEqual([]);
+      expect(content.get('META-INF/services/fernhaven.harbour.BerthSource')?.toString()).toBe(
+        'fernhaven.NewHarbour\nfernhaven.harbour.OldHarbour\n',
+      );
+      expect(run(root, ['check'])).toMatchObject({ status: 0 });
+      const { status, stdout } = run(root, ['try', 'berth-planner', '--json']);
+      expect(status).toBe(0);
+      const result = JSON.stringify(JSON.parse(stdout));
+      expect(result).toContain('tide table 1.6.0');
+      expect(result).toContain('tide table 2.1.0');
+      expect(run(root, ['why', 'berth-planner', '**/firsttable/*']).stdout).toContain(
+        '└ fernhaven/harbour/HarbourChart.class  imported',
+      );
+    },
+    120_000,
+  );
+
+  itWithJava(
+    'that gets one of two clashing versions is told who asks for which, and what is missing then',
+    () => {
+      const root = demoProject();
+      const sheet = readFileSync(join(root, 'emballage.yaml'), 'utf8');
+      put(root, { 'emballage.yaml': sheet.replace(/ {4}relocate:\n.*\n/, '').replace('trim: traced', 'trim: safe') });
+      expect(run(root, ['lock'])).toMatchObject({ status: 0 });
+      expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
+      expect(findingsOf(root)).toEqual([
+        expect.stringContaining('warn deps/missing org.fernhaven:quaybook 3.0.0: no `fernhaven.tidetable.TideWindow`'),
+        'warn deps/version-clash org.fernhaven:tidetable: version 1.6.0, by berth-planner → org.fernhaven:harbourchart:1.2.0 → org.fernhaven:tidetable:1.6.0',
+      ]);
+    },
+    120_000,
+  );
+});
+
+describe('classes', () => {
+  const GAUGE = `package tide;
+import java.util.Map;
+public class Gauge {
+  public Object read(Map<String, Object> event, Map<String, Object> context) throws Exception {
+    return Map.of("event", event.get("data"), "name", context.get("name"), "unit", Texts.unit());
+  }
+  public static void main(String[] args) { System.out.println("unit " + Texts.unit()); }
+}
+`;
+  const TEXTS = `package tide;
+class Texts {
+  static String unit() { return java.util.ResourceBundle.getBundle("tide.texts").getString("unit"); }
+}
+`;
+  const SOURCE = { 'tide/Gauge.java': GAUGE, 'tide/Texts.java': TEXTS, 'tide/texts.properties': 'unit=cm\n' };
+
+  itWithJava(
+    'are started with java -jar where a main class is named, and keep line numbers',
+    () => {
+      const root = project(SOURCE, { main: 'tide.Gauge', settings: {} });
+      expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
+      const jar = join(root, 'out/gauge/x86_64/gauge.jar');
+      expect(runJava(['-jar', jar])).toEqual({ status: 0, out: 'unit cm\n' });
+      expect(jarContent(jar).get('META-INF/MANIFEST.MF')?.toString()).toBe(
+        'Manifest-Version: 1.0\r\nMain-Class: tide.Gauge\r\n\r\n',
+      );
+      const text = jarContent(jar).get('tide/Gauge.class')?.toString('latin1') ?? '';
+      expect(text).toContain('LineNumberTable');
+      const answer = run(root, ['try', 'gauge', '--event', 'event.json', '--json']);
+      expect(answer).toMatchObject({ status: 0 });
+      expect(answer.stdout).toContain('412');
+    },
+    60_000,
+  );
+
+  itWithJava(
+    'move with the names in code, texts and resources',
+    () => {
+      const root = project(SOURCE, {
+        entry: 'moved.to.Gauge#read',
+        main: 'moved.to.Gauge',
+        relocate: { tide: 'moved.to' },
+      });
+      expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
+      const jar = join(root, 'out/gauge/x86_64/gauge.jar');
+      expect([...jarContent(jar).keys()].sort()).toEqual([
+        'META-INF/MANIFEST.MF',
+        'moved/to/Gauge.class',
+        'moved/to/Texts.class',
+        'moved/to/texts.properties',
+      ]);
+      expect(runJava(['-jar', jar])).toEqual({ status: 0, out: 'unit cm\n' });
+    },
+    60_000,
+  );
+
+  itWithJava(
+    'that do not compile are told with their places',
+    () => {
+      const root = project({
+        'tide/Gauge.java': 'package tide;\npublic class Gauge {\n  int x = "a";\n  Nothing y;\n}\n',
+      });
+      const { status, stderr } = run(root, ['build']);
+      expect(status).toBe(2);
+      expect(stderr).toContain('f/tide/Gauge.java:3:11');
+      expect(stderr).toContain('f/tide/Gauge.java:4:3');
+      expect(stderr).toContain('incompatible types');
+    },
+    60_000,
+  );
+
+  const gauge = (members: string): Files => ({
+    'tide/Gauge.java': `package tide;\nimport java.util.Map;\n${members}\n`,
+  });
+  itWithJava.each<[string, string, Record<string, unknown>, readonly string[]]>([
+    ['another class', 'public class Other {}', {}, ['stop entry/missing-file tide.Gauge: no such class']],
+    [
+      'another method',
+      'public class Gauge { public void reed(Map<String, Object> e) {} }',
+      {},
+      ['stop entry/missing-member tide.Gauge: only `reed`'],
+    ],
+    [
+      'a method that is not public',
+      'public class Gauge { void read(Map<String, Object> e) {} }',
+      {},
+      ['stop entry/missing-member tide.Gauge: `read`, which is not public'],
+    ],
+    [
+      'two of that name',
+      'public class Gauge { public void read(String e) {} public void read(Map<String, Object> e) {} }',
+      {},
+      ['stop entry/missing-member tide.Gauge: 2 of that name, so that the host cannot tell which is meant'],
+    ],
+    [
+      'a class that cannot be made',
+      'public class Gauge { public Gauge(int x) {} public void read(String e) {} }',
+      {},
+      ['stop entry/missing-member tide.Gauge: a class without a public constructor that takes nothing'],
+    ],
+    [
+      'parameters that nobody supplies',
+      'public class Gauge { public static void read(String e, int depth, long[] more) {} }',
+      {},
+      ['stop entry/parameters tide.Gauge: `read(String, int, long[])`'],
+    ],
+    [
+      'a setting that is not declared',
+      'public class Gauge { public String read(String e) { return System.getenv("DEPTH"); } }',
+      { settings: { DEPHT: { sample: '7' } } },
+      ['stop settings/undeclared tide/Gauge.class:3: `DEPTH`', 'note settings/unread DEPHT: none'],
+    ],
+  ])(
+    'are held to being callable: %s',
+    (_name, source, keys, found) => {
+      const root = project(
+        {
+          ...gauge(source),
+          ...(source.includes('class Other') && {
+            'tide/Gauge.java': '',
+            'tide/Other.java': `package tide;\n${source}`,
+          }),
+        },
+        keys,
+      );
+      expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
+      expect(findingsOf(root)).toEqual(found);
+    },
+    60_000,
+  );
+
+  itWithJava(
+    'that are taken from a folder or a JAR of another build are held to the runtime’s version',
+    () => {
+      const root = project(SOURCE);
+      expect(run(root, ['build'])).toMatchObject({ status: 0 });
+      const classes = jarContent(join(root, 'out/gauge/x86_64/gauge.jar'));
+      classes.delete('META-INF/MANIFEST.MF');
+      const older = project(Object.fromEntries(classes), { runtime: 'java 11' });
+      expect(run(older, ['build'])).toMatchObject({ status: 0, stderr: '' });
+      expect(findingsOf(older)).toEqual(['stop runtime/java-version tide/Gauge.class: one for Java 17, and 1 more']);
+      const packed = project({ 'app.jar': readFileSync(join(root, 'out/gauge/x86_64/gauge.jar')) });
+      expect(run(packed, ['build'])).toMatchObject({ status: 0, stderr: '' });
+      expect([...jarContent(join(packed, 'out/gauge/x86_64/gauge.jar')).keys()]).toContain('tide/Texts.class');
+    },
+    60_000,
+  );
+
+  itWithJava(
+    'that are gone are told when the function is called, with the line that keeps them',
+    () => {
+      const lost =
+        'public class Gauge { public Object read(String e) throws Exception { return Class.forName("tide." + "Lost".toString()).getConstructor().newInstance().toString(); } }';
+      const root = project(
+        {
+          ...gauge(lost),
+          'tide/Lost.java': 'package tide;\npublic class Lost { public String toString() { return "found"; } }\n',
+        },
+        { trim: 'traced' },
+      );
+      expect(run(root, ['build'])).toMatchObject({ status: 0 });
+      // Own code that looks classes up keeps the function's own classes.
+      expect(findingsOf(root)).toEqual([expect.stringContaining('note deps/unseen-import') as unknown]);
+      expect(run(root, ['try', 'gauge', '--event', 'event.json'])).toMatchObject({ status: 0 });
+      const gone = project(gauge(lost));
+      expect(run(gone, ['build'])).toMatchObject({ status: 0 });
+      const { status, stdout } = run(gone, ['try', 'gauge', '--event', 'event.json']);
+      expect(status).toBe(1);
+      expect(stdout).toContain('the class tide.Lost');
+      expect(stdout).toContain('keep: ["tide/Lost.class"]');
+    },
+    60_000,
+  );
+});
+
+describe('bad input', () => {
+  it.each<[string, Record<string, unknown>, string]>([
+    ['a need that is none', { needs: ['org.fernhaven:tidetable'] }, 'group:artifact:version'],
+    ['a package of the JDK that is to move', { relocate: { 'java.util': 'x.util' } }, 'one of the JDK'],
+    ['a zip', { artifact: 'zip' }, '`jar`'],
+    ['an entry that is a file', { entry: 'tide/Gauge.java#read' }, 'the name of a class, with dots'],
+    ['a key of another language', { link: true }, 'it only for Node.js functions'],
+  ])('in the sheet is refused: %s', (_name, keys, found) => {
+    const root = project({ 'tide/texts.properties': '' }, keys);
+    const lock = run(root, ['lock']);
+    expect([lock.status, lock.stderr]).toEqual([2, expect.stringContaining(found) as unknown]);
+  });
+
+  it.each<[string, readonly string[], string]>([
+    ['the wrong checksum', ['--misbehave', 'wrong-digest'], 'the SHA-1 that it states'],
+    ['HTML', ['--misbehave', 'html-as-json'], 'a web page'],
+    ['an error', ['--misbehave', 'failing'], '503'],
+  ])(
+    'from a repository is refused: %s',
+    async (_name, options, found) => {
+      const bad = await startTestIndex(join(DEMO, 'fernhaven-packages'), options);
+      const source = bad.url.replace('/simple', '/maven');
+      const root = project(
+        { 'tide/texts.properties': '' },
+        { needs: ['org.fernhaven:tidetable:1.6.0'], sources: [{ index: source }] },
+      );
+      const { status, stderr } = run(root, ['lock']);
+      expect(status).toBe(3);
+      expect(stderr).toContain(found);
+    },
+    60_000,
+  );
+
+  it('is told with the chain that leads to it', () => {
+    const root = project(
+      { 'tide/texts.properties': '' },
+      { needs: ['org.fernhaven:nothing:1.0'], sources: [{ index: repository() }] },
+    );
+    const { status, stderr } = run(root, ['lock']);
+    expect([status, stderr]).toEqual([2, expect.stringContaining('the POM of org.fernhaven:nothing:1.0') as unknown]);
+    rmSync(root, { recursive: true });
+  });
+});
