@@ -40,7 +40,7 @@ function project(source: Files, keys: Readonly<Record<string, unknown>> = {}): s
       defaults: { destination: 'slipway' },
       functions: { gauge: spec },
     }),
-    'slipway.yaml': `${DESTINATION.replace(/^accepts:/m, 'accepts:\n  jar: { packed: 4 MiB }').replace(/^runtimes:/m, 'runtimes:\n  java 17: {}\n  java 11: {}')}`,
+    'slipway.yaml': DESTINATION.replace(/^accepts:/m, 'accepts:\n  jar: { packed: 4 MiB }').replace(/^runtimes:/m, 'runtimes:\n  java 17: {}\n  java 11: {}'),
     'event.json': '{ "level": 412 }',
   });
 }
