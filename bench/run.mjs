@@ -2,7 +2,7 @@
 // else the machine does falls on both; medians are compared. NODE_EXTRA_CA_CERTS is unset: reading certificates at every
 // start would hide what is measured.
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -19,6 +19,7 @@ nothingChanged();
 largeTree();
 modules();
 wheels();
+jars();
 console.log(table([['measure', 'ours', 'other', 'ratio', 'at most', ''], ...rows]));
 
 function startUp() {
@@ -119,6 +120,55 @@ function modules() {
   rows.push(['  memory', `${mib.toFixed(0)} MiB`, '', '', '500 MiB', verdict(mib, 500)]);
 }
 
+/**
+ * Some sixty real JARs, merged with one package moved, against unpacking them all and packing what comes of it with the JDK's
+ * own tool. They are fetched once; a folder of JARs that is there already is named with EMBALLAGE_BENCH_JARS.
+ */
+function jars() {
+  const folder = process.env.EMBALLAGE_BENCH_JARS;
+  if (folder === undefined || spawnSync('jar', ['--version']).status !== 0) {
+    console.error('left out: JARs. Name a folder of some sixty with EMBALLAGE_BENCH_JARS, and have a JDK');
+    return;
+  }
+  const names = readdirSync(folder)
+    .filter((name) => name.endsWith('.jar'))
+    .sort();
+  const root = project('jars', 1, {
+    runtime: 'java 17',
+    entry: 'bench.Main#run',
+    artifact: 'jar',
+    relocate: { 'org.slf4j': 'bench.slf4j' },
+  });
+  const source = join(root, 'functions/f0');
+  mkdirSync(source, { recursive: true });
+  for (const name of names) writeFileSync(join(source, name), readFileSync(join(folder, name)));
+  writeFileSync(join(source, 'edit.txt'), '0');
+  const state = join(root, '.emballage');
+  const build = () => time(root, process.execPath, [program, 'build', '--quiet']);
+  let edits = 0;
+  const [cold, warm, plain] = byTurns(3, [
+    () => (rmSync(state, { recursive: true, force: true }), build()),
+    () => (writeFileSync(join(source, 'edit.txt'), String((edits += 1))), build()),
+    () => {
+      const open = join(base, 'jars-open');
+      rmSync(open, { recursive: true, force: true });
+      mkdirSync(open, { recursive: true });
+      const unpacked = names.reduce((sum, name) => sum + time(open, 'jar', ['xf', join(folder, name)]), 0);
+      return unpacked + time(open, 'jar', ['cf', join(base, 'other.jar'), '.']);
+    },
+  ]);
+  report(`merge ${names.length} JARs with a package moved, cold, against jar xf and jar cf`, cold, plain, 1.2);
+  report('  warm with one changed file, against cold', warm, cold, 0.25);
+  rmSync(state, { recursive: true, force: true });
+  const { stderr } = spawnSync('/usr/bin/time', ['-f', '%M', process.execPath, program, 'build', '--quiet'], {
+    cwd: root,
+    encoding: 'utf8',
+    env: env(),
+  });
+  const mib = Number(stderr.trim().split('\n').at(-1)) / 1024;
+  rows.push(['  memory', `${mib.toFixed(0)} MiB`, '', '', '700 MiB', verdict(mib, 700)]);
+}
+
 /** Some forty real wheels, fetched once; settling and unpacking them against the installer of Python itself. */
 function wheels() {
   const folder = process.env.EMBALLAGE_BENCH_WHEELS ?? join(base, 'wheels');
@@ -212,7 +262,7 @@ function project(name, functions, keys = {}) {
   writeFileSync(join(root, 'emballage.yaml'), JSON.stringify(sheet));
   writeFileSync(
     join(root, 'd.yaml'),
-    'destination: d\narch: [arm64]\naccepts: { zip: {} }\nruntimes: { node 20: {} }\n',
+    'destination: d\narch: [arm64]\naccepts: { zip: {}, jar: {} }\nruntimes: { node 20: {}, java 17: {} }\n',
   );
   return root;
 }

@@ -1,5 +1,6 @@
 import { cpSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
+import { readClass } from '../../src/core/formats/classfile';
 import { startTestIndex, type TestIndex } from '../support';
 import { itWithJava, jarContent, runJava } from '../support/jvm';
 import { DESTINATION, folderWith, put, run, type Files } from '../support/program';
@@ -40,7 +41,10 @@ function project(source: Files, keys: Readonly<Record<string, unknown>> = {}): s
       defaults: { destination: 'slipway' },
       functions: { gauge: spec },
     }),
-    'slipway.yaml': DESTINATION.replace(/^accepts:/m, 'accepts:\n  jar: { packed: 4 MiB }').replace(/^runtimes:/m, 'runtimes:\n  java 17: {}\n  java 11: {}'),
+    'slipway.yaml': DESTINATION.replace(/^accepts:/m, 'accepts:\n  jar: { packed: 4 MiB }').replace(
+      /^runtimes:/m,
+      'runtimes:\n  java 17: {}\n  java 11: {}',
+    ),
     'event.json': '{ "level": 412 }',
   });
 }
@@ -284,6 +288,35 @@ class Texts {
   );
 });
 
+describe('methods and fields that nothing reaches', () => {
+  itWithJava(
+    'are taken out of libraries, and what is left runs and is verified',
+    () => {
+      const root = demoProject();
+      const sheet = readFileSync(join(root, 'emballage.yaml'), 'utf8');
+      put(root, {
+        'emballage.yaml': sheet
+          .replace('trim: traced', 'trim: { traced: deep }')
+          .replace(/entry: .*/, 'entry: fernhaven.Small#plan'),
+        'functions/berth-planner/fernhaven/Small.java': `package fernhaven;
+public class Small {
+  public Object plan(Object event) { return fernhaven.quay.QuayBook.table() + new fernhaven.quay.QuayBook().stays(); }
+}
+`,
+      });
+      for (const path of ['Berths', 'NewHarbour']) rmSync(join(root, `functions/berth-planner/fernhaven/${path}.java`));
+      rmSync(join(root, 'functions/berth-planner/META-INF'), { recursive: true });
+      expect(run(root, ['lock'])).toMatchObject({ status: 0 });
+      expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
+      const book = readClass(jarContent(join(root, ARTIFACT)).get('fernhaven/quay/QuayBook.class') ?? Buffer.alloc(0));
+      expect(book.methods.map(({ name }) => name).sort()).toEqual(['<init>', 'stays', 'table']);
+      const answer = run(root, ['try', 'berth-planner', '--json']);
+      expect([answer.status, answer.stdout]).toEqual([0, expect.stringContaining('tide table 2.1.0[]') as unknown]);
+    },
+    120_000,
+  );
+});
+
 describe('bad input', () => {
   it.each<[string, Record<string, unknown>, string]>([
     ['a need that is none', { needs: ['org.fernhaven:tidetable'] }, 'group:artifact:version'],
@@ -324,6 +357,5 @@ describe('bad input', () => {
     );
     const { status, stderr } = run(root, ['lock']);
     expect([status, stderr]).toEqual([2, expect.stringContaining('the POM of org.fernhaven:nothing:1.0') as unknown]);
-    rmSync(root, { recursive: true });
   });
 });

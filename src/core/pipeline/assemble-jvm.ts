@@ -38,6 +38,7 @@ import type { JvmKeys } from '../sheet';
 import type { Assembly, AssemblyRequest } from './assemble';
 import { repositoriesFor } from './lock-jvm';
 import type { LockedPackage } from './lockfile';
+import { deepTrimmed, type DeepTrimmed } from './jvm-deep';
 import { ownCode, type OwnCode, type OwnJar } from './jvm-own';
 import { generated } from './made-files';
 import { stateFolder } from './targets';
@@ -63,12 +64,13 @@ export async function assembleJvmTarget(request: AssemblyRequest, whole: FileSet
       append: spec.jvm?.append ?? [],
       keptBy: (path) => selection.keptBy(path),
     });
+    const deep = spec.jvm?.deep === true ? deepTrimmed(request, assembled) : undefined;
     return {
-      fileSet: { entries: entriesOf(request, assembled, inputs, own), leftOut: own.leftOut },
+      fileSet: { entries: entriesOf(request, { assembled, deep }, inputs, own), leftOut: own.leftOut },
       packages,
-      trimmed: assembled.trimmed,
+      trimmed: [...assembled.trimmed, ...(deep?.trimmed ?? [])].sort((a, b) => comparePaths(a.path, b.path)),
       overlaps: assembled.overlaps,
-      unseen: assembled.unseen,
+      unseen: [...assembled.unseen, ...(deep?.unseen ?? [])],
       missing: [],
       modules: [],
       sourceDigests: own.digests,
@@ -218,7 +220,7 @@ function pathsIn({ path, shown }: ShadeInput, moving: readonly string[]): string
 
 function entriesOf(
   request: AssemblyRequest,
-  assembled: JvmAssembled,
+  { assembled, deep }: { readonly assembled: JvmAssembled; readonly deep: DeepTrimmed | undefined },
   inputs: readonly PreparedInput[],
   own: OwnCode,
 ): PackedEntry[] {
@@ -228,7 +230,7 @@ function entriesOf(
   const files = assembled.entries.map((one) => {
     const input = byInput.get(one.input as JvmInput);
     if (input === undefined) throw new Error(`${one.path} comes from nowhere`);
-    return packedFile(one, input, originOf(one, own, sourceOf));
+    return { ...packedFile(one, input, originOf(one, own, sourceOf)), ...deep?.files.get(one.path) };
   });
   const make = (path: string, text: string, by: string): PackedFile => {
     const content = generated(project, text);

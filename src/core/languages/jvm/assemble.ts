@@ -1,5 +1,5 @@
 /** From prepared JARs to what goes into the artifact: merged, and traced where the sheet asks for it. */
-import { comparePaths } from '../../base/paths';
+import { comparePaths, folderOf } from '../../base/paths';
 import type { Overlap, Reason, Trimmed, UnseenImport } from '../../fileset/model';
 import type { ClassFacts } from './shade/class-facts';
 import { kindOf, withoutRelease } from './shade/jar-entries';
@@ -41,6 +41,8 @@ export interface JvmAssembled {
   readonly trimmed: readonly Trimmed[];
   readonly unseen: readonly UnseenImport[];
   readonly isMultiRelease: boolean;
+  /** JARs that are kept whole; everything without tracing. */
+  readonly whole: ReadonlySet<string> | undefined;
 }
 
 export function assembleJvm(request: JvmAssembleRequest): JvmAssembled {
@@ -59,6 +61,7 @@ export function assembleJvm(request: JvmAssembleRequest): JvmAssembled {
       ...gone.map(({ path, input, entry }) => ({ path, size: entry.size, package: input.owner, by: 'not-reached' })),
     ].sort((a, b) => comparePaths(a.path, b.path)),
     unseen: traced?.unseen ?? [],
+    whole: traced?.whole,
     isMultiRelease: kept.some(({ path }) => withoutRelease(path).release > 0),
   };
 }
@@ -90,6 +93,7 @@ function trace(request: JvmAssembleRequest, merged: Merged): TracedClasses {
     resources: new Map(
       merged.entries.flatMap(({ path, input }) => (kindOf(path) === 'resource' ? [[path, input.owner] as const] : [])),
     ),
+    namesIn: (path) => namesIn(merged, path),
     pathOf: (name) => `${name}.class`,
   });
 }
@@ -104,6 +108,26 @@ function both(a: ClassFacts, b: ClassFacts): ClassFacts {
     services: join(a.services, b.services),
     unseen: [...a.unseen, ...b.unseen],
   };
+}
+
+/** Larger files are data. */
+const MAX_NAMING_BYTES = 1024 * 1024;
+
+function namesIn({ entries }: Merged, path: string): readonly string[] {
+  const found = entriesByPath(entries).get(path);
+  if (found === undefined || found.entry.size > MAX_NAMING_BYTES) return [];
+  const text = found.input.read(found.entry).toString('latin1');
+  const words = [...new Set(text.match(/[A-Za-z_$][\w$]*(?:[./][A-Za-z_$][\w$]*)+/g))];
+  // In binary files the length of a text stands before it, and may look like a letter.
+  return words.flatMap((word) => [word, word.slice(1)]);
+}
+
+const byPath = new WeakMap<readonly MergedEntry[], ReadonlyMap<string, MergedEntry>>();
+
+function entriesByPath(entries: readonly MergedEntry[]): ReadonlyMap<string, MergedEntry> {
+  const known = byPath.get(entries) ?? new Map(entries.map((one) => [one.path, one]));
+  byPath.set(entries, known);
+  return known;
 }
 
 const SERVICES = 'META-INF/services/';
@@ -124,30 +148,39 @@ function isServiceUsed(path: string, traced: TracedClasses): boolean {
   return kindOf(path) !== 'service' || traced.services.has(path.slice(SERVICES.length).replaceAll('.', '/'));
 }
 
-/** Resources stay where their package does, or where somebody names them. */
+/**
+ * Resources stay where their package does, or where somebody names them. What lies in no package, or below one, goes by the
+ * nearest package above it: native libraries and data often do.
+ */
 function keeper(request: JvmAssembleRequest, merged: Merged, traced: TracedClasses): (one: MergedEntry) => boolean {
-  const folders = new Set<string>();
+  const packages = new Set<string>();
+  const kept = new Set<string>();
   const owners = new Set<string>();
   for (const { path, input } of merged.entries) {
-    if (kindOf(path) !== 'class' || !traced.classes.has(classNameOf(path))) continue;
+    if (kindOf(path) !== 'class') continue;
+    const place = `${input.owner}\0${folderIn(path)}`;
+    packages.add(place);
+    if (!traced.classes.has(classNameOf(path))) continue;
     owners.add(input.owner);
-    folders.add(`${input.owner}\0${folderIn(path)}`);
+    kept.add(place);
   }
+  const isBesideKept = (path: string, owner: string): boolean => {
+    for (let folder = folderIn(path); folder !== ''; folder = folderOf(folder))
+      if (packages.has(`${owner}\0${folder}`)) return kept.has(`${owner}\0${folder}`);
+    return owners.has(owner);
+  };
   return ({ path, input }) => {
     const kind = kindOf(path);
     if (request.keptBy(path) !== undefined) return true;
     if (kind === 'class') return traced.classes.has(classNameOf(path));
     if (kind === 'service') return isServiceUsed(path, traced);
     if (input.owner === '' || traced.whole.has(input.owner) || traced.resources.has(path)) return true;
-    if (!owners.has(input.owner)) return false;
-    const folder = folderIn(path);
-    return folder === '' || path.startsWith('META-INF/') || folders.has(`${input.owner}\0${folder}`);
+    return owners.has(input.owner) && isBesideKept(path, input.owner);
   };
 }
 
 function folderIn(path: string): string {
-  const { path: plain } = withoutRelease(path);
-  return plain.slice(0, Math.max(0, plain.lastIndexOf('/')));
+  return folderOf(withoutRelease(path).path);
 }
 
 function reasonOf(

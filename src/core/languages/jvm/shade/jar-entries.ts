@@ -28,9 +28,7 @@ export function withoutRelease(path: string): { readonly path: string; readonly 
 
 /** Files that no running program reads: those of build tools, and caches of annotations processors. */
 export function isSafeToDrop(path: string): boolean {
-  return /^META-INF\/(?:maven\/|proguard\/|com\.android\.tools\/|native-image\/|.*\.kotlin_module$|DEPENDENCIES$|jandex\.idx$)/.test(
-    path,
-  );
+  return /^META-INF\/(?:maven\/|proguard\/|com\.android\.tools\/|native-image\/|DEPENDENCIES$|jandex\.idx$)/.test(path);
 }
 
 /** Native libraries inside JARs lie in folders named after systems and processors, in many spellings. */

@@ -13,6 +13,8 @@ export interface TraceClassesRequest {
   readonly services: ReadonlyMap<string, readonly string[]>;
   /** Resources by path, with their JAR. */
   readonly resources: ReadonlyMap<string, string>;
+  /** Texts in a resource that may be names of classes: settings, lists of plug-ins, generated tables. */
+  readonly namesIn: (path: string) => readonly string[];
   /** The path in the artifact of what a class is packed as, for reasons. */
   readonly pathOf: (name: string) => string;
 }
@@ -39,6 +41,9 @@ class ClassTracer {
   readonly #unseen: UnseenImport[] = [];
   readonly #whole = new Set<string>();
   readonly #open: string[] = [];
+  /** Resources that have been read for names. */
+  readonly #read = new Set<string>();
+  readonly #owners = new Set<string>();
   readonly #byOwner = new Map<string, string[]>();
   /** Packages outside the artifact that needed classes name: those of the JDK. */
   readonly #foreign = new Set<string>();
@@ -57,6 +62,7 @@ class ClassTracer {
     do {
       for (let name = this.#open.pop(); name !== undefined; name = this.#open.pop()) this.#follow(name);
       this.#useServices();
+      if (this.#unseen.length > 0) this.#readResources();
     } while (this.#open.length > 0);
     return {
       classes: this.#reached,
@@ -82,6 +88,7 @@ class ClassTracer {
     const known = this.#request.classes.get(name);
     if (known === undefined) return;
     const { facts, owner } = known;
+    this.#owners.add(owner);
     const by = this.#request.pathOf(name);
     for (const ref of facts.refs) this.#reach(ref, { why: 'imported', by });
     for (const text of facts.texts) this.#named(text, name, by);
@@ -120,6 +127,18 @@ class ClassTracer {
         ? this.#reached.has(service)
         : this.#foreign.has(folder) || this.#foreign.has(service);
       if (isUsed) this.#useService(service, `META-INF/services/${service.replaceAll('/', '.')}`);
+    }
+  }
+
+  /** Code that looks classes up by names that cannot be seen often reads these from files beside it. */
+  #readResources(): void {
+    for (const [path, owner] of this.#request.resources) {
+      if (this.#read.has(path) || !this.#owners.has(owner)) continue;
+      this.#read.add(path);
+      for (const text of this.#request.namesIn(path)) {
+        const name = text.replaceAll('.', '/');
+        if (this.#request.classes.has(name)) this.#reach(name, { why: 'named', by: path });
+      }
     }
   }
 
