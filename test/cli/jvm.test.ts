@@ -2,10 +2,9 @@ import { cpSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { readClass } from '../../src/core/formats/classfile';
 import { startTestIndex, type TestIndex } from '../support';
-import { itWithJava, jarContent, runJava } from '../support/jvm';
-import { DESTINATION, folderWith, put, run, type Files } from '../support/program';
+import { DEMO, itWithJava, jarContent, jvmProject as project, runJava } from '../support/jvm';
+import { folderWith, put, run, type Files } from '../support/program';
 
-const DEMO = join(__dirname, '../../demo');
 const ARTIFACT = 'out/berth-planner/x86_64/berth-planner.jar';
 
 let index: TestIndex;
@@ -21,32 +20,6 @@ function demoProject(): string {
   const sheet = readFileSync(join(root, 'berths.yaml'), 'utf8');
   put(root, { 'emballage.yaml': sheet.replace('http://127.0.0.1:8427/maven', repository()) });
   return root;
-}
-
-/** A project with one JVM function in `f/`, and keys of its own. */
-function project(source: Files, keys: Readonly<Record<string, unknown>> = {}): string {
-  const spec = {
-    source: 'f',
-    runtime: 'java 17',
-    entry: 'tide.Gauge#read',
-    artifact: 'jar',
-    arch: ['x86_64'],
-    ...keys,
-  };
-  return folderWith({
-    ...Object.fromEntries(Object.entries(source).map(([path, content]) => [`f/${path}`, content])),
-    'emballage.yaml': JSON.stringify({
-      project: 'fernhaven-tides',
-      destinations: { slipway: 'slipway.yaml' },
-      defaults: { destination: 'slipway' },
-      functions: { gauge: spec },
-    }),
-    'slipway.yaml': DESTINATION.replace(/^accepts:/m, 'accepts:\n  jar: { packed: 4 MiB }').replace(
-      /^runtimes:/m,
-      'runtimes:\n  java 17: {}\n  java 11: {}',
-    ),
-    'event.json': '{ "level": 412 }',
-  });
 }
 
 interface Checked {
@@ -315,47 +288,4 @@ public class Small {
     },
     120_000,
   );
-});
-
-describe('bad input', () => {
-  it.each<[string, Record<string, unknown>, string]>([
-    ['a need that is none', { needs: ['org.fernhaven:tidetable'] }, 'group:artifact:version'],
-    ['a package of the JDK that is to move', { relocate: { 'java.util': 'x.util' } }, 'one of the JDK'],
-    ['a zip', { artifact: 'zip' }, '`jar`'],
-    ['an entry that is a file', { entry: 'tide/Gauge.java#read' }, 'the name of a class, with dots'],
-    ['a key of another language', { link: true }, 'it only for Node.js functions'],
-  ])('in the sheet is refused: %s', (_name, keys, found) => {
-    const root = project({ 'tide/texts.properties': '' }, keys);
-    const lock = run(root, ['lock']);
-    expect([lock.status, lock.stderr]).toEqual([2, expect.stringContaining(found) as unknown]);
-  });
-
-  it.each<[string, readonly string[], string]>([
-    ['the wrong checksum', ['--misbehave', 'wrong-digest'], 'the SHA-1 that it states'],
-    ['HTML', ['--misbehave', 'html-as-json'], 'a web page'],
-    ['an error', ['--misbehave', 'failing'], '503'],
-  ])(
-    'from a repository is refused: %s',
-    async (_name, options, found) => {
-      const bad = await startTestIndex(join(DEMO, 'fernhaven-packages'), options);
-      const source = bad.url.replace('/simple', '/maven');
-      const root = project(
-        { 'tide/texts.properties': '' },
-        { needs: ['org.fernhaven:tidetable:1.6.0'], sources: [{ index: source }] },
-      );
-      const { status, stderr } = run(root, ['lock']);
-      expect(status).toBe(3);
-      expect(stderr).toContain(found);
-    },
-    60_000,
-  );
-
-  it('is told with the chain that leads to it', () => {
-    const root = project(
-      { 'tide/texts.properties': '' },
-      { needs: ['org.fernhaven:nothing:1.0'], sources: [{ index: repository() }] },
-    );
-    const { status, stderr } = run(root, ['lock']);
-    expect([status, stderr]).toEqual([2, expect.stringContaining('the POM of org.fernhaven:nothing:1.0') as unknown]);
-  });
 });

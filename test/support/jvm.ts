@@ -2,8 +2,10 @@
 import { spawnSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { DESTINATION, folderWith, type Files } from './program';
 import { openZip, readEntry, type ByteSource } from '../../src/core/formats/zip';
 
+export const DEMO = join(__dirname, '../../demo');
 export const FIXTURES = join(__dirname, '../fixtures/jvm');
 
 /** Content of the entries of a JAR, by path, in its order. */
@@ -21,4 +23,30 @@ export const itWithJava = spawnSync('javac', ['-version']).status === 0 ? it : i
 export function runJava(args: readonly string[]): { readonly status: number | null; readonly out: string } {
   const { status, stdout, stderr } = spawnSync('java', ['-Xverify:all', ...args], { encoding: 'utf8' });
   return { status, out: stdout + stderr };
+}
+
+/** A project with one JVM function in `f/`, and keys of its own. */
+export function jvmProject(source: Files, keys: Readonly<Record<string, unknown>> = {}): string {
+  const spec = {
+    source: 'f',
+    runtime: 'java 17',
+    entry: 'tide.Gauge#read',
+    artifact: 'jar',
+    arch: ['x86_64'],
+    ...keys,
+  };
+  return folderWith({
+    ...Object.fromEntries(Object.entries(source).map(([path, content]) => [`f/${path}`, content])),
+    'emballage.yaml': JSON.stringify({
+      project: 'fernhaven-tides',
+      destinations: { slipway: 'slipway.yaml' },
+      defaults: { destination: 'slipway' },
+      functions: { gauge: spec },
+    }),
+    'slipway.yaml': DESTINATION.replace(/^accepts:/m, 'accepts:\n  jar: { packed: 4 MiB }').replace(
+      /^runtimes:/m,
+      'runtimes:\n  java 17: {}\n  java 11: {}',
+    ),
+    'event.json': '{ "level": 412 }',
+  });
 }

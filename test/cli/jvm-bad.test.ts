@@ -1,0 +1,52 @@
+import { join } from 'node:path';
+import { startTestIndex, type TestIndex } from '../support';
+import { DEMO, jvmProject as project } from '../support/jvm';
+import { run } from '../support/program';
+
+let index: TestIndex;
+beforeAll(async () => {
+  index = await startTestIndex(join(DEMO, 'fernhaven-packages'));
+}, 60_000);
+
+describe('bad input', () => {
+  it.each<[string, Record<string, unknown>, string]>([
+    ['a need that is none', { needs: ['org.fernhaven:tidetable'] }, 'group:artifact:version'],
+    ['a package of the JDK that is to move', { relocate: { 'java.util': 'x.util' } }, 'one of the JDK'],
+    ['a zip', { artifact: 'zip' }, '`jar`'],
+    ['an entry that is a file', { entry: 'tide/Gauge.java#read' }, 'the name of a class, with dots'],
+    ['a key of another language', { link: true }, 'it only for Node.js functions'],
+  ])('in the sheet is refused: %s', (_name, keys, found) => {
+    const root = project({ 'tide/texts.properties': '' }, keys);
+    const lock = run(root, ['lock']);
+    expect([lock.status, lock.stderr]).toEqual([2, expect.stringContaining(found) as unknown]);
+  });
+
+  it.each<[string, readonly string[], string]>([
+    ['the wrong checksum', ['--misbehave', 'wrong-digest'], 'the SHA-1 that it states'],
+    ['HTML', ['--misbehave', 'html-as-json'], 'a web page'],
+    ['an error', ['--misbehave', 'failing'], '503'],
+  ])(
+    'from a repository is refused: %s',
+    async (_name, options, found) => {
+      const bad = await startTestIndex(join(DEMO, 'fernhaven-packages'), options);
+      const source = bad.url.replace('/simple', '/maven');
+      const root = project(
+        { 'tide/texts.properties': '' },
+        { needs: ['org.fernhaven:tidetable:1.6.0'], sources: [{ index: source }] },
+      );
+      const { status, stderr } = run(root, ['lock']);
+      expect(status).toBe(3);
+      expect(stderr).toContain(found);
+    },
+    60_000,
+  );
+
+  it('is told with the chain that leads to it', () => {
+    const root = project(
+      { 'tide/texts.properties': '' },
+      { needs: ['org.fernhaven:nothing:1.0'], sources: [{ index: index.url.replace('/simple', '/maven') }] },
+    );
+    const { status, stderr } = run(root, ['lock']);
+    expect([status, stderr]).toEqual([2, expect.stringContaining('the POM of org.fernhaven:nothing:1.0') as unknown]);
+  });
+});
