@@ -24,6 +24,11 @@ const SHOTS = [
     ['lock --sheet sizes.yaml'],
     'emballage build --sheet sizes.yaml; echo; emballage why alert-linked lib/look-up.js --sheet sizes.yaml',
   ],
+  [
+    'jvm',
+    ['lock --sheet berths.yaml'],
+    "emballage build --sheet berths.yaml; echo; emballage check --sheet berths.yaml; echo; emballage why berth-planner '**/TideTable*' --sheet berths.yaml",
+  ],
   ['why', ['lock', 'build'], "emballage why surge-alert '**/*.{json,txt}'"],
   ['watch', ['lock', 'build'], WATCH],
   ['check', ['lock', 'build'], 'emballage check surge-alert gauge-page'],

@@ -3,6 +3,7 @@ import { SHEET_NAME } from '../../core/pipeline/open-project';
 import { existsSync } from 'node:fs';
 import { chooseNode, findNodeRuntimes, type NodeRuntime } from '../../core/toolchains/node';
 import type { Runtime } from '../../core/sheet';
+import { chooseCompiler, chooseJava, type JavaRuntime } from '../../core/toolchains/java';
 import { choosePython, type PythonRuntime } from '../../core/toolchains/python';
 import type { Session } from '../session';
 import type { Paint } from '../views/paint';
@@ -27,10 +28,10 @@ export const command: CommandModule = {
   ],
   options: (yargs) => yargs,
   async run(args, session) {
-    const [nodes, pythons] = await Promise.all([findNodes(), session.pythons()]);
+    const [nodes, pythons, javas] = await Promise.all([findNodes(), session.pythons(), session.javas()]);
     const wanted = await wantedRuntimes(args.sheet !== undefined, session);
-    const functions = wanted.map(({ name, runtime }) => ({ name, ...lookUp(runtime, nodes, pythons) }));
-    session.document({ node: nodes, python: pythons, functions });
+    const functions = wanted.map(({ name, runtime }) => ({ name, ...lookUp(runtime, { nodes, pythons, javas }) }));
+    session.document({ node: nodes, python: pythons, java: javas, functions });
     if (session.json) return EXIT.done;
     const { table } = await import('../views/table');
     const { paint } = session;
@@ -38,6 +39,15 @@ export const command: CommandModule = {
       table([
         ...nodes.map(({ version, path, major }) => row(paint, 'node', version, path, `node ${String(major)}`)),
         ...pythons.map(({ version, path, minor }) => row(paint, 'python', version, path, `python ${minor}`)),
+        ...javas.map(({ version, path, major, compiler }) =>
+          row(
+            paint,
+            'java',
+            version,
+            path,
+            `java ${String(major)}${compiler === undefined ? ', without a compiler' : ''}`,
+          ),
+        ),
       ]),
     );
     const rows = functions.map(({ name, runtime, found, mend }) => [
@@ -57,13 +67,30 @@ function row(paint: Paint, language: string, version: string, path: string, runt
 }
 
 /** Whether a runtime is here, and what to do when it is not. */
-function lookUp(runtime: Runtime, nodes: readonly NodeRuntime[], pythons: readonly PythonRuntime[]) {
+function lookUp(
+  runtime: Runtime,
+  {
+    nodes,
+    pythons,
+    javas,
+  }: {
+    readonly nodes: readonly NodeRuntime[];
+    readonly pythons: readonly PythonRuntime[];
+    readonly javas: readonly JavaRuntime[];
+  },
+) {
   if (runtime.language === 'python') {
     const path = choosePython(pythons, runtime.version)?.path ?? null;
     const mend = path === null ? pythonMend(runtime.version) : '';
     return { runtime: runtime.text, found: path !== null, path, mend };
   }
   const major = Number(runtime.version);
+  if (runtime.language === 'java') {
+    const java = chooseJava(javas, major);
+    const isCompiler = chooseCompiler(javas, major) !== undefined;
+    const mend = isCompiler ? '' : `install a JDK ${String(major)} or newer, to compile with`;
+    return { runtime: runtime.text, found: java !== undefined, path: java?.path ?? null, mend };
+  }
   const chosen = chooseNode(nodes, major);
   const found = chosen?.major === major;
   const mend = found ? '' : `try uses ${chosen?.path ?? 'nothing'}; install ${runtime.text} and put it on the PATH`;
