@@ -77,7 +77,9 @@ describe('a JVM function', () => {
       expect(run(root, ['lock'])).toMatchObject({ status: 0 });
       expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
       expect(findingsOf(root)).toEqual([
-        expect.stringContaining('warn deps/missing org.fernhaven:quaybook 3.0.0: no `fernhaven.tidetable.TideWindow`'),
+        expect.stringContaining(
+          'warn deps/missing org.fernhaven:mooringbook 3.0.0: no `fernhaven.tidetable.TideWindow`',
+        ),
         'warn deps/version-clash org.fernhaven:tidetable: version 1.6.0, by berth-planner → org.fernhaven:harbourchart:1.2.0 → org.fernhaven:tidetable:1.6.0',
       ]);
     },
@@ -273,7 +275,7 @@ describe('methods and fields that nothing reaches', () => {
           .replace(/entry: .*/, 'entry: fernhaven.Small#plan'),
         'functions/berth-planner/fernhaven/Small.java': `package fernhaven;
 public class Small {
-  public Object plan(Object event) { return fernhaven.quay.QuayBook.table() + new fernhaven.quay.QuayBook().stays(); }
+  public Object plan(Object event) { return fernhaven.moorings.MooringBook.table() + new fernhaven.moorings.MooringBook().stays(); }
 }
 `,
       });
@@ -281,7 +283,9 @@ public class Small {
       rmSync(join(root, 'functions/berth-planner/META-INF'), { recursive: true });
       expect(run(root, ['lock'])).toMatchObject({ status: 0 });
       expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
-      const book = readClass(jarContent(join(root, ARTIFACT)).get('fernhaven/quay/QuayBook.class') ?? Buffer.alloc(0));
+      const book = readClass(
+        jarContent(join(root, ARTIFACT)).get('fernhaven/moorings/MooringBook.class') ?? Buffer.alloc(0),
+      );
       expect(book.methods.map(({ name }) => name).sort()).toEqual(['<init>', 'stays', 'table']);
       const answer = run(root, ['try', 'berth-planner', '--json']);
       expect([answer.status, answer.stdout]).toEqual([0, expect.stringContaining('tide table 2.1.0[]') as unknown]);

@@ -2,8 +2,8 @@ package fernhaven;
 
 import fernhaven.harbour.Berth;
 import fernhaven.harbour.HarbourChart;
-import fernhaven.quay.QuayBook;
-import fernhaven.quay.Stay;
+import fernhaven.moorings.MooringBook;
+import fernhaven.moorings.Stay;
 import java.util.Comparator;
 import java.util.List;
 import java.util.Map;
@@ -23,7 +23,7 @@ public class Berths {
     int highWater = event.data().highWater();
     int most = Integer.parseInt(Optional.ofNullable(System.getenv("MOST_SHIPS")).orElse("20"));
     List<Berth> berths = HarbourChart.berths().stream().sorted(Comparator.comparing(Berth::lengthM)).toList();
-    QuayBook book = new QuayBook();
+    MooringBook book = new MooringBook();
     List<String> turnedAway = event.data().ships().stream()
         .limit(most)
         .filter(ship -> berths.stream()
@@ -34,6 +34,6 @@ public class Berths {
     Map<String, Integer> lastLeave = new java.util.TreeMap<>();
     for (Berth berth : berths) lastLeave.put(berth.name(), HarbourChart.lastLeave(berth, highWater));
     // Both forms of the tide table are there, side by side.
-    return new Plan(book.stays(), turnedAway, lastLeave, List.of(HarbourChart.table(), QuayBook.table()));
+    return new Plan(book.stays(), turnedAway, lastLeave, List.of(HarbourChart.table(), MooringBook.table()));
   }
 }

@@ -8,6 +8,6 @@ import java.util.List;
 public final class NewHarbour implements BerthSource {
   @Override
   public List<Berth> berths() {
-    return List.of(new Berth("New Quay", 90, 420));
+    return List.of(new Berth("New Pier", 90, 420));
   }
 }

@@ -5,7 +5,7 @@ export type EntryKind =
   'dropped' | 'class' | 'service' | 'licence' | 'resource';
 
 const LICENCE =
-  /^(?:META-INF\/)?(?:[\w.-]*[/-])?(?:LICEN[CS]E|NOTICE|COPYING|COPYRIGHT|AL2\.0|LGPL2\.1)(?:[.-][\w.-]*)?$/i;
+  /^(?:META-INF\/)?(?:[\w.-]*[/-])?(?:LICEN[CS]E|NOTICE|COPYING|COPYRIGHT|A(?:PL|L)[-\d.]+|L?GPL[-\d.]+)(?:[.-][\w.-]*)?$/i;
 
 export function kindOf(path: string): EntryKind {
   const plain = withoutRelease(path).path;
@@ -26,9 +26,9 @@ export function withoutRelease(path: string): { readonly path: string; readonly 
   return release === undefined || rest === undefined ? { path, release: 0 } : { path: rest, release: Number(release) };
 }
 
-/** Files that no running program reads: those of build tools, and caches of annotations processors. */
+/** Files that no running program reads: those of build tools. */
 export function isSafeToDrop(path: string): boolean {
-  return /^META-INF\/(?:maven\/|proguard\/|com\.android\.tools\/|native-image\/|DEPENDENCIES$|jandex\.idx$)/.test(path);
+  return /^META-INF\/(?:maven\/|.*\.pro$|DEPENDENCIES$|jandex\.idx$)/.test(path);
 }
 
 /** Native libraries inside JARs lie in folders named after systems and processors, in many spellings. */

@@ -68,7 +68,7 @@ export interface PreparedJar {
 }
 
 /** Changed when the same JAR comes to be prepared differently. */
-export const PREPARE_VERSION = '1';
+export const PREPARE_VERSION = '2';
 const MAX_ENTRY_BYTES = 512 * 1024 * 1024;
 const MAX_JAR_ENTRIES = 400_000;
 const MAX_JAR_BYTES = 4 * 1024 ** 3;

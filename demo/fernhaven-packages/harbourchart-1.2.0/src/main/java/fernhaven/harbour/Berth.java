@@ -1,4 +1,4 @@
 package fernhaven.harbour;
 
-/** A place at the quay. */
+/** A place to lie at. */
 public record Berth(String name, int lengthM, int depthCm) {}

@@ -1,4 +1,4 @@
-package fernhaven.quay;
+package fernhaven.moorings;
 
 /** A ship at a berth, from one minute of the day to another. */
 public record Stay(String ship, String berth, int from, int to) {

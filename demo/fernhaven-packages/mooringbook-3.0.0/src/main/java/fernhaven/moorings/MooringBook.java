@@ -1,4 +1,4 @@
-package fernhaven.quay;
+package fernhaven.moorings;
 
 import fernhaven.tidetable.TideTable;
 import java.util.ArrayList;
@@ -6,7 +6,7 @@ import java.util.List;
 import java.util.Optional;
 
 /** Who lies where. */
-public final class QuayBook {
+public final class MooringBook {
   private final List<Stay> stays = new ArrayList<>();
 
   /** Enters a stay that begins with the first tide in which there is water and nobody else. */
