@@ -52,7 +52,8 @@ export async function assembleJvmTarget(request: AssemblyRequest, whole: FileSet
   const own = await ownCode(request, whole, compilePath(jars));
   const open = new OpenFiles();
   try {
-    const inputs = await preparedInputs(request, own, jars, open);
+    const packed = jars.filter(({ locked }) => locked.provided !== true);
+    const inputs = await preparedInputs(request, own, packed, open);
     const selection = makeSelection([], spec.keep);
     const main = spec.jvm?.main;
     const roots = [spec.entry.file, ...(main === undefined ? [] : [main])].map((name) => name.replaceAll('.', '/'));

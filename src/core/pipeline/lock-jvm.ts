@@ -214,6 +214,7 @@ class Settler {
       from: inProject(found.from),
       by: [chain.at(-2) ?? this.#request.spec.name] as string[],
       apart,
+      provided: one.isProvided ? (true as const) : undefined,
     });
   }
 }

@@ -37,6 +37,8 @@ const lockedPackage = z.strictObject({
   engines: z.string().optional(),
   /** JVM: the dependency that was settled by itself, for which alone this one is. */
   apart: z.string().optional(),
+  /** JVM: it is there where the function runs; only compiling needs it. */
+  provided: z.literal(true).optional(),
 });
 
 /** A package that lies in the project itself. */

@@ -74,10 +74,10 @@ async function resolve(root: string, poms: Poms, versions: readonly string[] = [
   });
 }
 
-const names = ({ artifacts }: Resolution): string[] =>
-  artifacts.map(
-    ({ artifact, version, classifier }) => `${artifact}:${version}${classifier === '' ? '' : `:${classifier}`}`,
-  );
+const names = ({ artifacts }: Resolution, isProvided = false): string[] =>
+  artifacts
+    .filter((one) => one.isProvided === isProvided)
+    .map(({ artifact, version, classifier }) => `${artifact}:${version}${classifier === '' ? '' : `:${classifier}`}`);
 
 describe('dependencies', () => {
   it('are settled by the nearest, then by the first, and what is overridden is told with both chains', async () => {
@@ -129,6 +129,8 @@ describe('dependencies', () => {
       },
     );
     expect(names(result)).toEqual(['a:1', 'r:1', 'j:1:tests', 's:1:linux']);
+    // What is provided is there to compile against.
+    expect(names(result, true)).toEqual(['p:1']);
   });
 
   it('take versions from parents, properties, managed lists and imported ones', async () => {
@@ -207,6 +209,21 @@ describe('dependencies', () => {
     await expect(resolve(root, poms, ['1.0', '2.0'])).rejects.toMatchObject({
       facts: { found: expect.stringContaining(found) as unknown },
     });
+  });
+
+  it('are taken from where they have moved to', async () => {
+    const moved =
+      '<distributionManagement><relocation><artifactId>new</artifactId></relocation></distributionManagement>';
+    const result = await resolve(needs('a:1'), {
+      'a:1': needs('old:1'),
+      'old:1': moved,
+      'new:1': needs('b:1'),
+      'b:1': '',
+    });
+    expect(names(result)).toEqual(['a:1', 'new:1', 'b:1']);
+    expect(result.artifacts[1]?.chain).toEqual(['root', 'g:a:1', 'g:old:1', 'g:new:1']);
+    const back = moved.replace('new', 'old');
+    await expect(resolve(needs('old:1'), { 'old:1': moved, 'new:1': back })).rejects.toThrow('moved round in a circle');
   });
 
   it('end even where they go round in a circle', async () => {

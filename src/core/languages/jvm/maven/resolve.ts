@@ -4,6 +4,7 @@
  */
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
+import type { Coordinates } from './pom';
 import { managedKey, type Dependency, type EffectivePom, type Exclusion, type Managed } from './effective';
 import { compareVersions, parseWish, type VersionWish } from './version';
 
@@ -27,6 +28,8 @@ export interface ResolvedArtifact {
   readonly classifier: string;
   /** Whoever leads to it, from the function on. */
   readonly chain: readonly string[];
+  /** It is there where the function runs: only compiling needs it. */
+  readonly isProvided: boolean;
 }
 
 export interface Overridden {
@@ -90,6 +93,8 @@ class Round {
   readonly #bounds: Bounds;
   readonly #nodes = new Map<string, Node>();
   readonly #overridden: Overridden[] = [];
+  /** Keys of artifacts that have moved, and of what they are now. */
+  readonly #moved = new Map<string, string>();
   #isStale = false;
 
   constructor(request: ResolveRequest, bounds: Bounds) {
@@ -105,14 +110,30 @@ class Round {
       // The POMs of one level are asked for at once.
       const poms = await Promise.all(wave.map(({ dependency, chain }) => this.#request.load(dependency, chain)));
       const next: Node[] = [];
-      for (const [i, node] of wave.entries())
-        for (const one of poms[i]?.dependencies ?? []) await this.#follow(node, one, next);
+      for (const [i, node] of wave.entries()) await this.#expand(node, poms[i], next);
       wave = next;
       if (this.#nodes.size > MAX_ARTIFACTS)
         throw failed('more artifacts than can be meant', wave[0]?.chain ?? [], 'check what is asked for');
     }
     if (this.#isStale) return 'again';
     return { artifacts: this.#included(), overridden: this.#overridden };
+  }
+
+  async #expand(node: Node, pom: EffectivePom | undefined, wave: Node[]): Promise<void> {
+    if (pom?.relocation !== undefined) await this.#moveOn(node, pom.relocation, wave);
+    else for (const one of pom?.dependencies ?? []) await this.#follow(node, one, wave);
+  }
+
+  /** An artifact that has moved is taken from where it is now. */
+  async #moveOn(node: Node, to: Coordinates, wave: Node[]): Promise<void> {
+    const moved = { ...node.dependency, ...to };
+    const [from, key] = [conflictKey(node.dependency), conflictKey(moved)];
+    if (from === key && moved.version === node.dependency.version) return;
+    if (this.#moved.has(key) || this.#moved.has(from))
+      throw failed('artifacts that have moved round in a circle', node.chain, 'name where it is now');
+    this.#nodes.delete(from);
+    if (from !== key) this.#moved.set(from, key);
+    await this.#meet(moved, { ...node, depth: node.depth - 1 }, wave);
   }
 
   async #follow(parent: Node, raw: Dependency, wave: Node[]): Promise<void> {
@@ -194,34 +215,34 @@ class Round {
     if (!isKnown) this.#overridden.push(one);
   }
 
-  /** What a path of dependencies leads to that are needed when the function runs, in the order in which they were met. */
+  /** What is needed when the function runs, and what is there only to compile it, in the order in which it was met. */
   #included(): ResolvedArtifact[] {
+    const wanted = this.#reachable(['compile', 'runtime']);
+    const provided = this.#reachable(['compile', 'runtime', 'provided']);
+    return [...this.#nodes].flatMap(([key, { dependency, chain }]) => {
+      if (!provided.has(key)) return [];
+      const { group, artifact, version, type } = dependency;
+      const classifier = classifierOf(type, dependency.classifier);
+      const isProvided = !wanted.has(key);
+      return [{ group, artifact, version, type: extensionOf(type), classifier, chain, isProvided }];
+    });
+  }
+
+  #reachable(scopes: readonly string[]): Set<string> {
     const wanted = new Set<string>();
-    const directKeys = new Map(this.#request.direct.map((one) => [conflictKey(one), one.scope]));
-    const open = [...directKeys].filter(([, scope]) => ['compile', 'runtime'].includes(scope)).map(([key]) => key);
-    for (let key = open.pop(); key !== undefined; key = open.pop()) {
+    const directScopes = new Map(this.#request.direct.map((one) => [conflictKey(one), one.scope]));
+    const open = [...directScopes].filter(([, scope]) => scopes.includes(scope)).map(([key]) => key);
+    for (let next = open.pop(); next !== undefined; next = open.pop()) {
+      const key = this.#moved.get(next) ?? next;
       if (wanted.has(key)) continue;
       wanted.add(key);
       for (const child of this.#nodes.get(key)?.children ?? []) {
         // What is stated directly has the scope that is stated there.
-        const own = directKeys.get(child.key);
-        if (own === undefined || ['compile', 'runtime'].includes(own)) open.push(child.key);
+        const own = directScopes.get(child.key);
+        if (own === undefined || scopes.includes(own)) open.push(child.key);
       }
     }
-    return [...this.#nodes].flatMap(([key, { dependency, chain }]) => {
-      if (!wanted.has(key)) return [];
-      const { group, artifact, version, type } = dependency;
-      return [
-        {
-          group,
-          artifact,
-          version,
-          type: extensionOf(type),
-          classifier: classifierOf(type, dependency.classifier),
-          chain,
-        },
-      ];
-    });
+    return wanted;
   }
 }
 
