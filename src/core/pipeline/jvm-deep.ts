@@ -8,7 +8,15 @@ import { writeWhole } from '../disk/write';
 import type { PackedFile, Trimmed, UnseenImport } from '../fileset/model';
 import { deflateWhole } from '../formats/deflate';
 import { METHOD_DEFLATED } from '../formats/zip';
-import { classNameOf, deepTrim, kindOf, withoutRelease, type JvmAssembled, type JvmEntry } from '../languages/jvm';
+import {
+  classNameOf,
+  deepTrim,
+  kindOf,
+  withoutRelease,
+  type JvmAssembled,
+  type JvmEntry,
+  type LooksUp,
+} from '../languages/jvm';
 import { makeSelection } from '../fileset/selection';
 import type { AssemblyRequest } from './assemble';
 import { stateFolder } from './targets';
@@ -29,7 +37,7 @@ interface Record {
     at: number;
     length: number;
   }[];
-  readonly reflects?: string;
+  readonly reflects?: LooksUp;
 }
 
 /** What was taken out is kept by the digests of all classes: it depends on every one of them. */
@@ -40,7 +48,7 @@ export function deepTrimmed(request: AssemblyRequest, assembled: JvmAssembled): 
   const whole = [...(assembled.whole ?? [])].sort();
   const { keep } = request.spec;
   const key = contentDigest(
-    JSON.stringify(['3', whole, keep, classes.map(({ path, entry, input }) => [path, entry.sha256, input.owner])]),
+    JSON.stringify(['4', whole, keep, classes.map(({ path, entry, input }) => [path, entry.sha256, input.owner])]),
   );
   const out = join(stateFolder(request.project), 'shaded', `${key}.deep`);
   if (!existsSync(`${out}.json`)) make(out, classes, new Set(whole), keep);
@@ -61,18 +69,13 @@ export function deepTrimmed(request: AssemblyRequest, assembled: JvmAssembled): 
       package: before.get(path)?.input.owner ?? '',
       by: 'members-not-reached',
     })),
-    unseen:
-      record.reflects === undefined
-        ? []
-        : [
-            {
-              file: '',
-              line: 0,
-              what: `${record.reflects}: members are looked up when it runs`,
-              kept: 'every field and public method',
-            },
-          ],
+    unseen: record.reflects === undefined ? [] : [unseenMembers(record.reflects)],
   };
+}
+
+function unseenMembers({ className, method, line }: LooksUp): UnseenImport {
+  const what = `${className.replaceAll('/', '.')}.${method}: members are looked up when it runs`;
+  return { file: `${className}.class`, line, what, kept: 'every field and public method' };
 }
 
 function make(out: string, classes: readonly JvmEntry[], whole: ReadonlySet<string>, keep: readonly string[]): void {

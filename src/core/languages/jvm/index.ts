@@ -1,6 +1,6 @@
 /** Functions for the Java virtual machine. */
 export { assembleJvm, classNameOf, type JvmAssembled, type JvmEntry, type JvmInput } from './assemble';
-export { deepTrim, type DeepResult } from './shade/deep';
+export { deepTrim, type DeepResult, type LooksUp } from './shade/deep';
 export type { ClassFacts } from './shade/class-facts';
 export { kindOf, withoutRelease } from './shade/jar-entries';
 export {

@@ -14,6 +14,7 @@ import {
   type ClassFile,
   type Member,
 } from '../../../formats/classfile';
+import { lineAt } from './class-facts';
 
 export interface DeepRequest {
   /** Every class of the artifact, by name. */
@@ -29,8 +30,8 @@ export interface DeepResult {
   readonly changed: ReadonlyMap<string, Uint8Array>;
   /** Members that were taken out. */
   readonly dropped: number;
-  /** The first place that looks members up by themselves, `a.B.c`; undefined where there is none. */
-  readonly reflects: string | undefined;
+  /** The first place that looks members up by themselves; undefined where there is none. */
+  readonly reflects: LooksUp | undefined;
 }
 
 /** Methods that the machine itself, or serialisation (Java Object Serialization Specification), calls by name. */
@@ -41,6 +42,13 @@ const CALLED_BY_NAME = new Set([
 ]);
 const REFLECTION = /^java\/lang\/(?:reflect\/|invoke\/MethodHandles\$Lookup$)/;
 const LOOKS_UP_MEMBERS = /^get(?:Declared)?(?:Methods?|Fields?|Constructors?)$|^newInstance$/;
+
+/** A place in code. */
+export interface LooksUp {
+  readonly className: string;
+  readonly method: string;
+  readonly line: number;
+}
 
 export function deepTrim(request: DeepRequest): DeepResult {
   return new DeepTrimmer(request).run();
@@ -57,7 +65,7 @@ class DeepTrimmer {
   /** `name descriptor` of every member that live code names. */
   readonly #named = new Set<string>();
   readonly #live = new Set<string>();
-  #reflects: string | undefined;
+  #reflects: LooksUp | undefined;
 
   constructor({ classes, isWhole, ownerOf }: DeepRequest) {
     const native = new Set<string>();
@@ -143,18 +151,20 @@ class DeepTrimmer {
     const attribute = attributes.find((one) => one.name === 'Code');
     if (attribute === undefined) return [];
     const names: string[] = [];
-    const note = (index: number): void => {
+    const code = readCode(attribute.data, pool);
+    const note = (index: number, at: number): void => {
       const { owner, name: member, descriptor } = pool.member(index);
       names.push(`${member} ${descriptor}`);
       const isLookUp = owner === 'java/lang/Class' && LOOKS_UP_MEMBERS.test(member);
-      if (isLookUp || REFLECTION.test(owner)) this.#reflects ??= `${file.name.replaceAll('/', '.')}.${name}`;
+      if (isLookUp || REFLECTION.test(owner))
+        this.#reflects ??= { className: file.name, method: name, line: lineAt(code, at) };
     };
-    for (const { index } of constantUses(readCode(attribute.data, pool).code)) {
+    for (const { index, at } of constantUses(code.code)) {
       const tag = pool.tag(index);
-      if (tag === TAG.fieldref || tag === TAG.methodref || tag === TAG.interfaceMethodref) note(index);
-      else if (tag === TAG.methodHandle) note(pool.methodHandle(index).member);
+      if (tag === TAG.fieldref || tag === TAG.methodref || tag === TAG.interfaceMethodref) note(index, at);
+      else if (tag === TAG.methodHandle) note(pool.methodHandle(index).member, at);
       else if (tag === TAG.invokeDynamic || tag === TAG.dynamic)
-        for (const member of bootstrapMembers(file, pool.value(index))) note(member);
+        for (const member of bootstrapMembers(file, pool.value(index))) note(member, at);
     }
     return names;
   }
