@@ -133,21 +133,27 @@ function jars() {
   const names = readdirSync(folder)
     .filter((name) => name.endsWith('.jar'))
     .sort();
-  const root = project('jars', 1, {
-    runtime: 'java 17',
-    entry: 'bench.Main#run',
-    artifact: 'jar',
-    relocate: { 'org.slf4j': 'bench.slf4j' },
-  });
+  const jarProject = (name, more) => {
+    const keys = { runtime: 'java 17', entry: 'bench.Main#run', artifact: 'jar', ...more };
+    const made = project(name, 1, { ...keys, relocate: { 'org.slf4j': 'bench.slf4j' } });
+    const source = join(made, 'functions/f0');
+    mkdirSync(source, { recursive: true });
+    for (const one of names) writeFileSync(join(source, one), readFileSync(join(folder, one)));
+    return made;
+  };
+  const root = jarProject('jars', {});
+  const traced = jarProject('traced-jars', { trim: 'traced', keep: ['**/*Factory.class'] });
   const source = join(root, 'functions/f0');
-  mkdirSync(source, { recursive: true });
-  for (const name of names) writeFileSync(join(source, name), readFileSync(join(folder, name)));
   writeFileSync(join(source, 'edit.txt'), '0');
   const state = join(root, '.emballage');
   const build = () => time(root, process.execPath, [program, 'build', '--quiet']);
   let edits = 0;
-  const [cold, warm, plain] = byTurns(3, [
+  const [cold, small, warm, plain] = byTurns(3, [
     () => (rmSync(state, { recursive: true, force: true }), build()),
+    () => {
+      rmSync(join(traced, '.emballage'), { recursive: true, force: true });
+      return time(traced, process.execPath, [program, 'build', '--quiet']);
+    },
     () => (writeFileSync(join(source, 'edit.txt'), String((edits += 1))), build()),
     () => {
       const open = join(base, 'jars-open');
@@ -158,6 +164,7 @@ function jars() {
     },
   ]);
   report(`merge ${names.length} JARs with a package moved, cold, against jar xf and jar cf`, cold, plain, 1.2);
+  report('  and traced from every factory, cold, against the same', small, plain, 2);
   report('  warm with one changed file, against cold', warm, cold, 0.25);
   rmSync(state, { recursive: true, force: true });
   const { stderr } = spawnSync('/usr/bin/time', ['-f', '%M', process.execPath, program, 'build', '--quiet'], {

@@ -66,7 +66,7 @@ function judgeJvm(view: JvmView, entry: Entry): RuleResult {
   return findings({
     level: 'stop',
     where: printable(entry.file),
-    expected: `\`${entry.member}(event)\` or \`${entry.member}(event, Map context)\`, the event an object, a Map, a String or an InputStream`,
+    expected: `\`${entry.member}(event)\` or \`${entry.member}(event, Map context)\`, the event an object, a Map, a String, bytes or an InputStream`,
     found: `\`${entry.member}(${printable(shown)})\``,
     mend: 'take the event, and the context as `Map<String, Object>` if it is wanted',
   });
@@ -75,7 +75,7 @@ function judgeJvm(view: JvmView, entry: Entry): RuleResult {
 function canBeSupplied(types: readonly string[]): boolean {
   const isStreams = types[0] === 'Ljava/io/InputStream;' && types[1] === 'Ljava/io/OutputStream;';
   const [first = '', context, ...rest] = isStreams ? types.slice(1) : types;
-  return rest.length === 0 && first.startsWith('L') && (context === undefined || CONTEXT_TYPES.test(context));
+  return rest.length === 0 && /^L|^\[B$/.test(first) && (context === undefined || CONTEXT_TYPES.test(context));
 }
 
 function typeName(descriptor: string): string {
