@@ -64,7 +64,7 @@ function isFormalName(text: string, at: number): boolean {
   return false;
 }
 
-/** Number of parameters of a method descriptor. */
+/** Descriptors of the parameters of a method, in order. */
 export function parameterTypes(descriptor: string): string[] {
   const types: string[] = [];
   for (let at = 1; at < descriptor.length && descriptor[at] !== ')';) {

@@ -9,12 +9,6 @@ import { TAG, type ConstantPool } from './pool';
 /** `string`: a constant, or a value in an annotation. */
 export type TextUse = 'class' | 'descriptor' | 'signature' | 'string' | 'name';
 
-/** A place in the bytes of an attribute that holds the index of a text. */
-export interface TextPlace {
-  readonly use: TextUse;
-  readonly index: number;
-}
-
 export type NotePlace = (use: TextUse, index: number) => void;
 
 /** Tells every use of a text in a class. */

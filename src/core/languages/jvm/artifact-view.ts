@@ -8,15 +8,9 @@ import {
   type ClassFile,
   type MemberRef,
 } from '../../formats/classfile';
+import type { JdkApi } from '../../toolchains/jdk-api';
 import { classFacts, type ClassFacts } from './shade/class-facts';
 import { withoutRelease } from './shade/jar-entries';
-
-/** What the JDK of a release has. */
-export interface Jdk {
-  readonly release: number;
-  hasClass(name: string): boolean;
-  hasMember(owner: string, name: string, descriptor: string): boolean | undefined;
-}
 
 export interface ViewedClass {
   readonly path: string;
@@ -40,8 +34,8 @@ export interface JvmView {
   /** Files that are no classes although they are called so. */
   readonly faults: readonly { readonly path: string; readonly what: string }[];
   /** The JDK of the target, where one is installed that knows it; and the newest that is. */
-  readonly jdk?: Jdk | undefined;
-  readonly newest?: Jdk | undefined;
+  readonly jdk?: JdkApi | undefined;
+  readonly newest?: JdkApi | undefined;
 }
 
 export interface ViewRequest {
@@ -51,8 +45,8 @@ export interface ViewRequest {
   readonly entry: string;
   /** The Java version that classes are chosen for. */
   readonly java: number;
-  readonly jdk?: Jdk | undefined;
-  readonly newest?: Jdk | undefined;
+  readonly jdk?: JdkApi | undefined;
+  readonly newest?: JdkApi | undefined;
 }
 
 export function viewJvmArtifact({ paths, readBytes, entry, java, jdk, newest }: ViewRequest): JvmView {

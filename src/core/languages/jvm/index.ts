@@ -13,11 +13,4 @@ export {
 } from './shade/prepare';
 export { prepareAll } from './shade/prepare-pool';
 export type { Move } from './shade/relocation';
-export {
-  type EntryVerdict,
-  findJvmEntry,
-  type Jdk,
-  type JvmView,
-  type ViewedClass,
-  viewJvmArtifact,
-} from './artifact-view';
+export { type EntryVerdict, findJvmEntry, type JvmView, type ViewedClass, viewJvmArtifact } from './artifact-view';

@@ -55,7 +55,7 @@ interface Node {
   readonly depth: number;
   readonly exclusions: readonly Exclusion[];
   /** Keys of those that it asks for. */
-  readonly children: { readonly key: string; readonly scope: string }[];
+  readonly children: string[];
 }
 
 const MAX_ARTIFACTS = 20_000;
@@ -147,7 +147,7 @@ class Round {
       version: rules?.version ?? raw.version,
       exclusions: [...raw.exclusions, ...(rules?.exclusions ?? [])],
     };
-    parent.children.push({ key: conflictKey(dependency), scope });
+    parent.children.push(conflictKey(dependency));
     await this.#meet(dependency, parent, wave);
   }
 
@@ -238,8 +238,8 @@ class Round {
       wanted.add(key);
       for (const child of this.#nodes.get(key)?.children ?? []) {
         // What is stated directly has the scope that is stated there.
-        const own = directScopes.get(child.key);
-        if (own === undefined || scopes.includes(own)) open.push(child.key);
+        const own = directScopes.get(child);
+        if (own === undefined || scopes.includes(own)) open.push(child);
       }
     }
     return wanted;

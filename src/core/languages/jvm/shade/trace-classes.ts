@@ -95,7 +95,6 @@ class ClassTracer {
     for (const service of facts.services) this.#useService(service, by);
     for (const { method, line, what } of facts.unseen)
       this.#keepWhole(by, `${name.replaceAll('/', '.')}.${method}`, line, what, owner);
-    // Serialisation, JavaBeans and the like go by the packages that classes lie in: what stands beside is not needed for it.
   }
 
   /** A text that is the name of a class or of a resource. */
