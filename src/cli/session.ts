@@ -1,11 +1,13 @@
 /** One run of the program: what it was asked for everywhere, where it writes, what time it is. */
+import { existsSync } from 'node:fs';
 import { arch, availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
+import { present } from '../core/base/present';
 import { openProject, SHEET_NAME } from '../core/pipeline/open-project';
 import { stateFolder, type Project } from '../core/pipeline/targets';
 import type { HttpClient } from '../core/sources';
-import type { Machine } from '../core/toolchains/machine';
+import type { Machine, NativeToolchains } from '../core/toolchains/machine';
 import type { JavaRuntime } from '../core/toolchains/java';
 import type { PythonRuntime } from '../core/toolchains/python';
 import { programName, TOOL } from './program';
@@ -32,6 +34,7 @@ export class Session {
   readonly progress: Progress;
   readonly cwd = process.cwd();
   readonly #sheet: string | undefined;
+  #natives: Promise<NativeToolchains> | undefined;
 
   constructor(options: SessionOptions) {
     this.json = options.json;
@@ -85,6 +88,20 @@ export class Session {
     return findJavaRuntimes(process.env.PATH ?? '', [...(own === undefined ? [] : [own]), ...installedHomes()]);
   }
 
+  /** The compilers of native code on the PATH. */
+  async natives(): Promise<NativeToolchains> {
+    const [{ findRust }, { findGo }, { findCCompilers }] = await Promise.all([
+      import('../core/toolchains/rust'),
+      import('../core/toolchains/go'),
+      import('../core/toolchains/c'),
+    ]);
+    const path = process.env.PATH ?? '';
+    this.#natives ??= Promise.all([findRust(path), findGo(path), findCCompilers(path)]).then(([rust, go, c]) => ({
+      ...{ rust, go, c },
+    }));
+    return this.#natives;
+  }
+
   /** This machine, for what has to run on it. */
   async machine(): Promise<Machine> {
     const { mavenSurroundings, npmSurroundings } = await import('./network');
@@ -97,6 +114,8 @@ export class Session {
       maven: mavenSurroundings(),
       pythons: () => this.pythons(),
       javas: () => this.javas(),
+      natives: () => this.natives(),
+      ...present({ goCache: goCache() }),
     };
   }
 
@@ -148,6 +167,14 @@ export class Session {
     const sheet = this.#sheet === undefined ? '' : ` --sheet ${shellWord(this.#sheet)}`;
     return `${programName()} ${args}${sheet}`;
   }
+}
+
+/** Where Go’s compiler keeps what it compiled: as the user says, or in the folder for such things; none for a home that is not there. */
+function goCache(): string | undefined {
+  const { GOCACHE, XDG_CACHE_HOME, HOME } = process.env;
+  if (GOCACHE !== undefined && GOCACHE.startsWith('/')) return GOCACHE;
+  if (XDG_CACHE_HOME !== undefined && XDG_CACHE_HOME.startsWith('/')) return join(XDG_CACHE_HOME, 'go-build');
+  return HOME !== undefined && existsSync(HOME) ? join(HOME, '.cache/go-build') : undefined;
 }
 
 /** A word as the shell wants it. */

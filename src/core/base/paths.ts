@@ -60,3 +60,8 @@ export function linkStaysInside(path: string, target: string): boolean {
   if (target === '' || target.startsWith('/') || target.includes('\\') || /^[A-Za-z]:/.test(target)) return false;
   return settlePath(joinPath(folderOf(path), target)) !== undefined;
 }
+
+/** Whether an absolute path lies below a folder, by its text. */
+export function isInside(folder: string, path: string): boolean {
+  return path.startsWith(folder.endsWith('/') ? folder : `${folder}/`);
+}

@@ -19,8 +19,8 @@ export interface CollectRequest {
   readonly keep: readonly string[];
   readonly links: 'follow' | 'keep';
   readonly emptyFolders: boolean;
-  /** Packages that are installed in the source folder are left out: others take their place. */
-  readonly skipInstalled: boolean;
+  /** Folders of this name are left out, whatever the sheet keeps: packages, where others take their place; what compilers write. */
+  readonly skip: { readonly folder: string; readonly by: LeftOut['by'] } | undefined;
 }
 
 /** Everything that stands in a source folder and is not left out by name: what has to be the same for nothing to have changed. */
@@ -36,11 +36,11 @@ export function surveySource(request: CollectRequest): Survey {
   const isWanted = (path: string, name: string, isFolder: boolean): boolean => {
     const by = isProjectOutput(request, path)
       ? 'output-folder'
-      : request.skipInstalled && isFolder && name === 'node_modules'
-        ? 'installed'
+      : isFolder && name === request.skip?.folder
+        ? request.skip.by
         : selection.leftOutBy(path, name, isFolder);
     if (by === undefined) return true;
-    if (by === 'login-file' || by === 'installed')
+    if (by === 'login-file' || by === 'installed' || (isFolder && name === request.skip?.folder))
       return leftOut.push({ path, by, kind: isFolder ? 'folder' : 'file' }) < 0;
     if (!isFolder) return selection.keptBy(path) !== undefined || !leftOut.push({ path, by, kind: 'file' });
     if (!selection.searchesAll || isProjectOutput(request, path)) leftOut.push({ path, by, kind: 'folder' });

@@ -80,6 +80,8 @@ export interface LeftOut {
     | 'compiler'
     /** Packages in the source folder, where the lock has others. */
     | 'installed'
+    /** The form of the artifact has no room for it. */
+    | 'form'
     /** Holds logins: never packed, not even when it is kept. */
     | 'login-file';
   readonly kind: 'file' | 'folder';
@@ -128,6 +130,14 @@ export interface LinkedModule {
   readonly settings?: readonly { readonly name: string; readonly line: number; readonly hasDefault: boolean }[];
   /** Where packages lie that it asks for; only for the function's own. */
   readonly packages?: readonly string[];
+}
+
+/** A place in the function's own code that reads a setting. */
+export interface SettingRead {
+  readonly name: string;
+  readonly file: string;
+  readonly line: number;
+  readonly hasDefault: boolean;
 }
 
 /** An import that leads nowhere. */

@@ -1,8 +1,16 @@
 /** The file set of one target: the function's own files and its packages, trimmed as the sheet asks. */
 import { collect, type Survey } from '../fileset/collect';
-import type { FileSet, LinkedModule, MissingImport, Overlap, Trimmed, UnseenImport } from '../fileset/model';
+import type {
+  FileSet,
+  LinkedModule,
+  MissingImport,
+  Overlap,
+  SettingRead,
+  Trimmed,
+  UnseenImport,
+} from '../fileset/model';
 import type { HttpClient } from '../sources';
-import type { Arch, Entry, FunctionSpec } from '../sheet';
+import { isNative, type Arch, type Entry, type FunctionSpec } from '../sheet';
 import type { Machine } from '../toolchains/machine';
 import { collectRequest } from './build';
 import type { LockedPackage, LockedWorkspace } from './lockfile';
@@ -24,6 +32,8 @@ export interface Assembly {
   readonly toolchains: readonly string[];
   /** What the host calls. */
   readonly hostEntry: Entry;
+  /** Settings that the function’s own code reads, where the artifact does not show it. */
+  readonly settings?: readonly SettingRead[];
 }
 
 export interface AssemblyRequest {
@@ -42,6 +52,8 @@ export interface AssemblyRequest {
   readonly tool: string;
   /** Threads that may work. */
   readonly jobs: number;
+  /** The time that is told to compilers, seconds since 1970. */
+  readonly epochSeconds: number;
 }
 
 export async function assembleTarget(request: AssemblyRequest): Promise<Assembly> {
@@ -54,6 +66,10 @@ export async function assembleTarget(request: AssemblyRequest): Promise<Assembly
   if (spec.runtime.language === 'java') {
     const { assembleJvmTarget } = await import('./assemble-jvm');
     return assembleJvmTarget(request, base);
+  }
+  if (isNative(spec.runtime.language)) {
+    const { assembleNativeTarget } = await import('./assemble-native');
+    return assembleNativeTarget(request, base);
   }
   const { assembleNodeTarget } = await import('./assemble-node');
   return assembleNodeTarget(request, base);

@@ -4,8 +4,9 @@ import { join } from 'node:path';
 import { sameStamp, stampOf, type Stamp } from '../disk/stamp';
 import { surveySource, type CollectRequest, type Survey } from '../fileset/collect';
 import type { HttpClient } from '../sources';
-import type { Arch, FunctionSpec } from '../sheet';
+import { isNative, type Arch, type FunctionSpec } from '../sheet';
 import type { Machine } from '../toolchains/machine';
+import { runtimeOf } from './destination-runtime';
 import type { LockedFunction } from './lockfile';
 import { StatIndex, writeStatIndex } from './stat-index';
 import { artifactPath, indexPath, stateFolder, waybillPath, type Project } from './targets';
@@ -119,6 +120,7 @@ async function sharedStateOf(
   spec: FunctionSpec,
   locked: LockedFunction | undefined,
 ): Promise<string> {
+  if (isNative(spec.runtime.language)) return (await import('./native-inputs')).extraState(project, spec);
   if (spec.runtime.language !== 'node') return '';
   return (await import('./shared-source')).sharedState(project, spec, locked);
 }
@@ -156,7 +158,12 @@ export function collectRequest(project: Project, spec: FunctionSpec, isLocked: b
     keep: spec.keep,
     links: spec.links,
     emptyFolders: spec.emptyFolders,
-    skipInstalled: isLocked && spec.runtime.language === 'node',
+    skip:
+      isLocked && spec.runtime.language === 'node'
+        ? { folder: 'node_modules', by: 'installed' }
+        : spec.runtime.language === 'rust'
+          ? { folder: 'target', by: 'compiler' }
+          : undefined,
   };
 }
 
@@ -169,6 +176,7 @@ function configOf(
 ): string {
   const { place: _place, ...inputs } = spec;
   const destination = request.project.sheet.destinations[spec.destination];
+  const runtime = runtimeOf(request.project, spec);
   return JSON.stringify([
     request.tool,
     request.epochSeconds ?? null,
@@ -177,7 +185,8 @@ function configOf(
     destination?.entry ?? null,
     locked ?? null,
     shared,
-    destination?.runtimes.find(({ name }) => name === spec.runtime.text)?.provides ?? null,
+    runtime?.provides ?? null,
+    ...(isNative(spec.runtime.language) ? [runtime?.start ?? null, runtime?.glibc ?? null, runtime?.musl ?? null] : []),
   ]);
 }
 

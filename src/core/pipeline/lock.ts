@@ -15,7 +15,7 @@ import {
   type SourceSpec,
 } from '../languages/python';
 import { PackageStore, withoutCredentials, type HttpClient } from '../sources';
-import type { Arch, FunctionSpec } from '../sheet';
+import { isNative, type Arch, type FunctionSpec } from '../sheet';
 import type { Machine } from '../toolchains/machine';
 import { statedNeeds } from './locked';
 import { lockNameOf, readLock, writeLock, type Lock, type LockedFunction, type LockedPackage } from './lockfile';
@@ -62,7 +62,7 @@ export async function lockFunctions(request: LockRequest): Promise<LockOutcome[]
       Reflect.deleteProperty(functions, spec.name);
       continue;
     }
-    if (known?.inputs === needs.inputs && request.upgrade.length === 0) {
+    if (known?.inputs === needs.inputs && request.upgrade.length === 0 && hasFiles(request.project, spec, known)) {
       outcomes.push({ name: spec.name, status: 'unchanged', targets: known.targets, changes: [] });
       continue;
     }
@@ -79,6 +79,15 @@ export async function lockFunctions(request: LockRequest): Promise<LockOutcome[]
   return outcomes;
 }
 
+/** What native code needs is fetched when it is locked, since its build fetches nothing. */
+function hasFiles(project: Project, spec: FunctionSpec, known: LockedFunction): boolean {
+  if (!isNative(spec.runtime.language)) return true;
+  const store = new PackageStore(join(stateFolder(project), 'packages'));
+  return Object.values(known.targets).every((packages) =>
+    packages.every(({ sha256 }) => store.find(sha256) !== undefined),
+  );
+}
+
 async function settleFunction(
   request: LockRequest,
   spec: FunctionSpec,
@@ -86,6 +95,7 @@ async function settleFunction(
 ): Promise<LockedFunction> {
   if (spec.runtime.language === 'node') return settleNode(request, spec);
   if (spec.runtime.language === 'java') return settleJvm(request, spec);
+  if (isNative(spec.runtime.language)) return settleNative(request, spec);
   const needs = readNeeds(request.project, spec);
   if (needs === undefined) throw new Error('no needs');
   const targets: Record<string, LockedPackage[]> = {};
@@ -119,6 +129,17 @@ async function settleJvm(request: LockRequest, spec: FunctionSpec): Promise<Lock
   if (needs === undefined) throw new Error('no needs');
   const { maven, npm } = machine;
   return settleJvmFunction({ project, spec, needs, http, maven, credentials: npm.credentials, onSettling });
+}
+
+async function settleNative(request: LockRequest, spec: FunctionSpec): Promise<LockedFunction> {
+  const [{ settleNativeFunction }, { readNativeNeeds }] = await Promise.all([
+    import('./lock-native'),
+    import('./native-needs'),
+  ]);
+  const { project, http, onSettling } = request;
+  const needs = readNativeNeeds(project, spec);
+  if (needs === undefined) throw new Error('no needs');
+  return settleNativeFunction({ project, spec, needs, http, onSettling });
 }
 
 interface Settling {

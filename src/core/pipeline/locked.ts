@@ -1,6 +1,6 @@
 /** What the lock says of a function. The code of a language is loaded only for functions that may have needs. */
 import { EmballageError } from '../base/errors';
-import type { FunctionSpec } from '../sheet';
+import { isNative, type FunctionSpec } from '../sheet';
 import { lockNameOf, readLock, type Lock, type LockedFunction } from './lockfile';
 import type { Project } from './targets';
 
@@ -14,6 +14,7 @@ export interface StatedNeeds {
 export async function statedNeeds(project: Project, spec: FunctionSpec): Promise<StatedNeeds | undefined> {
   if (spec.runtime.language === 'java') return (await import('./jvm-needs')).readJvmNeeds(project, spec);
   if (spec.runtime.language === 'node') return (await import('./node-needs')).readNodeNeeds(project, spec);
+  if (isNative(spec.runtime.language)) return (await import('./native-needs')).readNativeNeeds(project, spec);
   return spec.runtime.language === 'python' ? (await import('./needs')).readNeeds(project, spec) : undefined;
 }
 

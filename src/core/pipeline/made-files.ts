@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import type { StoredContent } from '../fileset/model';
-import { stripDebugSections } from '../formats/elf';
+import { stripElf } from '../formats/elf';
 import { stateFolder, type Project } from './targets';
 
 /** What was stripped once is kept by its digest; so is the news that there is nothing to strip. */
@@ -18,7 +18,7 @@ export function strippedFile(project: Project, { source, sha256 }: StoredContent
   } catch {
     // Not looked at yet.
   }
-  const bytes = stripDebugSections(readFileSync(source));
+  const bytes = stripElf(readFileSync(source), 'debug');
   const digest = bytes === undefined ? '' : contentDigest(bytes);
   const known = bytes === undefined ? null : { sha256: digest, size: bytes.length };
   if (bytes !== undefined) writeWhole(made(digest), bytes, made(digest));

@@ -1,18 +1,20 @@
 /** Makes the artifacts of functions that have changed, and puts them where they belong. */
 import { createHash } from 'node:crypto';
-import { rmSync } from 'node:fs';
+import { chmodSync, rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { present } from '../base/present';
 import { contentDigest } from '../disk/digest';
 import { filePieces, OpenFiles } from '../disk/file-source';
 import { guarded, removeLeftovers, writeWhole } from '../disk/write';
-import type { FileSet, PackedFile } from '../fileset/model';
+import { PROGRAM_MODE, type FileSet, type PackedFile } from '../fileset/model';
 import { DEFLATE_ENCODER, SEGMENT_BYTES } from '../formats/deflate';
 import { DOS_FLOOR, toDosTime, type DosTime } from '../formats/zip';
 import { directCompressor, type Compressor } from '../forms/compress';
 import { compressInThreads } from '../forms/compress-pool';
+import { packBinary } from '../forms/binary';
 import { packZip } from '../forms/zip';
 import { JAR_MANIFEST } from '../forms/jar';
+import { isNative } from '../sheet';
 import { filesDigest, formatWaybill, makeWaybill, type Waybill } from '../waybill';
 import { assembleTarget, type Assembly } from './assemble';
 import {
@@ -26,8 +28,10 @@ import {
 import { runtimeOf } from './destination-runtime';
 import { Store, type StoredArtifact } from './store';
 import { writeStatIndex, type TargetRecord } from './stat-index';
-import { artifactPath, indexPath, stateFolder, waybillPath, type Target } from './targets';
+import { artifactName, artifactPath, indexPath, stateFolder, waybillPath, type Target } from './targets';
 
+/** What the floor of the zip format is in seconds since 1970: what compilers are told where nobody says a time. */
+const EPOCH_FLOOR_SECONDS = 315_532_800;
 /** Below so many bytes of source, starting threads takes longer than they save. */
 const THREADS_PAY_FROM_BYTES = 3 * 1024 * 1024;
 
@@ -95,8 +99,9 @@ class Maker {
 
   async #makeTarget(target: Target): Promise<BuiltTarget> {
     const packages = this.#look.locked?.targets[target.arch] ?? [];
-    // Packages may hold files for several processors, of which each artifact gets its own.
-    const key = JSON.stringify([packages, packages.length > 0 ? target.arch : '']);
+    // Packages may hold files for several processors, of which each artifact gets its own; code is compiled for each.
+    const isForArch = packages.length > 0 || isNative(target.spec.runtime.language);
+    const key = JSON.stringify([packages, isForArch ? target.arch : '']);
     const before = this.#made.get(key);
     const { project, http, machine } = this.#request;
     const { survey, spec } = this.#look;
@@ -109,6 +114,7 @@ class Maker {
         knownDigests: index?.knownDigests(survey.items) ?? new Map<string, string>(),
         jobs: this.#request.jobs,
         tool: this.#request.tool,
+        epochSeconds: this.#request.epochSeconds ?? EPOCH_FLOOR_SECONDS,
       }));
     const made = before?.made ?? this.#findInStore(assembly.fileSet) ?? (await this.#pack(assembly.fileSet));
     this.#made.set(key, { assembly, made });
@@ -145,22 +151,29 @@ class Maker {
   }
 
   async #pack(fileSet: FileSet): Promise<Made> {
-    const { name } = this.#look.spec;
+    const { name, form } = this.#look.spec;
     const totalBytes = fileSet.entries.reduce((sum, e) => sum + (e.kind === 'file' ? e.size : 0), 0);
     const sink = this.#store.begin();
     const stretches = new OpenFiles();
     try {
-      const { size, unpacked, digests } = await packZip({
-        fileSet,
-        pieces: (file) => this.#pieces(file),
-        compressor: this.#compressor,
-        sink,
-        time: this.#time,
-        stretch: (file, content) => stretches.read(file.source, content),
-        ...(this.#look.spec.form === 'jar' && { first: JAR_MANIFEST }),
-        onProgress: (doneBytes) => this.#request.onEvent({ kind: 'packing', name, doneBytes, totalBytes }),
-      });
+      const pieces = (file: PackedFile): Generator<Buffer<ArrayBuffer>> => this.#pieces(file);
+      const onProgress = (doneBytes: number): void =>
+        this.#request.onEvent({ kind: 'packing', name, doneBytes, totalBytes });
+      const isZip = form !== 'binary';
+      const { size, unpacked, digests } = !isZip
+        ? packBinary({ fileSet, pieces, sink, onProgress })
+        : await packZip({
+            fileSet,
+            pieces,
+            compressor: this.#compressor,
+            sink,
+            time: this.#time,
+            stretch: (file, content) => stretches.read(file.source, content),
+            ...(this.#look.spec.form === 'jar' && { first: JAR_MANIFEST }),
+            onProgress,
+          });
       const artifact = { sha256: sink.close(), size, unpacked };
+      if (!isZip) guarded(name, () => chmodSync(sink.path, PROGRAM_MODE));
       const key = this.#key(fileSet, digests);
       this.#store.keep(key, sink, artifact);
       return { key, artifact, digests, packed: fileSet.entries.length, hashed: digests.size };
@@ -203,13 +216,14 @@ class Maker {
       arch: target.arch,
       fileSet,
       digests: made.digests,
-      artifact: { file: `${target.spec.name}.${target.spec.form}`, ...made.artifact },
+      artifact: { file: artifactName(target.spec), ...made.artifact },
       packages: assembly.packages.map(({ name, version, file, sha256, by, at, script, engines }) =>
         present({ name, version, file, sha256, by, at, script, engines }),
       ),
       provided: this.#look.locked === undefined ? [] : (runtimeOf(project, target.spec)?.provides ?? []),
       clashes: this.#look.locked?.clashes ?? [],
       ...{ trimmed, overlaps, unseen, missing, modules, hostEntry },
+      settings: assembly.settings ?? [],
       toolchains: assembly.toolchains,
       time: this.#time,
       tool,

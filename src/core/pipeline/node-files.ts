@@ -5,7 +5,8 @@ import { baseOf, folderOf, joinPath } from '../base/paths';
 import { fileDigest } from '../disk/digest';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type Origin, type PackedEntry } from '../fileset/model';
 import type { NodeFile } from '../languages/node';
-import { ownerOf, unpackTarball } from '../languages/node/packages';
+import { unpackTarball } from '../disk/unpack-tarball';
+import { ownerOf } from '../languages/node/packages';
 import { PackageStore } from '../sources';
 import type { AssemblyRequest } from './assemble';
 import { npmConfigFor } from './lock-node';
@@ -86,7 +87,12 @@ export async function packageFiles(request: AssemblyRequest): Promise<KnownFile[
   const files: KnownFile[] = [];
   for (const one of packages) {
     const folder = join(stateFolder(project), 'unpacked', one.sha256);
-    const unpacked = await unpackTarball({ path: store.pathOf(one.sha256), file: one.file, folder });
+    const unpacked = await unpackTarball({
+      path: store.pathOf(one.sha256),
+      file: one.file,
+      folder,
+      mustHave: 'package.json',
+    });
     const { at = '', name, version } = one;
     for (const { path, sha256, size, isProgram } of unpacked.files)
       files.push({

@@ -5,8 +5,9 @@ import { folderOf, joinPath, settlePath } from '../base/paths';
 import { contentDigest } from '../disk/digest';
 import { walkFolder, type WalkedItem } from '../disk/walk';
 import { makeSelection } from '../fileset/selection';
-import type { FunctionSpec } from '../sheet';
+import { isNative, type FunctionSpec } from '../sheet';
 import type { LockedFunction, LockedWorkspace } from './lockfile';
+import { extraFiles } from './native-inputs';
 import type { Project } from './targets';
 
 const SETTINGS = 'tsconfig.json';
@@ -37,6 +38,7 @@ export function compilerSettings(project: Project, spec: FunctionSpec): string[]
 /** All these files, relative to the project. */
 export function sharedFiles(project: Project, spec: FunctionSpec, locked: LockedFunction | undefined): string[] {
   return [
+    ...(isNative(spec.runtime.language) ? extraFiles(project, spec) : []),
     ...compilerSettings(project, spec),
     ...(locked?.workspaces ?? []).flatMap((one) =>
       workspaceFiles(project, one).map(({ path }) => joinPath(one.folder, path)),

@@ -90,7 +90,7 @@ describe('the stat index', () => {
         keep: [],
         links: 'follow',
         emptyFolders: false,
-        skipInstalled: false,
+        skip: undefined,
       });
       const path = join(root, 'horn.index');
       writeStatIndex(path, { config: '', targets: {}, survey, leftOut: survey.leftOut, digests, lookedAtMs });

@@ -44,7 +44,12 @@ export function targetsOf(specs: readonly FunctionSpec[]): Target[] {
 
 /** Path of the artifact, relative to the project. */
 export function artifactPath({ spec, arch }: Target): string {
-  return `${OUTPUT_FOLDER}/${spec.name}/${arch}/${spec.name}.${spec.form}`;
+  return `${OUTPUT_FOLDER}/${spec.name}/${arch}/${artifactName(spec)}`;
+}
+
+/** An executable has no ending. */
+export function artifactName({ name, form }: FunctionSpec): string {
+  return form === 'binary' ? name : `${name}.${form}`;
 }
 
 /** Path of the waybill, relative to the project. */

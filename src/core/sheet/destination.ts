@@ -1,5 +1,6 @@
 /** Reads a destination file: what the place takes, its limits, its runtimes, its form of the entry string. */
 import type { Problem } from '../base/errors';
+import { present } from '../base/present';
 import { nearestWord, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { isMapping, unknownWord, validate } from './issues';
@@ -66,6 +67,7 @@ function settle(value: DestinationText, file: string): Destination {
     name: value.destination,
     file,
     archs: value.arch,
+    cpu: present({ x86_64: value.cpu?.x86_64, arm64: value.cpu?.arm64 }),
     accepts: Object.fromEntries(Object.entries(value.accepts).map(([form, limits]) => [form, settleLimits(limits)])),
     runtimes: Object.entries(value.runtimes).map(([name, runtime]) => settleRuntime(name, runtime)),
     entry: value.entry ?? {},

@@ -4,9 +4,10 @@ import { listed, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { settleLimits } from './destination';
 import { unknownWord } from './issues';
-import type { Acceptance, Arch, Entry, FunctionSpec, Needs, Runtime, Setting, Source } from './model';
+import type { Acceptance, Arch, BuiltForm, Entry, FunctionSpec, Needs, Runtime, Setting, Source } from './model';
 import type { SheetNotes } from './notes';
 import { JVM_KEYS, readJvmKeys } from './jvm-keys';
+import { isNative, NATIVE_KEYS, readNativeKeys } from './native-keys';
 import { functionSchema, SETTING_PATTERN, type DefaultsText, type FunctionText } from './schema';
 
 /** What the file of an entry is called, by language. */
@@ -17,12 +18,21 @@ const ENTRY_FILES: Readonly<Record<string, { readonly pattern: RegExp; readonly 
   },
   python: { pattern: /^(?:[A-Za-z_]\w*\/)*[A-Za-z_]\w*\.py$/, endings: '`.py` and can be imported' },
   java: { pattern: /^[A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*$/, endings: 'the name of a class, with dots' },
+  rust: { pattern: /\.rs$|(?:^|\/)[^./]+$/, endings: '`.rs`, or is an executable' },
+  go: { pattern: /\.go$|(?:^|\/)[^./]+$/, endings: '`.go`, or is an executable' },
+  c: {
+    pattern: /\.(?:c|cc|cpp|cxx|C)$|(?:^|\/)[^./]+$/,
+    endings: '`.c`, `.cc`, `.cpp` or `.cxx`, or is an executable',
+  },
 };
 
 /** Names of files that state requirements. */
 const NEED_FILES: Readonly<Record<string, { readonly pattern: RegExp; readonly expected: string }>> = {
   node: { pattern: /^package-lock\.json$|^node_modules$/, expected: '`package-lock.json`, or `node_modules`' },
   java: { pattern: /^pom\.xml$|\.pom$/, expected: '`pom.xml`' },
+  rust: { pattern: /^Cargo\.lock$/, expected: '`Cargo.lock`' },
+  go: { pattern: /^go\.sum$/, expected: '`go.sum`' },
+  c: { pattern: /(?!)/, expected: 'nothing: libraries of C come with the compiler, or lie in the source folder' },
   python: {
     pattern: /\.txt$|\.in$|^pyproject\.toml$|^pylock(?:\.[^.]+)?\.toml$/,
     expected: 'a requirements file (`*.txt`), `pyproject.toml` or `pylock.toml`',
@@ -31,13 +41,33 @@ const NEED_FILES: Readonly<Record<string, { readonly pattern: RegExp; readonly e
 
 /** Keys that are for functions of one language only. */
 const KEYS_OF: Readonly<
-  Record<string, readonly ('bytecode' | 'sources' | 'link' | 'minify' | 'sourcemap' | (typeof JVM_KEYS)[number])[]>
+  Record<
+    string,
+    readonly ('bytecode' | 'link' | 'minify' | 'sourcemap' | (typeof JVM_KEYS)[number] | (typeof NATIVE_KEYS)[number])[]
+  >
 > = {
   python: ['bytecode', 'sources'],
   node: ['link', 'minify', 'sourcemap'],
   java: JVM_KEYS,
+  rust: NATIVE_KEYS,
+  go: NATIVE_KEYS,
+  c: NATIVE_KEYS,
 };
-const LANGUAGES: Readonly<Record<string, string>> = { python: 'Python', node: 'Node.js', java: 'JVM' };
+const LANGUAGES: Readonly<Record<string, string>> = {
+  python: 'Python',
+  node: 'Node.js',
+  java: 'JVM',
+  rust: 'Rust',
+  go: 'Go',
+  c: 'C',
+};
+/** Forms of artifacts, by language; zip for all others. */
+const FORMS_OF: Readonly<Record<string, readonly BuiltForm[]>> = {
+  java: ['jar'],
+  rust: ['zip', 'binary'],
+  go: ['zip', 'binary'],
+  c: ['zip', 'binary'],
+};
 const ADAPTERS_OF: Readonly<Record<string, readonly string[]>> = { python: ['wsgi', 'asgi'], node: ['http'] };
 
 export class FunctionReader {
@@ -77,7 +107,15 @@ export class FunctionReader {
 
   #readEntry(at: readonly string[], text: string, runtime: Runtime): Entry {
     const hash = text.lastIndexOf('#');
-    const [file, member] = [text.slice(0, hash), text.slice(hash + 1)];
+    const [file, member] = hash < 0 ? [text, ''] : [text.slice(0, hash), text.slice(hash + 1)];
+    const wantsMember = !isNative(runtime.language);
+    if (wantsMember !== hash >= 0)
+      this.#notes.add(
+        at,
+        wantsMember ? 'an entry written `FILE#MEMBER`, such as `alert.mjs#decide`' : 'just a file for native code',
+        `\`${printable(text)}\``,
+        wantsMember ? 'name the member behind `#`' : 'take `#` and what follows out',
+      );
     const { pattern, endings } = ENTRY_FILES[runtime.language] ?? { pattern: /./, endings: 'anything' };
     if (runtime.language !== 'java' && (settlePath(file) !== file || file.includes('\\')))
       this.#notes.add(
@@ -102,7 +140,7 @@ export class FunctionReader {
     defaults: DefaultsText,
   ): Pick<
     FunctionSpec,
-    'needs' | 'sources' | 'trim' | 'bytecode' | 'adapter' | 'link' | 'minify' | 'sourcemap' | 'jvm'
+    'needs' | 'sources' | 'trim' | 'bytecode' | 'adapter' | 'link' | 'minify' | 'sourcemap' | 'jvm' | 'native'
   > {
     const { language } = settleRuntime(text.runtime);
     this.#refuseForeignKeys(at, text, language);
@@ -122,6 +160,7 @@ export class FunctionReader {
       minify: text.minify ?? false,
       sourcemap: text.sourcemap ?? 'none',
       ...(language === 'java' && { jvm: readJvmKeys(this.#notes, at, text, typeof trim !== 'string') }),
+      ...(isNative(language) && { native: readNativeKeys(this.#notes, at, text, language) }),
     };
   }
 
@@ -140,22 +179,24 @@ export class FunctionReader {
         'key',
       );
     }
-    const form = language === 'java' ? 'jar' : 'zip';
-    if (text.artifact !== form)
+    const forms = (FORMS_OF[language] ?? ['zip']).map((one) => `\`${one}\``);
+    if (!forms.includes(`\`${text.artifact}\``))
       this.#notes.add(
         [...at, 'artifact'],
-        `\`${form}\``,
+        listed(forms, 'or'),
         `\`${text.artifact}\` for \`${text.runtime}\``,
-        `write \`${form}\``,
+        `write ${forms[0] ?? ''}`,
       );
     const adapters = ADAPTERS_OF[language] ?? [];
     if (text.adapter !== undefined && !adapters.includes(text.adapter))
       this.#notes.add(
         [...at, 'adapter'],
-        listed(
-          adapters.map((one) => `\`${one}\``),
-          'or',
-        ),
+        adapters.length === 0
+          ? 'it only for web applications in Python and Node.js'
+          : listed(
+              adapters.map((one) => `\`${one}\``),
+              'or',
+            ),
         `\`${text.adapter}\` for \`${text.runtime}\``,
         'name one for this language',
       );
@@ -171,12 +212,12 @@ export class FunctionReader {
 
   #readNeedsKey(at: readonly string[], needs: FunctionText['needs'], language: string): Needs | undefined {
     if (Array.isArray(needs)) {
-      if (language === 'node')
+      if (language === 'node' || isNative(language))
         this.#notes.add(
           at,
-          'a `package-lock.json`',
+          NEED_FILES[language]?.expected ?? 'a file',
           'a list',
-          'state the packages in package.json, lock them with npm, and leave `needs` out',
+          'state the packages where the language wants them, lock them with its own tool, and leave `needs` out',
         );
       return {
         kind: 'list',

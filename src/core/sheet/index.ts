@@ -1,6 +1,6 @@
 /** Packing sheets and destinations. */
 export { readDestination } from './destination';
-export { entryString } from './entry';
+export { DEFAULT_START, entryString, offeredRuntime, runtimeName } from './entry';
 export {
   ARCHITECTURES,
   FORMS,
@@ -8,6 +8,7 @@ export {
   type Adapter,
   type Sourcemap,
   type Arch,
+  type BuiltForm,
   type Destination,
   type DestinationRuntime,
   type Entry,
@@ -27,3 +28,4 @@ export { settleRuntime } from './function';
 export { type LoadedSheet, type ReadFile, loadSheet } from './sheet';
 export { MAX_YAML_BYTES } from './yaml';
 export type { JvmKeys, Relocate } from './jvm-keys';
+export { isNative, type NativeKeys, type NativeLanguage, type WantedToolchain } from './native-keys';

@@ -1,6 +1,7 @@
 /** What a packing sheet and a destination say, settled: defaults filled in, sizes in bytes, times in milliseconds. Plain data. */
 import type { Place } from '../base/errors';
 import type { JvmKeys } from './jvm-keys';
+import type { NativeKeys } from './native-keys';
 
 export const ARCHITECTURES = ['x86_64', 'arm64'] as const;
 export type Arch = (typeof ARCHITECTURES)[number];
@@ -8,6 +9,8 @@ export type Arch = (typeof ARCHITECTURES)[number];
 /** The artifact forms that a destination can take. */
 export const FORMS = ['zip', 'jar', 'binary', 'image'] as const;
 export type Form = (typeof FORMS)[number];
+/** Those that are built. */
+export type BuiltForm = Exclude<Form, 'image'>;
 
 /** What the host calls: `alert.mjs#decide`. */
 export interface Entry {
@@ -88,7 +91,7 @@ export interface FunctionSpec {
   readonly source: string;
   readonly runtime: Runtime;
   readonly entry: Entry;
-  readonly form: 'zip' | 'jar';
+  readonly form: BuiltForm;
   readonly archs: readonly Arch[];
   /** Name of a destination of the sheet. */
   readonly destination: string;
@@ -107,6 +110,8 @@ export interface FunctionSpec {
   readonly sourcemap: Sourcemap;
   /** JVM: how dependencies are put into one JAR. */
   readonly jvm?: JvmKeys;
+  /** Native code: how it is compiled. */
+  readonly native?: NativeKeys;
   readonly settings: readonly Setting[];
   readonly limits: Limits;
   readonly memoryBytes?: number;
@@ -124,7 +129,7 @@ export interface DestinationRuntime {
   readonly musl?: string;
   /** The exact version of the runtime, `3.11.9`. */
   readonly patch?: string;
-  /** What the runtime brings along. */
+  /** What the runtime brings along: packages, for native code shared libraries. */
   readonly provides: readonly string[];
   /** Name of the file that is started, for native code. */
   readonly start?: string;
@@ -137,6 +142,8 @@ export interface Destination {
   /** The file it was read from, relative to where the command runs. */
   readonly file: string;
   readonly archs: readonly Arch[];
+  /** What its processors have: `x86-64-v2`, `v8.2`; nothing beyond the baseline where it does not say. */
+  readonly cpu: Readonly<Partial<Record<Arch, string>>>;
   readonly accepts: Readonly<Partial<Record<Form, Limits>>>;
   readonly runtimes: readonly DestinationRuntime[];
   /** Entry string of each language, with `{path}`, `{module}`, `{member}`, `{class}`. */

@@ -4,6 +4,7 @@
  */
 import { z } from 'zod';
 import { jvmFields } from './jvm-keys';
+import { nativeFields } from './native-keys';
 import { SIZE_PATTERN, TIME_PATTERN } from '../base/units';
 import { ADAPTERS, ARCHITECTURES, FORMS, SOURCEMAPS } from './model';
 
@@ -86,16 +87,22 @@ const functionFields = {
     description: 'Folder with the function’s source; its contents are packed, not the folder.',
   }),
   runtime: pattern(
-    /^(?:node [1-9]\d*|python 3\.\d+|java [1-9]\d*)$/,
-    'a runtime such as `node 20`, `python 3.11` or `java 17`',
+    /^(?:node [1-9]\d*|python 3\.\d+|java [1-9]\d*|rust|go|c)$/,
+    'a runtime such as `node 20`, `python 3.11`, `java 17`, `rust`, `go` or `c`',
   ).meta({
-    description: 'What runs the function: `node X`, `python X.Y` or `java X`.',
-  }),
-  entry: pattern(/^[^#\s][^#]*#[A-Za-z_$][\w$]*$/, 'an entry written `FILE#MEMBER`, such as `alert.mjs#decide`').meta({
     description:
-      'What the host calls: a file of the source and a member that it exports, `FILE#MEMBER`; for the JVM a class and a method, `fernhaven.Berths#plan`.',
+      'What runs the function: `node X`, `python X.Y`, `java X`, or the language of native code: `rust`, `go`, `c` (C++ too).',
   }),
-  artifact: z.enum(['zip', 'jar'], { error: '`zip` or `jar`' }).meta({ description: 'Form of the artifact.' }),
+  entry: pattern(
+    /^[^#\s][^#]*(?:#[A-Za-z_$][\w$]*)?$/,
+    'an entry written `FILE#MEMBER`, such as `alert.mjs#decide`, or just a file for native code',
+  ).meta({
+    description:
+      'What the host calls: a file of the source and a member that it exports, `FILE#MEMBER`; for the JVM a class and a method, `fernhaven.Berths#plan`; for native code the main source file, or an executable that is there already, with `{arch}` in its path where there is one for each architecture.',
+  }),
+  artifact: z
+    .enum(['zip', 'jar', 'binary'], { error: '`zip`, `jar` or `binary`' })
+    .meta({ description: 'Form of the artifact.' }),
   arch: archs().optional().meta({ description: 'Architectures to build for; the sheet’s defaults otherwise.' }),
   destination: text('the name of a destination')
     .optional()
@@ -118,11 +125,11 @@ const functionFields = {
     .optional()
     .meta({
       description:
-        'Third-party requirements: a list such as `["levels>=2"]`, or a file of the project: `requirements.txt`, `pyproject.toml` (`pyproject.toml[group]` with optional groups), `pylock.toml`; for Node.js a `package-lock.json`, or `node_modules` to pack what is installed there; for the JVM `group:artifact:version` each, or a `pom.xml`. Found by itself in the source folder.',
+        'Third-party requirements: a list such as `["levels>=2"]`, or a file of the project: `requirements.txt`, `pyproject.toml` (`pyproject.toml[group]` with optional groups), `pylock.toml`; for Node.js a `package-lock.json`, or `node_modules` to pack what is installed there; for the JVM `group:artifact:version` each, or a `pom.xml`; for Rust `Cargo.lock`, for Go `go.sum`. Found by itself in the source folder.',
     }),
   sources: list(source, 'a list of sources').optional().meta({
     description:
-      'Python and JVM: where requirements come from, in order; the first source that has a package serves it. For the JVM repositories in the Maven layout. Registries of Node.js packages stand in `.npmrc`.',
+      'Where requirements come from, in order; the first source that has a package serves it. For the JVM repositories in the Maven layout. Registries of Node.js packages stand in `.npmrc`. For Rust a registry of crates (the address of its sparse index), for Go a module proxy.',
   }),
   trim: z
     .union([z.enum(['off', 'safe', 'traced']), z.strictObject({ traced: z.literal('deep') })], {
@@ -153,6 +160,7 @@ const functionFields = {
       'Node.js: source maps of what was compiled or linked, in the file (`inline`), in a file next to it (`beside`), or none (the default).',
   }),
   ...jvmFields,
+  ...nativeFields,
   settings: z
     .record(z.string(), setting, { error: 'a mapping of setting names' })
     .optional()
@@ -219,7 +227,9 @@ const destinationRuntime = z.strictObject(
     provides: list(text('a package name'), 'a list of package names')
       .optional()
       .meta({ description: 'Packages that need not be packed.' }),
-    start: text('a file name').optional().meta({ description: 'Name under which native code is started.' }),
+    start: pattern(/^[\w.-]+$/, 'a file name')
+      .optional()
+      .meta({ description: 'Name under which native code is started.' }),
     ends: day().optional().meta({ description: 'The last day on which the runtime is offered.' }),
   },
   { error: 'a mapping, `{}` if there is nothing to say' },
@@ -232,6 +242,20 @@ export const destinationSchema = z
     {
       destination: name().meta({ description: 'Name of the destination.' }),
       arch: archs().meta({ description: 'Architectures that it runs.' }),
+      cpu: z
+        .strictObject(
+          {
+            x86_64: pattern(/^x86-64-v[1-4]$/, 'a level such as `x86-64-v2`')
+              .optional()
+              .meta({ description: 'Level of the x86-64 ABI that its processors have. Default: `x86-64-v1`.' }),
+            arm64: pattern(/^v[89]\.\d$/, 'a version such as `v8.2`')
+              .optional()
+              .meta({ description: 'Version of the Arm architecture that its processors have. Default: `v8.0`.' }),
+          },
+          { error: 'a mapping of architectures' },
+        )
+        .optional()
+        .meta({ description: 'What its processors have beyond the baseline.' }),
       accepts: z
         .partialRecord(z.enum(FORMS), limits(), { error: `a mapping of artifact forms: ${FORMS.join(', ')}` })
         .meta({ description: 'Artifact forms that it takes, each with its limits.' }),

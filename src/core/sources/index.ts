@@ -4,6 +4,7 @@ export { type FetchRequest, type Fetched, HttpClient, NOT_FOUND } from './http';
 export type { Network, NetworkRequest, NetworkResponse } from './network';
 export { type PackageFile, PackageStore, type StoredFile } from './package-store';
 export { type IndexFile, fetchProject, readPage } from './python-index';
+export { crateAddress } from './crate-registry';
 export { readNpmConfig, type NpmConfig, type NpmConfigFile, type NpmSurroundings } from './npm-config';
 export { askRegistry, type NpmDist } from './npm-registry';
 export {

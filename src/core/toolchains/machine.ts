@@ -1,8 +1,18 @@
 /** What is known of the machine that builds. Nothing in an artifact may depend on it; tools that run here do. */
 import type { Arch } from '../sheet';
 import type { MavenSurroundings, NpmSurroundings } from '../sources';
+import type { CCompiler } from './c';
+import type { GoToolchain } from './go';
 import type { JavaRuntime } from './java';
 import type { PythonRuntime } from './python';
+import type { RustToolchain } from './rust';
+
+/** The compilers of native code here. */
+export interface NativeToolchains {
+  readonly rust: readonly RustToolchain[];
+  readonly go: readonly GoToolchain[];
+  readonly c: readonly CCompiler[];
+}
 
 export interface Machine {
   readonly arch: Arch;
@@ -18,4 +28,7 @@ export interface Machine {
   pythons(): Promise<readonly PythonRuntime[]>;
   /** The Java machines here. */
   javas(): Promise<readonly JavaRuntime[]>;
+  natives(): Promise<NativeToolchains>;
+  /** Folder of the cache of Go’s compiler, which goes by content; undefined where the user has none. Absolute path. */
+  readonly goCache?: string;
 }

@@ -8,19 +8,31 @@ const PATIENCE_MS = 10_000;
 
 /** Programs on a search path whose names match, each once, in the order of the path. */
 export function programsNamed(pattern: RegExp, searchPath: string): string[] {
-  const paths = new Set<string>();
+  return [...programsWithNames(pattern, searchPath).keys()];
+}
+
+/** The same, with the path by which each was found: some programs ask by what name they were called. */
+export function programsWithNames(pattern: RegExp, searchPath: string): Map<string, string> {
+  const paths = new Map<string, string>();
   for (const folder of searchPath.split(':').filter((f) => f !== ''))
     for (const name of namesIn(folder, pattern)) {
       const path = startable(join(folder, name));
-      if (path !== undefined) paths.add(path);
+      if (path !== undefined && !paths.has(path)) paths.set(path, join(folder, name));
     }
-  return [...paths];
+  return paths;
 }
 
 /** What a program prints; undefined when it cannot be started, fails or takes too long. */
-export async function askProgram(path: string, args: readonly string[]): Promise<string | undefined> {
+export async function askProgram(
+  path: string,
+  args: readonly string[],
+  env?: Readonly<Record<string, string>>,
+): Promise<string | undefined> {
   try {
-    const { stdout } = await promisify(execFile)(path, [...args], { timeout: PATIENCE_MS });
+    const { stdout } = await promisify(execFile)(path, [...args], {
+      timeout: PATIENCE_MS,
+      ...(env !== undefined && { env: { ...env } }),
+    });
     return stdout;
   } catch {
     return undefined;

@@ -65,7 +65,7 @@ export const waybillSchema = z
     project: z.string(),
     runtime: z.string(),
     arch: z.enum(['x86_64', 'arm64']),
-    form: z.enum(['zip', 'jar']),
+    form: z.enum(['zip', 'jar', 'binary']),
     destination: z.string(),
     artifact: z.strictObject({
       file: z.string().meta({ description: 'Name of the artifact, which lies beside the waybill.' }),
@@ -90,7 +90,9 @@ export const waybillSchema = z
     }),
     made: z.strictObject({
       by: z.string().meta({ description: 'The tool and its version.' }),
-      deflate: z.string().meta({ description: 'The encoder whose output the artifact holds.' }),
+      deflate: z
+        .string()
+        .meta({ description: 'The encoder whose output the artifact holds; `none` for an executable by itself.' }),
       time: z.string().meta({ description: 'The time that entries carry, UTC.' }),
       toolchains: z.array(z.string()),
     }),
@@ -163,6 +165,10 @@ export const waybillSchema = z
       .meta({
         description: 'Modules that were linked into the file that the host loads, in the order in which they run.',
       }),
+    reads: z
+      .array(z.strictObject({ name: z.string(), file: z.string(), line: z.int(), hasDefault: z.boolean() }))
+      .optional()
+      .meta({ description: 'Native code: settings that the source reads by a name that stands in it.' }),
     trimmed: z
       .array(z.strictObject({ path: z.string(), size: z.int(), package: z.string(), by: z.string() }))
       .meta({ description: 'Files of packages that were taken out, each with the rule.' }),

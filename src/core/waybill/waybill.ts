@@ -9,6 +9,7 @@ import type {
   LinkedModule,
   MissingImport,
   Overlap,
+  SettingRead,
   PackedEntry,
   Reason,
   Trimmed,
@@ -44,6 +45,8 @@ export interface WaybillFacts {
   /** What the host calls, where that is not the declared entry. */
   readonly hostEntry: Entry;
   readonly toolchains: readonly string[];
+  /** Settings that the code reads, where the artifact does not show it. */
+  readonly settings: readonly SettingRead[];
   readonly time: DosTime;
   /** Name and version of the tool. */
   readonly tool: string;
@@ -70,7 +73,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     inputs: { function: contentDigest(specInputs(spec)), files: filesDigest(facts.fileSet, facts.digests) },
     made: {
       by: facts.tool,
-      deflate: DEFLATE_ENCODER,
+      deflate: spec.form === 'binary' ? 'none' : DEFLATE_ENCODER,
       time: formatDosTime(facts.time),
       toolchains: [...facts.toolchains],
     },
@@ -81,6 +84,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     ...(facts.clashes.length > 0 && { clashes: facts.clashes }),
     unseen: [...facts.unseen],
     missing: [...facts.missing],
+    ...(facts.settings.length > 0 && { reads: facts.settings.map((read) => ({ ...read })) }),
     trimmed: [...facts.trimmed],
     modules: facts.modules.map(({ settings, packages, ...one }) => ({
       ...one,
@@ -93,7 +97,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
 }
 
 /** Lists that are written one item a line, so that two waybills can be compared line by line. */
-const LISTS = ['packages', 'overlaps', 'clashes', 'unseen', 'missing', 'trimmed', 'modules', 'files'] as const;
+const LISTS = ['packages', 'overlaps', 'clashes', 'reads', 'unseen', 'missing', 'trimmed', 'modules', 'files'] as const;
 
 /** The bytes of a waybill. */
 export function formatWaybill(waybill: Waybill): string {

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { glibcNeeded, MACHINES, readElf, stripDebugSections } from '.';
+import { glibcNeeded, MACHINES, readElf, stripElf } from '.';
 
 const fixture = (name: string): Buffer => readFileSync(join(__dirname, '../../../../test/fixtures/elf', name));
 const nodeItself = readFileSync(process.execPath);
@@ -23,14 +23,14 @@ describe('ELF files', () => {
   it('lose their debugging sections and nothing that is loaded', () => {
     for (const name of ['debug-x86_64.so', 'debug-arm64.so']) {
       const before = fixture(name);
-      const after = stripDebugSections(before);
+      const after = stripElf(before, 'debug');
       if (after === undefined) throw new Error('nothing was stripped');
       expect(after.length).toBeLessThan(before.length);
       const loaded = Number(before.readBigUInt64LE(64 + 32));
       // All of the first segment but the file header's offset of the section headers.
       expect(after.subarray(64, loaded).equals(before.subarray(64, loaded))).toBe(true);
       expect(readElf(after)).toEqual(readElf(before));
-      expect([after.includes('smooth'), after.includes('DW_'), stripDebugSections(after)]).toEqual([
+      expect([after.includes('smooth'), after.includes('DW_'), stripElf(after, 'debug')]).toEqual([
         true,
         false,
         undefined,
@@ -42,14 +42,14 @@ describe('ELF files', () => {
     const good = fixture('debug-x86_64.so');
     for (let length = 0; length < good.length; length += 97) {
       readElf(good.subarray(0, length));
-      stripDebugSections(good.subarray(0, length));
+      stripElf(good.subarray(0, length), 'debug');
     }
     for (let at = 0; at < 64; at++) {
       const bytes = Buffer.from(good);
       bytes[at] = 0xff;
       readElf(bytes);
-      stripDebugSections(bytes);
+      stripElf(bytes, 'debug');
     }
-    expect([readElf(Buffer.from('text')), stripDebugSections(Buffer.alloc(0))]).toEqual([undefined, undefined]);
+    expect([readElf(Buffer.from('text')), stripElf(Buffer.alloc(0), 'debug')]).toEqual([undefined, undefined]);
   });
 });

@@ -1,193 +1,210 @@
 /**
  * Reads what an ELF file says of itself (System V ABI, gABI chapters 4 and 5; symbol versions per the LSB, "Symbol
- * Versioning"): the processor it is for, the libraries it needs and the versions of their symbols. Bytes in, values out;
- * every offset and count is held against the bytes that are there.
+ * Versioning"): the processor it is for, the libraries it needs, where they are looked for, and the versions of their
+ * symbols.
  */
-
 import { isRangeError } from '../../base/errors';
+import { sourceOfBytes, stretchOf, type ByteSource } from '../byte-source';
+import { Fields } from '../fields';
+import { fileOffset, MAX_ENTRIES, PT, readHeader, readSegments, word, type ElfHeader, type Segment } from './header';
 
 export interface ElfFile {
   readonly bits: 32 | 64;
   readonly littleEndian: boolean;
   /** e_machine. */
   readonly machine: number;
-  /** e_type: 2 executable, 3 shared object or position-independent executable. */
+  /** e_type: 1 object, 2 executable, 3 shared object or position-independent executable. */
   readonly type: number;
+  readonly segments: readonly Segment[];
   readonly interpreter?: string;
+  /** The name by which others need it. */
+  readonly soname?: string;
   readonly needed: readonly string[];
+  /** Folders in which the loader looks for what is needed, `$ORIGIN/lib`; those of the older kind hold for its needs too. */
+  readonly rpath: readonly string[];
+  readonly runpath: readonly string[];
+  /** Code that the loader has to write into (DT_TEXTREL). */
+  readonly writesCode: boolean;
   /** Versions of symbols that are needed, by library: `libc.so.6` → `GLIBC_2.17`, … */
   readonly versions: ReadonlyMap<string, readonly string[]>;
 }
 
 export const MACHINES: Readonly<Record<number, string>> = {
+  2: 'sparc',
   3: 'x86 (32 bit)',
-  40: 'arm (32 bit)',
-  62: 'x86_64',
-  183: 'arm64',
-  243: 'riscv',
+  4: 'm68k',
   8: 'mips',
+  15: 'hppa',
   20: 'powerpc',
   21: 'powerpc64',
   22: 's390x',
+  40: 'arm (32 bit)',
+  43: 'sparc64',
+  50: 'ia64',
+  62: 'x86_64',
+  183: 'arm64',
+  243: 'riscv',
+  247: 'bpf',
   258: 'loongarch',
 };
 
-const EI_CLASS = 4;
-const EI_DATA = 5;
-const PT_LOAD = 1;
-const PT_DYNAMIC = 2;
-const PT_INTERP = 3;
-const DT_NEEDED = 1;
-const DT_STRTAB = 5;
-const DT_STRSZ = 10;
-const DT_VERNEED = 0x6ffffffe;
-const DT_VERNEEDNUM = 0x6fffffff;
-/** No real file has more; what claims to is not worth reading on. */
-const MAX_ENTRIES = 65_536;
-const MAX_NAME = 4096;
+const DT = {
+  needed: 1,
+  strtab: 5,
+  strsz: 10,
+  soname: 14,
+  rpath: 15,
+  textrel: 22,
+  runpath: 29,
+  flags: 30,
+  verneed: 0x6ffffffe,
+  verneednum: 0x6fffffff,
+};
+const DF_TEXTREL = 4;
+const MAX_PATH = 4096;
 
-export function isElf(bytes: Uint8Array): boolean {
-  return bytes.length >= 20 && bytes[0] === 0x7f && bytes[1] === 0x45 && bytes[2] === 0x4c && bytes[3] === 0x46;
+interface Dynamic {
+  readonly tag: number;
+  readonly value: number;
 }
 
 /** Undefined for what is no ELF file, or one whose tables lead outside it. */
-export function readElf(bytes: Uint8Array): ElfFile | undefined {
-  if (!isElf(bytes)) return undefined;
+export function readElf(bytes: Uint8Array | ByteSource): ElfFile | undefined {
+  const read = readElfOrFault(bytes);
+  return 'fault' in read ? undefined : read;
+}
+
+/** Like `readElf`, but says what is wrong. */
+export function readElfOrFault(bytes: Uint8Array | ByteSource): ElfFile | { readonly fault: string } {
   try {
-    return new Reader(bytes).read();
+    return readWhole(bytes instanceof Uint8Array ? sourceOfBytes(bytes) : bytes);
   } catch (error) {
-    // A table that leads outside the bytes.
-    if (isRangeError(error)) return undefined;
+    if (isRangeError(error)) return { fault: (error as RangeError).message };
     throw error;
   }
 }
 
-interface Segment {
-  readonly type: number;
-  readonly offset: number;
-  readonly address: number;
-  readonly fileSize: number;
+function readWhole(source: ByteSource): ElfFile {
+  const header = readHeader(source);
+  const segments = readSegments(source, header);
+  const interpreter = segments.find(({ type }) => type === PT.interpreter);
+  const dynamic = readDynamic(source, header, segments);
+  const strings = readStrings(source, header, segments, dynamic);
+  const textsOf = (tag: number): string[] => dynamic.filter((d) => d.tag === tag).map((d) => strings.text(d.value));
+  const valueOf = (tag: number): number => dynamic.find((d) => d.tag === tag)?.value ?? 0;
+  const foldersOf = (tag: number): string[] => textsOf(tag).flatMap((text) => text.split(':').filter((f) => f !== ''));
+  const [soname] = textsOf(DT.soname);
+  return {
+    bits: header.is64 ? 64 : 32,
+    littleEndian: header.littleEndian,
+    machine: header.machine,
+    type: header.type,
+    segments,
+    ...(interpreter !== undefined && { interpreter: readInterpreter(source, interpreter) }),
+    ...(soname !== undefined && { soname }),
+    needed: textsOf(DT.needed),
+    rpath: foldersOf(DT.rpath),
+    runpath: foldersOf(DT.runpath),
+    writesCode: dynamic.some(({ tag }) => tag === DT.textrel) || (valueOf(DT.flags) & DF_TEXTREL) !== 0,
+    versions: readVersions(source, header, segments, { dynamic, strings }),
+  };
 }
 
-class Reader {
-  readonly #bytes: Uint8Array;
-  readonly #view: DataView;
-  readonly #is64: boolean;
-  readonly #little: boolean;
+function readInterpreter(source: ByteSource, { offset, fileSize }: Segment): string {
+  return new Fields(stretchOf(source, offset, Math.min(fileSize, MAX_PATH)), true).text(0);
+}
 
-  constructor(bytes: Uint8Array) {
-    this.#bytes = bytes;
-    this.#view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-    this.#is64 = bytes[EI_CLASS] === 2;
-    this.#little = bytes[EI_DATA] !== 2;
+function readDynamic(source: ByteSource, header: ElfHeader, segments: readonly Segment[]): Dynamic[] {
+  const segment = segments.find(({ type }) => type === PT.dynamic);
+  // A file with its debugging information only keeps the header of the segment, not what was in it.
+  if (segment === undefined || segment.fileSize === 0) return [];
+  const width = header.is64 ? 16 : 8;
+  const count = Math.min(Math.floor(segment.fileSize / width), MAX_ENTRIES);
+  const fields = new Fields(stretchOf(source, segment.offset, count * width), header.littleEndian);
+  const entries: Dynamic[] = [];
+  for (let at = 0; at < count * width; at += width) {
+    const tag = word(fields, header.is64, at);
+    if (tag === 0) break;
+    // Values are addresses, offsets and flags; those that are none of these may be larger than any offset.
+    entries.push({ tag, value: WANTED.has(tag) ? word(fields, header.is64, at + width / 2) : 0 });
   }
+  return entries;
+}
 
-  read(): ElfFile {
-    const segments = this.#segments();
-    const interpreter = segments.find(({ type }) => type === PT_INTERP);
-    const dynamic = this.#dynamic(segments);
-    const strings = this.#stringTable(segments, dynamic);
-    return {
-      bits: this.#is64 ? 64 : 32,
-      littleEndian: this.#little,
-      machine: this.#u16(18),
-      type: this.#u16(16),
-      ...(interpreter !== undefined && { interpreter: this.#text(interpreter.offset) }),
-      needed: dynamic.filter(({ tag }) => tag === DT_NEEDED).map(({ value }) => this.#text(strings + value)),
-      versions: this.#versions(segments, dynamic, strings),
-    };
-  }
+const WANTED = new Set(Object.values(DT));
 
-  #segments(): Segment[] {
-    // e_phoff, e_phentsize, e_phnum
-    const at = this.#is64 ? this.#u64(32) : this.#u32(28);
-    const size = this.#u16(this.#is64 ? 54 : 42);
-    const count = Math.min(this.#u16(this.#is64 ? 56 : 44), MAX_ENTRIES);
-    return Array.from({ length: count }, (_, i) => {
-      const p = at + i * size;
-      return this.#is64
-        ? { type: this.#u32(p), offset: this.#u64(p + 8), address: this.#u64(p + 16), fileSize: this.#u64(p + 32) }
-        : { type: this.#u32(p), offset: this.#u32(p + 4), address: this.#u32(p + 8), fileSize: this.#u32(p + 16) };
-    });
-  }
+/** The strings that dynamic entries point into; none where there is no table. */
+function readStrings(
+  source: ByteSource,
+  header: ElfHeader,
+  segments: readonly Segment[],
+  dynamic: readonly Dynamic[],
+): Fields {
+  const address = dynamic.find(({ tag }) => tag === DT.strtab)?.value;
+  const size = dynamic.find(({ tag }) => tag === DT.strsz)?.value ?? 0;
+  const bytes = address === undefined ? new Uint8Array(0) : stretchOf(source, fileOffset(segments, address), size);
+  return new Fields(bytes, header.littleEndian);
+}
 
-  #dynamic(segments: readonly Segment[]): { tag: number; value: number }[] {
-    const segment = segments.find(({ type }) => type === PT_DYNAMIC);
-    if (segment === undefined) return [];
-    const width = this.#is64 ? 16 : 8;
-    const entries: { tag: number; value: number }[] = [];
-    for (let i = 0; i < Math.min(segment.fileSize / width, MAX_ENTRIES); i++) {
-      const at = segment.offset + i * width;
-      const tag = this.#is64 ? this.#u64(at) : this.#u32(at);
-      if (tag === 0) break;
-      entries.push({ tag, value: this.#is64 ? this.#u64(at + 8) : this.#u32(at + 4) });
-    }
-    return entries;
-  }
+function readVersions(
+  source: ByteSource,
+  header: ElfHeader,
+  segments: readonly Segment[],
+  { dynamic, strings }: { readonly dynamic: readonly Dynamic[]; readonly strings: Fields },
+): Map<string, string[]> {
+  const found = new Map<string, string[]>();
+  for (const { file, name } of neededVersions(source, header, segments, { dynamic, strings }))
+    found.set(file, [...(found.get(file) ?? []), name]);
+  return found;
+}
 
-  #stringTable(segments: readonly Segment[], dynamic: readonly { tag: number; value: number }[]): number {
-    const address = dynamic.find(({ tag }) => tag === DT_STRTAB)?.value;
-    const size = dynamic.find(({ tag }) => tag === DT_STRSZ)?.value ?? 0;
-    if (address === undefined) return 0;
-    const offset = fileOffset(segments, address);
-    if (offset + size > this.#bytes.length) throw new RangeError('string table');
-    return offset;
-  }
+export interface NeededVersion {
+  /** The library that has to have it. */
+  readonly file: string;
+  readonly name: string;
+  /** The number by which symbols name it. */
+  readonly index: number;
+}
 
-  #versions(
-    segments: readonly Segment[],
-    dynamic: readonly { tag: number; value: number }[],
-    strings: number,
-  ): Map<string, string[]> {
-    const found = new Map<string, string[]>();
-    const address = dynamic.find(({ tag }) => tag === DT_VERNEED)?.value;
-    const count = dynamic.find(({ tag }) => tag === DT_VERNEEDNUM)?.value ?? 0;
-    if (address === undefined) return found;
-    let at = fileOffset(segments, address);
-    for (let i = 0; i < Math.min(count, MAX_ENTRIES); i++) {
-      // Verneed: vn_version 2, vn_cnt 2, vn_file 4, vn_aux 4, vn_next 4.
-      const names: string[] = [];
-      let aux = at + this.#u32(at + 8);
-      for (let j = 0; j < Math.min(this.#u16(at + 2), MAX_ENTRIES); j++) {
-        // Vernaux: vna_hash 4, vna_flags 2, vna_other 2, vna_name 4, vna_next 4.
-        names.push(this.#text(strings + this.#u32(aux + 8)));
-        aux += this.#u32(aux + 12);
-      }
-      found.set(this.#text(strings + this.#u32(at + 4)), names);
-      const next = this.#u32(at + 12);
+function neededVersions(
+  source: ByteSource,
+  header: ElfHeader,
+  segments: readonly Segment[],
+  { dynamic, strings }: { readonly dynamic: readonly Dynamic[]; readonly strings: Fields },
+): NeededVersion[] {
+  const address = dynamic.find(({ tag }) => tag === DT.verneed)?.value;
+  const count = dynamic.find(({ tag }) => tag === DT.verneednum)?.value ?? 0;
+  const found: NeededVersion[] = [];
+  if (address === undefined) return found;
+  const record = (at: number): Fields => new Fields(stretchOf(source, at, 16), header.littleEndian);
+  let at = fileOffset(segments, address);
+  for (let i = 0; i < Math.min(count, MAX_ENTRIES); i++) {
+    // Verneed: vn_version 2, vn_cnt 2, vn_file 4, vn_aux 4, vn_next 4.
+    const need = record(at);
+    const file = strings.text(need.u32(4));
+    let auxAt = at + need.u32(8);
+    for (let j = 0; j < need.u16(2); j++) {
+      // Vernaux: vna_hash 4, vna_flags 2, vna_other 2, vna_name 4, vna_next 4.
+      const aux = record(auxAt);
+      found.push({ file, name: strings.text(aux.u32(8)), index: aux.u16(6) });
+      if (found.length > MAX_ENTRIES) throw new RangeError('a version table that goes on and on');
+      const next = aux.u32(12);
       if (next === 0) break;
-      at += next;
+      auxAt += next;
     }
-    return found;
+    const next = need.u32(12);
+    if (next === 0) break;
+    at += next;
   }
-
-  #text(at: number): string {
-    const end = this.#bytes.indexOf(0, at);
-    if (at >= this.#bytes.length || end < 0 || end - at > MAX_NAME) throw new RangeError('text');
-    return Buffer.from(this.#bytes.subarray(at, end)).toString('latin1');
-  }
-
-  #u16(at: number): number {
-    return this.#view.getUint16(at, this.#little);
-  }
-
-  #u32(at: number): number {
-    return this.#view.getUint32(at, this.#little);
-  }
-
-  #u64(at: number): number {
-    const value = this.#view.getBigUint64(at, this.#little);
-    if (value > BigInt(Number.MAX_SAFE_INTEGER)) throw new RangeError('offset');
-    return Number(value);
-  }
+  return found;
 }
 
-function fileOffset(segments: readonly Segment[], address: number): number {
-  const segment = segments.find(
-    ({ type, address: start, fileSize }) => type === PT_LOAD && address >= start && address < start + fileSize,
-  );
-  if (segment === undefined) throw new RangeError('address');
-  return segment.offset + (address - segment.address);
+/** The same with the numbers by which symbols name them. @throws RangeError for tables that lead outside the file */
+export function versionsByNumber(source: ByteSource): NeededVersion[] {
+  const header = readHeader(source);
+  const segments = readSegments(source, header);
+  const dynamic = readDynamic(source, header, segments);
+  return neededVersions(source, header, segments, { dynamic, strings: readStrings(source, header, segments, dynamic) });
 }
 
 /** The highest version of the GNU C library that any symbol needs, `[2, 17]`; undefined where none does. */

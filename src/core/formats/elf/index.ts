@@ -1,3 +1,6 @@
 /** The ELF format: what a binary says of itself. */
-export { type ElfFile, glibcNeeded, isElf, MACHINES, readElf } from './elf';
-export { stripDebugSections } from './strip';
+export { type ElfFile, glibcNeeded, MACHINES, readElf, readElfOrFault } from './elf';
+export { ET, isElf, PF, PT, readHeader, readSections, type Section } from './header';
+export { readProperties, type ElfProperties } from './properties';
+export { type Piece, planStrip, type Strip, stripElf, type StripPlan, STRIPS } from './strip';
+export { symbolsNeeding } from './symbols';

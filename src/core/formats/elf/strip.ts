@@ -1,50 +1,65 @@
 /**
- * Takes the debugging sections out of an ELF file (gABI chapter 4, "Section Header"). Nothing that is loaded moves: the
- * bytes up to the end of the last segment stay where they are. Headers of sections that go become inactive ones, so
- * that all others keep their numbers.
+ * Takes out of a linked ELF file what is only for people and debuggers (gABI chapter 4, "Section Header"). Nothing that
+ * is loaded moves: the bytes up to the end of the last segment stay where they are, and so do the numbers of sections
+ * that are loaded, since dynamic symbols name them. What is taken out is never read.
  */
 import { isRangeError } from '../../base/errors';
-import { isElf } from './elf';
+import { sourceOfBytes, stretchOf, type ByteSource } from '../byte-source';
+import { Fields } from '../fields';
+import {
+  ET,
+  HEADER_FIELDS,
+  readHeader,
+  readSections,
+  readSegments,
+  SECTION_FIELDS,
+  SHF,
+  SHT,
+  type ElfHeader,
+  type Section,
+} from './header';
+import { withoutDebugSymbols } from './strip-symbols';
 
-/** Elf64_Ehdr and Elf64_Shdr: offset of each field that is used, in bytes. */
-const E_SHOFF = 40;
-const E_PHOFF = 32;
-const E_PHENTSIZE = 54;
-const E_PHNUM = 56;
-const E_SHENTSIZE = 58;
-const E_SHNUM = 60;
-const E_SHSTRNDX = 62;
-const SH_NAME = 0;
-const SH_TYPE = 4;
-const SH_FLAGS = 8;
-const SH_OFFSET = 24;
-const SH_SIZE = 32;
-const SH_INFO = 44;
-const SH_ADDRALIGN = 48;
-const SECTION_BYTES = 64;
-const SHT_RELA = 4;
-const SHT_NOBITS = 8;
-const SHT_REL = 9;
-const SHF_ALLOC = 2;
-const DEBUG_NAME = /^\.z?debug_|^\.gnu\.debuglto_|^\.stab/;
+export const STRIPS = ['all', 'debug', 'none'] as const;
+/** `debug`: debugging sections. `all`: symbol tables and comments of compilers as well. */
+export type Strip = (typeof STRIPS)[number];
 
-interface Section {
-  /** Where its header is in the file. */
-  readonly header: number;
-  readonly name: string;
-  readonly type: number;
-  readonly isLoaded: boolean;
-  readonly offset: number;
+/** What a stripped file is made of, in order: stretches of the old one, and new bytes. */
+export type Piece = { readonly at: number; readonly length: number } | Uint8Array;
+
+export interface StripPlan {
+  readonly pieces: readonly Piece[];
+  /** Bytes of the stripped file. */
   readonly size: number;
-  readonly align: number;
-  readonly info: number;
 }
 
-/** The file without its debugging sections; undefined where it has none, or is no 64-bit little-endian file. */
-export function stripDebugSections(bytes: Uint8Array): Buffer | undefined {
-  if (!isElf(bytes) || bytes.length < 64 || bytes[4] !== 2 || bytes[5] !== 1) return undefined;
+const DEBUG_NAME = /^\.z?debug_|^\.gnu\.(?:debuglto_|lto_)|^\.gnu_debug(?:data|link|altlink)$|^\.stab|^\.gdb_index$/;
+const COMMENT_NAME = /^\.comment$|^\.note\.gnu\.gold-version$/;
+/** So many bytes at the end of a file may be there for alignment only. */
+const MAX_PADDING = 4096;
+/** From here on numbers of sections mean something else (SHN_LORESERVE). */
+const FIRST_RESERVED = 0xff00;
+
+/** The file stripped; undefined where nothing is to be taken out, or it is none that can be. */
+export function stripElf(bytes: Uint8Array, strip: Exclude<Strip, 'none'>): Buffer | undefined {
+  const plan = planStrip(sourceOfBytes(bytes), strip);
+  if (plan === undefined) return undefined;
+  return Buffer.concat(
+    plan.pieces.map((piece) =>
+      piece instanceof Uint8Array ? piece : bytes.subarray(piece.at, piece.at + piece.length),
+    ),
+    plan.size,
+  );
+}
+
+/** How to strip a file, without reading what goes; undefined as above. Objects and archives are left to linkers. */
+export function planStrip(source: ByteSource, strip: Exclude<Strip, 'none'>): StripPlan | undefined {
   try {
-    return strip(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length));
+    const header = readHeader(source);
+    if (header.type !== ET.executable && header.type !== ET.shared) return undefined;
+    if (header.sectionCount === 0 || header.sectionCount >= FIRST_RESERVED) return undefined;
+    const plan = new Stripper(source, header, strip).plan();
+    return plan !== undefined && plan.size < source.size ? plan : undefined;
   } catch (error) {
     // A table that leads outside the file: it is left as it is.
     if (isRangeError(error)) return undefined;
@@ -52,83 +67,159 @@ export function stripDebugSections(bytes: Uint8Array): Buffer | undefined {
   }
 }
 
-function strip(file: Buffer): Buffer | undefined {
-  const sections = readSections(file);
-  const goes = (section: Section): boolean => isDebug(section) || isRelocationOf(section, sections);
-  if (!sections.some(goes)) return undefined;
-  const keptEnd = endOfLoaded(file, sections);
-  const parts: Buffer[] = [file.subarray(0, keptEnd)];
-  let length = keptEnd;
-  const append = (part: Buffer, align: number): number => {
-    const padding = (align - (length % align)) % align;
-    parts.push(Buffer.alloc(padding), part);
-    length += padding + part.length;
-    return length - part.length;
-  };
-  const first = sections[0]?.header ?? 0;
-  const table = Buffer.from(file.subarray(first, first + sections.length * SECTION_BYTES));
-  if (table.length !== sections.length * SECTION_BYTES) throw new RangeError('section headers');
-  for (const [i, section] of sections.entries()) {
-    const at = i * SECTION_BYTES;
-    if (goes(section)) table.fill(0, at + SH_TYPE, at + SECTION_BYTES);
-    else if (!section.isLoaded && section.offset >= keptEnd && section.type !== SHT_NOBITS) {
-      const content = file.subarray(section.offset, section.offset + section.size);
-      if (content.length !== section.size) throw new RangeError('section');
-      table.writeBigUInt64LE(BigInt(append(content, Math.max(1, section.align))), at + SH_OFFSET);
-    }
+class Stripper {
+  readonly #source: ByteSource;
+  readonly #header: ElfHeader;
+  readonly #strip: Exclude<Strip, 'none'>;
+  readonly #sections: readonly Section[];
+  readonly #pieces: Piece[] = [];
+  #length = 0;
+
+  constructor(source: ByteSource, header: ElfHeader, strip: Exclude<Strip, 'none'>) {
+    this.#source = source;
+    this.#header = header;
+    this.#strip = strip;
+    this.#sections = readSections(source, header);
   }
-  const tableAt = append(table, 8);
-  const stripped = Buffer.concat(parts);
-  stripped.writeBigUInt64LE(BigInt(tableAt), E_SHOFF);
-  return stripped.length < file.length ? stripped : undefined;
+
+  plan(): StripPlan | undefined {
+    const goes = this.#sections.map((section, i) => i !== this.#header.namesIndex && this.#goes(section));
+    const sharesNames = this.#sections.some(
+      ({ type, link }, i) => type === SHT.symtab && goes[i] === false && link === this.#header.namesIndex,
+    );
+    if (!goes.includes(true) || sharesNames || this.#hasMoreBehind()) return undefined;
+    const loadedEnd = this.#endOfLoaded();
+    const numbers = this.#numberAnew(goes);
+    const shape = SECTION_FIELDS[this.#header.is64 ? 64 : 32];
+    const table = new Fields(
+      new Uint8Array(Math.max(...numbers, 0) * shape.bytes + shape.bytes),
+      this.#header.littleEndian,
+    );
+    this.#append({ at: 0, length: loadedEnd });
+    const names = new Names();
+    for (const [i, section] of this.#sections.entries()) {
+      const number = numbers[i];
+      if (number === undefined || number < 0 || goes[i] === true) continue;
+      this.#copyHeader(i, table, number, numbers);
+      table.setU32(number * shape.bytes, names.add(section.name));
+      if (i === this.#header.namesIndex || (section.flags & SHF.alloc) !== 0 || section.type === SHT.nobits) continue;
+      if (section.offset >= loadedEnd) this.#move(section, table, number, numbers);
+    }
+    const last = numbers[this.#header.namesIndex] ?? 0;
+    this.#setWord(table, last, shape.offset, this.#append(names.bytes()));
+    this.#setWord(table, last, shape.size, names.bytes().length);
+    const tableAt = this.#append(table.bytes, this.#header.is64 ? 8 : 4);
+    return { pieces: this.#withHeader(tableAt, table.bytes.length / shape.bytes, last), size: this.#length };
+  }
+
+  #goes({ name, type, flags }: Section): boolean {
+    if ((flags & SHF.alloc) !== 0 || type === SHT.null) return false;
+    if (DEBUG_NAME.test(name)) return true;
+    // What a linker was asked to keep for moving code again; its targets may go.
+    if (type === SHT.rel || type === SHT.rela) return this.#strip === 'all' || /^\.rela?\.z?debug_/.test(name);
+    if (this.#strip !== 'all') return false;
+    return type === SHT.symtab || type === SHT.symtabShndx || name === '.strtab' || COMMENT_NAME.test(name);
+  }
+
+  /** Some programs carry data behind everything that the format knows of, and read it from their own file. */
+  #hasMoreBehind(): boolean {
+    const { sectionsAt, sectionCount, is64 } = this.#header;
+    const ends = this.#sections.map(({ offset, size, type }) => (type === SHT.nobits ? 0 : offset + size));
+    const table = sectionsAt + sectionCount * SECTION_FIELDS[is64 ? 64 : 32].bytes;
+    const end = ends.reduce((a, b) => Math.max(a, b), Math.max(table, this.#endOfLoaded()));
+    return this.#source.size - end > MAX_PADDING;
+  }
+
+  #endOfLoaded(): number {
+    const { segmentsAt, segmentSize, segmentCount, is64 } = this.#header;
+    const ends = this.#sections
+      .filter(({ flags, type }) => (flags & SHF.alloc) !== 0 && type !== SHT.nobits)
+      .map(({ offset, size }) => offset + size);
+    for (const { offset, fileSize } of readSegments(this.#source, this.#header)) ends.push(offset + fileSize);
+    const tables = Math.max(HEADER_FIELDS[is64 ? 64 : 32].bytes, segmentsAt + segmentCount * segmentSize);
+    const end = ends.reduce((a, b) => Math.max(a, b), tables);
+    if (end > this.#source.size) throw new RangeError('segments');
+    return end;
+  }
+
+  /** The new number of each section; below zero for those without. What comes before a loaded section keeps its place. */
+  #numberAnew(goes: readonly boolean[]): number[] {
+    const lastLoaded = this.#sections.findLastIndex(({ flags }) => (flags & SHF.alloc) !== 0);
+    let next = lastLoaded + 1;
+    return goes.map((isGone, i) => (i <= lastLoaded ? i : isGone ? -1 : next++));
+  }
+
+  #copyHeader(from: number, table: Fields, to: number, numbers: readonly number[]): void {
+    const shape = SECTION_FIELDS[this.#header.is64 ? 64 : 32];
+    const old = stretchOf(this.#source, this.#header.sectionsAt + from * shape.bytes, shape.bytes);
+    table.bytes.set(old, to * shape.bytes);
+    const section = this.#sections[from];
+    if (section === undefined) return;
+    table.setU32(to * shape.bytes + shape.link, Math.max(0, numbers[section.link] ?? 0));
+    const infoIsNumber = section.type === SHT.rel || section.type === SHT.rela || (section.flags & SHF.infoLink) !== 0;
+    if (infoIsNumber) table.setU32(to * shape.bytes + shape.info, Math.max(0, numbers[section.info] ?? 0));
+  }
+
+  /** Puts the content of a section that is not loaded behind what is there. */
+  #move(section: Section, table: Fields, number: number, numbers: readonly number[]): void {
+    const shape = SECTION_FIELDS[this.#header.is64 ? 64 : 32];
+    if (section.offset + section.size > this.#source.size) throw new RangeError('section');
+    const keepsReferences = this.#sections.some(
+      ({ type, flags }) => (type === SHT.rel || type === SHT.rela) && (flags & SHF.alloc) === 0,
+    );
+    if (section.type !== SHT.symtab) {
+      const at = this.#append({ at: section.offset, length: section.size }, section.align);
+      this.#setWord(table, number, shape.offset, at);
+      return;
+    }
+    const old = stretchOf(this.#source, section.offset, section.size);
+    const { bytes, locals } = withoutDebugSymbols(old, this.#header, { numbers, keepsAll: keepsReferences });
+    this.#setWord(table, number, shape.offset, this.#append(bytes, section.align));
+    this.#setWord(table, number, shape.size, bytes.length);
+    if (locals !== undefined) table.setU32(number * shape.bytes + shape.info, locals);
+  }
+
+  #append(piece: Piece, align = 1): number {
+    const padding = align > 1 ? (align - (this.#length % align)) % align : 0;
+    if (padding > this.#source.size) throw new RangeError('alignment');
+    if (padding > 0) this.#pieces.push(new Uint8Array(padding));
+    const at = this.#length + padding;
+    this.#pieces.push(piece);
+    this.#length = at + piece.length;
+    return at;
+  }
+
+  #setWord(table: Fields, number: number, field: number, value: number): void {
+    const at = number * SECTION_FIELDS[this.#header.is64 ? 64 : 32].bytes + field;
+    if (this.#header.is64) table.setU64(at, value);
+    else table.setU32(at, value);
+  }
+
+  /** The pieces, with the file header telling of the new table. */
+  #withHeader(tableAt: number, count: number, namesIndex: number): Piece[] {
+    const where = HEADER_FIELDS[this.#header.is64 ? 64 : 32];
+    const start = new Fields(new Uint8Array(stretchOf(this.#source, 0, where.bytes)), this.#header.littleEndian);
+    if (this.#header.is64) start.setU64(where.sectionsAt, tableAt);
+    else start.setU32(where.sectionsAt, tableAt);
+    start.setU16(where.sectionCount, count);
+    start.setU16(where.namesIndex, namesIndex);
+    const [first, ...rest] = this.#pieces;
+    return [start.bytes, { at: where.bytes, length: (first?.length ?? where.bytes) - where.bytes }, ...rest];
+  }
 }
 
-function readSections(file: Buffer): Section[] {
-  const at = u64(file, E_SHOFF);
-  const count = file.readUInt16LE(E_SHNUM);
-  if (file.readUInt16LE(E_SHENTSIZE) !== SECTION_BYTES) return [];
-  const names = u64(file, at + file.readUInt16LE(E_SHSTRNDX) * SECTION_BYTES + SH_OFFSET);
-  return Array.from({ length: count }, (_, i) => {
-    const header = at + i * SECTION_BYTES;
-    const nameAt = names + file.readUInt32LE(header + SH_NAME);
-    return {
-      header,
-      name: file.toString('latin1', nameAt, Math.max(nameAt, file.indexOf(0, nameAt))),
-      type: file.readUInt32LE(header + SH_TYPE),
-      isLoaded: (u64(file, header + SH_FLAGS) & SHF_ALLOC) !== 0,
-      offset: u64(file, header + SH_OFFSET),
-      size: u64(file, header + SH_SIZE),
-      align: u64(file, header + SH_ADDRALIGN),
-      info: file.readUInt32LE(header + SH_INFO),
-    };
-  });
-}
+/** Names of sections, each once; one that another ends with shares its bytes. */
+class Names {
+  #text = '\0';
 
-function isDebug({ name, isLoaded }: Section): boolean {
-  return !isLoaded && DEBUG_NAME.test(name);
-}
+  add(name: string): number {
+    const at = this.#text.indexOf(`${name}\0`);
+    if (at >= 0) return at;
+    this.#text += `${name}\0`;
+    return this.#text.length - name.length - 1;
+  }
 
-function isRelocationOf(section: Section, sections: readonly Section[]): boolean {
-  const target = section.type === SHT_RELA || section.type === SHT_REL ? sections[section.info] : undefined;
-  return target !== undefined && !section.isLoaded && isDebug(target);
-}
-
-function endOfLoaded(file: Buffer, sections: readonly Section[]): number {
-  const ends = sections
-    .filter(({ isLoaded, type }) => isLoaded && type !== SHT_NOBITS)
-    .map(({ offset, size }) => offset + size);
-  const at = u64(file, E_PHOFF);
-  const size = file.readUInt16LE(E_PHENTSIZE);
-  const count = file.readUInt16LE(E_PHNUM);
-  // p_offset and p_filesz
-  for (let i = 0; i < count; i++) ends.push(u64(file, at + i * size + 8) + u64(file, at + i * size + 32));
-  const end = Math.max(at + count * size, SECTION_BYTES, ...ends);
-  if (end > file.length) throw new RangeError('segments');
-  return end;
-}
-
-function u64(file: Buffer, at: number): number {
-  const value = file.readBigUInt64LE(at);
-  if (value > BigInt(Number.MAX_SAFE_INTEGER)) throw new RangeError('offset');
-  return Number(value);
+  bytes(): Uint8Array {
+    return Buffer.from(this.#text, 'latin1');
+  }
 }

@@ -1,7 +1,7 @@
 /** Says where two zip archives first differ, in the format's own terms. */
 import { Buffer } from 'node:buffer';
 import { printable } from '../../base/text';
-import type { ByteSource } from './directory';
+import type { ByteSource } from '../byte-source';
 import { formatDosTime } from './dos-time';
 import { openZip, type ZipEntry } from './reader';
 

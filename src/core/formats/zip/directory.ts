@@ -4,13 +4,8 @@
  * put before, between or behind are refused, since readers disagree on what they hold.
  */
 import { EmballageError } from '../../base/errors';
+import type { ByteSource } from '../byte-source';
 import * as zip from './layout';
-
-/** Bytes at an offset: a file, or memory. `read` gives exactly `length` bytes; the caller stays within `size`. */
-export interface ByteSource {
-  readonly size: number;
-  read(offset: number, length: number): Uint8Array;
-}
 
 /** One central directory header with what follows it. */
 export interface DirectoryEntry {

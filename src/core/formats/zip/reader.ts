@@ -8,7 +8,8 @@
 import { crc32, createInflateRaw, inflateRawSync } from 'node:zlib';
 import { systemCode } from '../../base/errors';
 import { linkStaysInside, unsafePathReason } from '../../base/paths';
-import { ByteSource, DirectoryEntry, invalid, readDirectory, zip64Values } from './directory';
+import type { ByteSource } from '../byte-source';
+import { DirectoryEntry, invalid, readDirectory, zip64Values } from './directory';
 import type { DosTime } from './dos-time';
 import { ZipFault, ZipFaultCode, ZipFaultError } from './faults';
 import * as zip from './layout';

@@ -2,6 +2,5 @@
 export { placePackages, type PlacedPackage } from './layout';
 export { asRecord, invalid, parseJson, readPackageLock, type LockEntry, type PackageLock } from './package-lock';
 export { compareWithManifest, linkTarget, selectPackages, type Manifest, type NodeTarget } from './select';
-export { unpackTarball, type UnpackedTarball } from './tarball';
 export { makeTarball, type MadeTarball } from './make-tarball';
 export { ownerOf } from './owner';

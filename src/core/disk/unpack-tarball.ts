@@ -1,14 +1,14 @@
-/** Unpacks the tarball of an npm package into a folder of the store. No script in it is ever run. */
+/** Unpacks the tarball of a package into a folder of the store. No script in it is ever run. */
 import { createHash } from 'node:crypto';
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { gunzipSync } from 'node:zlib';
-import { EmballageError, isRangeError, messageOf } from '../../../base/errors';
-import { printable } from '../../../base/text';
-import { formatSize } from '../../../base/units';
-import { unpackOnce, type UnpackedFile } from '../../../disk/unpack-once';
-import { guarded } from '../../../disk/write';
-import { readTar } from '../../../formats/tar';
+import { EmballageError, isRangeError, messageOf } from '../base/errors';
+import { printable } from '../base/text';
+import { formatSize } from '../base/units';
+import { unpackOnce, type UnpackedFile } from './unpack-once';
+import { guarded } from './write';
+import { readTar } from '../formats/tar';
 
 export interface UnpackedTarball {
   /** Absolute path of the folder with the files. */
@@ -26,12 +26,14 @@ export interface TarballRequest {
   readonly file: string;
   /** Absolute path of the folder to unpack to; taken as it is when it is there. */
   readonly folder: string;
+  /** The file without which it is none of the packages that are wanted. */
+  readonly mustHave: string;
 }
 
 /** @throws EmballageError PACKAGE_INVALID; then nothing is left behind */
-export function unpackTarball({ path, file, folder }: TarballRequest): Promise<UnpackedTarball> {
+export function unpackTarball({ path, file, folder, mustHave }: TarballRequest): Promise<UnpackedTarball> {
   return unpackOnce({ folder, manifest: MANIFEST, shown: file }, (files) => ({
-    files: unpackInto(gunzip(readFileSync(path), file), file, files),
+    files: unpackInto(gunzip(readFileSync(path), file), { file, mustHave }, files),
   }));
 }
 
@@ -45,10 +47,14 @@ function gunzip(bytes: Buffer, file: string): Buffer {
   }
 }
 
-function unpackInto(tar: Buffer, file: string, folder: string): UnpackedFile[] {
+function unpackInto(
+  tar: Buffer,
+  { file, mustHave }: Pick<TarballRequest, 'file' | 'mustHave'>,
+  folder: string,
+): UnpackedFile[] {
   const files = new Map<string, UnpackedFile>();
   for (const entry of readTar(tar, file)) {
-    // Everything lies in one folder, which is called `package` as a rule.
+    // Everything lies in one folder.
     const path = entry.path.slice(entry.path.indexOf('/') + 1);
     if (entry.kind === 'folder' || path === '') continue;
     if (entry.kind !== 'file') throw bad(file, 'files and folders', `a link, ${printable(entry.path)}`);
@@ -61,7 +67,7 @@ function unpackInto(tar: Buffer, file: string, folder: string): UnpackedFile[] {
     // Where a path comes twice the later one counts, as it does for tar.
     files.set(path, { path, sha256, size: entry.bytes.length, isProgram: (entry.mode & 0o111) !== 0 });
   }
-  if (!files.has('package.json')) throw bad(file, 'a package.json', 'none');
+  if (!files.has(mustHave)) throw bad(file, `a ${mustHave}`, 'none');
   return [...files.values()];
 }
 

@@ -1,0 +1,3 @@
+module fernhaven.example/tidesolver
+
+go 1.19

@@ -1,0 +1,90 @@
+/** The headers and imports of PE files (Microsoft PE and COFF Specification). */
+import { stretchOf, type ByteSource } from '../byte-source';
+import { Fields } from '../fields';
+import type { NativeInfo, NativeMachine } from './model';
+
+const PE_OFFSET_AT = 0x3c;
+const SIGNATURE = 0x4550;
+const MAGIC_64 = 0x20b;
+const MAGIC_32 = 0x10b;
+const IS_DLL = 0x2000;
+const IMPORTS = 1;
+const MAX_SECTIONS = 96;
+const MAX_IMPORTS = 4096;
+const MAX_NAME = 512;
+const MACHINES: Readonly<Record<number, NativeMachine>> = {
+  0x8664: { name: 'x86_64', bits: 64 },
+  0xaa64: { name: 'arm64', bits: 64 },
+  0x14c: { name: 'x86 (32 bit)', bits: 32 },
+  0x1c0: { name: 'arm (32 bit)', bits: 32 },
+  0x1c4: { name: 'arm (32 bit)', bits: 32 },
+};
+
+interface SectionSpan {
+  readonly address: number;
+  readonly size: number;
+  readonly offset: number;
+}
+
+export function isPe(start: Uint8Array): boolean {
+  return start.length >= 2 && start[0] === 0x4d && start[1] === 0x5a;
+}
+
+/** @throws RangeError for a file whose tables lead outside it */
+export function readPe(source: ByteSource): NativeInfo {
+  const at = new Fields(stretchOf(source, 0, 64), true).u32(PE_OFFSET_AT);
+  // Signature 4, Machine 2, NumberOfSections 2, …, SizeOfOptionalHeader 2 at 20, Characteristics 2 at 22.
+  const coff = new Fields(stretchOf(source, at, 24), true);
+  if (coff.u32(0) !== SIGNATURE) throw new RangeError('a program of DOS only');
+  const number = coff.u16(4);
+  const optionalSize = coff.u16(20);
+  const optional = new Fields(stretchOf(source, at + 24, optionalSize), true);
+  const magic = optionalSize >= 2 ? optional.u16(0) : MAGIC_64;
+  if (magic !== MAGIC_32 && magic !== MAGIC_64) throw new RangeError('an optional header of no known shape');
+  const count = coff.u16(6);
+  if (count > MAX_SECTIONS) throw new RangeError('more sections than the format allows');
+  const sections = readSections(new Fields(stretchOf(source, at + 24 + optionalSize, count * 40), true), count);
+  const machine = MACHINES[number] ?? { name: `processor ${String(number)}`, bits: magic === MAGIC_64 ? 64 : 32 };
+  return {
+    format: 'PE',
+    system: 'Windows',
+    kind: (coff.u16(22) & IS_DLL) !== 0 ? 'library' : 'program',
+    machines: [machine],
+    needs: readImports(source, importTable(optional, magic), sections),
+  };
+}
+
+function readSections(table: Fields, count: number): SectionSpan[] {
+  // Name 8, VirtualSize 4, VirtualAddress 4, SizeOfRawData 4, PointerToRawData 4, …
+  return Array.from({ length: count }, (_, i) => ({
+    address: table.u32(i * 40 + 12),
+    size: table.u32(i * 40 + 16),
+    offset: table.u32(i * 40 + 20),
+  }));
+}
+
+/** Address of the import table; 0 for none. */
+function importTable(optional: Fields, magic: number): number {
+  const countAt = magic === MAGIC_64 ? 108 : 92;
+  if (optional.bytes.length < countAt + 4 || optional.u32(countAt) <= IMPORTS) return 0;
+  return optional.u32(countAt + 4 + IMPORTS * 8);
+}
+
+function readImports(source: ByteSource, table: number, sections: readonly SectionSpan[]): string[] {
+  if (table === 0) return [];
+  const names: string[] = [];
+  for (let at = offsetOf(table, sections); ; at += 20) {
+    // Name is the fourth of five numbers; a row of zeros ends the table.
+    const name = new Fields(stretchOf(source, at, 20), true).u32(12);
+    if (name === 0) return names;
+    if (names.length >= MAX_IMPORTS) throw new RangeError('an import table that goes on and on');
+    const nameAt = offsetOf(name, sections);
+    names.push(new Fields(stretchOf(source, nameAt, Math.min(MAX_NAME, source.size - nameAt)), true).text(0));
+  }
+}
+
+function offsetOf(address: number, sections: readonly SectionSpan[]): number {
+  const section = sections.find((one) => address >= one.address && address < one.address + one.size);
+  if (section === undefined) throw new RangeError('an address that is not in the file');
+  return section.offset + (address - section.address);
+}

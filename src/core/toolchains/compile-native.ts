@@ -1,0 +1,78 @@
+/** Runs compilers of native code in a clean environment, and tells what they said when they fail. */
+import { execFile } from 'node:child_process';
+import { promisify } from 'node:util';
+import { EmballageError } from '../base/errors';
+import { printable } from '../base/text';
+
+export interface CompilerRun {
+  /** Absolute path. */
+  readonly program: string;
+  readonly args: readonly string[];
+  readonly cwd: string;
+  /** The whole environment. */
+  readonly env: Readonly<Record<string, string>>;
+  /** As it stands after "while": `compiling tide-solver for arm64`. */
+  readonly doing: string;
+  /** What is taken out of messages: paths that mean nothing to people. */
+  readonly shown: (line: string) => string;
+}
+
+const PATIENCE_MS = 30 * 60_000;
+const MAX_OUTPUT_BYTES = 64 * 1024 * 1024;
+const MAX_LINES = 40;
+
+/** What every compiler finds in its environment, and nothing else. */
+export function cleanEnvironment(home: string, epochSeconds: number): Record<string, string> {
+  return {
+    PATH: '/usr/local/bin:/usr/bin:/bin',
+    HOME: home,
+    TMPDIR: home,
+    LC_ALL: 'C.UTF-8',
+    TZ: 'UTC',
+    SOURCE_DATE_EPOCH: String(epochSeconds),
+  };
+}
+
+/**
+ * @returns what it wrote to standard output
+ * @throws EmballageError COMPILER_FAILED with its own message, TOOLCHAIN_MISSING where it cannot be started
+ */
+export async function runCompiler(run: CompilerRun): Promise<string> {
+  const { program, args, cwd, env, doing } = run;
+  try {
+    const { stdout } = await promisify(execFile)(program, [...args], {
+      cwd,
+      env: { ...env },
+      timeout: PATIENCE_MS,
+      maxBuffer: MAX_OUTPUT_BYTES,
+    });
+    return stdout;
+  } catch (error) {
+    throw failed(error, run, doing);
+  }
+}
+
+function failed(error: unknown, run: CompilerRun, doing: string): EmballageError {
+  const { code, signal, stderr = '' } = error as { code?: unknown; signal?: string | null; stderr?: string };
+  if (typeof code === 'string')
+    return new EmballageError(
+      'TOOLCHAIN_MISSING',
+      { doing, where: run.program, expected: 'a compiler that starts', found: code, mend: 'install it again' },
+      error,
+    );
+  const lines = stderr.split('\n').filter((line) => line.trim() !== '');
+  // Compilers tell the first mistake first; what follows often comes of it.
+  const shown = lines.slice(0, MAX_LINES).map((line) => printable(run.shown(line)));
+  const left = lines.length - shown.length;
+  return new EmballageError(
+    'COMPILER_FAILED',
+    {
+      doing,
+      expected: 'a compiler that succeeds',
+      found: signal != null ? `one that was ended by ${signal}` : `one that failed, exit code ${String(code)}`,
+      mend: shown.length === 0 ? 'run the compiler by hand' : 'mend what it says',
+      details: left > 0 ? [...shown, `… ${String(left)} lines more`] : shown,
+    },
+    error,
+  );
+}
