@@ -1,17 +1,17 @@
 /** What `try` needs to call a function: the artifact, the program that runs it, its settings and limits. */
-import { arch as processor } from 'node:os';
 import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { listed, printable } from '../core/base/text';
 import { verifyAgainstWaybill } from '../core/pipeline/check';
 import { artifactPath, type Project, type Target } from '../core/pipeline/targets';
-import type { Arch, FunctionSpec } from '../core/sheet';
+import { isNative, type Arch, type FunctionSpec } from '../core/sheet';
 import { chooseNode } from '../core/toolchains/node';
 import { chooseJava } from '../core/toolchains/java';
 import { choosePython } from '../core/toolchains/python';
 import type { Waybill } from '../core/waybill';
 import type { HostPlan } from '../standins/host';
 import { findNodes, pythonMend } from './commands/toolchains';
+import { nativeRun, ownArch } from './native-run';
 import type { Session } from './session';
 
 /** What a function gets where neither the sheet nor the destination says. */
@@ -29,9 +29,11 @@ export async function planCalls(
   isAgain = false,
 ): Promise<{ readonly plan: HostPlan; readonly waybill: Waybill }> {
   const waybill = await verifyAgainstWaybill(project, target);
-  refuseForeign(waybill, target.arch);
-  const program = await chooseProgram(target.spec, session);
-  return { plan: makePlan(project, target, { waybill, program, session, isAgain }), waybill };
+  if (!isNative(target.spec.runtime.language)) refuseForeign(waybill, target.arch);
+  const runs = isNative(target.spec.runtime.language)
+    ? await nativeRun(project, target, waybill, isAgain ? undefined : session)
+    : { program: await chooseProgram(target.spec, session) };
+  return { plan: makePlan(project, target, { waybill, runs, session, isAgain }), waybill };
 }
 
 function makePlan(
@@ -39,10 +41,15 @@ function makePlan(
   { spec, arch }: Target,
   {
     waybill,
-    program,
+    runs,
     session,
     isAgain,
-  }: { readonly waybill: Waybill; readonly program: string; readonly session: Session; readonly isAgain: boolean },
+  }: {
+    readonly waybill: Waybill;
+    readonly runs: Pick<HostPlan, 'program' | 'emulator'>;
+    readonly session: Session;
+    readonly isAgain: boolean;
+  },
 ): HostPlan {
   const destination = project.sheet.destinations[spec.destination];
   const shown = artifactPath({ spec, arch });
@@ -54,7 +61,7 @@ function makePlan(
     file,
     member,
     language: spec.runtime.language,
-    program,
+    ...runs,
     env: settingsFor(spec, isAgain ? undefined : session),
     memoryBytes: spec.memoryBytes ?? Math.max(DEFAULT_MEMORY, destination?.memory.least ?? 0),
     timeoutMs: spec.timeoutMs ?? Math.min(destination?.timeoutMostMs ?? DEFAULT_TIMEOUT_MS, DEFAULT_TIMEOUT_MS),
@@ -73,10 +80,6 @@ function refuseForeign(waybill: Waybill, arch: Arch): void {
     found: `one for ${arch} with compiled files, such as ${printable(native.path)}`,
     mend: `build for ${ownArch()} too (\`arch\` in the sheet), or try it on a machine of that kind`,
   });
-}
-
-function ownArch(): Arch {
-  return processor() === 'arm64' ? 'arm64' : 'x86_64';
 }
 
 /** The artifact for this machine's processor where there is one. */

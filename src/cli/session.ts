@@ -172,8 +172,8 @@ export class Session {
 /** Where Go’s compiler keeps what it compiled: as the user says, or in the folder for such things; none for a home that is not there. */
 function goCache(): string | undefined {
   const { GOCACHE, XDG_CACHE_HOME, HOME } = process.env;
-  if (GOCACHE !== undefined && GOCACHE.startsWith('/')) return GOCACHE;
-  if (XDG_CACHE_HOME !== undefined && XDG_CACHE_HOME.startsWith('/')) return join(XDG_CACHE_HOME, 'go-build');
+  if (GOCACHE?.startsWith('/') === true) return GOCACHE;
+  if (XDG_CACHE_HOME?.startsWith('/') === true) return join(XDG_CACHE_HOME, 'go-build');
   return HOME !== undefined && existsSync(HOME) ? join(HOME, '.cache/go-build') : undefined;
 }
 

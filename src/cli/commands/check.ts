@@ -1,5 +1,6 @@
 /** `check`: holds artifacts against their destination. */
 import { existsSync } from 'node:fs';
+import { homedir, hostname } from 'node:os';
 import { basename, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { nearestWord, printable } from '../../core/base/text';
@@ -7,8 +8,16 @@ import { readTextFile } from '../../core/disk/read-text';
 import { lookForChange } from '../../core/pipeline/build';
 import { checkFile, checkTarget, stopFindings, type CheckedArtifact } from '../../core/pipeline/check';
 import { selectFunctions, targetsOf, type Project } from '../../core/pipeline/targets';
-import type { FunctionFacts } from '../../core/rules';
-import { ARCHITECTURES, MAX_YAML_BYTES, readDestination, settleRuntime, type Destination } from '../../core/sheet';
+import type { FunctionFacts, Surroundings } from '../../core/rules';
+import {
+  ARCHITECTURES,
+  MAX_YAML_BYTES,
+  NATIVE_RUNTIME,
+  readDestination,
+  runtimeName,
+  settleRuntime,
+  type Destination,
+} from '../../core/sheet';
 import { TOOL } from '../program';
 import { shellWord, type Session } from '../session';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
@@ -29,11 +38,15 @@ export const command: CommandModule = {
         describe: 'for a file: the destination, by name in the sheet or by its file',
       })
       .option('arch', { choices: ARCHITECTURES, requiresArg: true, describe: 'for a file: its architecture' })
-      .option('runtime', { type: 'string', requiresArg: true, describe: 'for a file: its runtime, such as "node 20"' })
+      .option('runtime', {
+        type: 'string',
+        requiresArg: true,
+        describe: 'for a file: its runtime, such as "node 20", or native',
+      })
       .option('entry', {
         type: 'string',
         requiresArg: true,
-        describe: 'for a file: its entry, FILE#MEMBER or CLASS#METHOD',
+        describe: 'for a file: its entry, FILE#MEMBER or CLASS#METHOD; a file for native code',
       })
       .option('format', {
         choices: ['text', 'sarif', 'junit'],
@@ -80,6 +93,7 @@ async function checkFunctions(names: readonly string[], args: Arguments, session
       await checkTarget(project, target, session.today(), {
         jobs: session.jobs,
         javas: () => session.javas(),
+        surroundings: surroundings(project.root),
       }),
     );
   await remarkOutdated(
@@ -88,6 +102,11 @@ async function checkFunctions(names: readonly string[], args: Arguments, session
     session,
   );
   return checked;
+}
+
+/** What is particular to this machine, and to whoever is at it. */
+function surroundings(...folders: readonly string[]): Surroundings {
+  return { folders: [...folders, `${homedir()}/`], user: process.env.USER ?? '', host: hostname() };
 }
 
 async function remarkOutdated(project: Project, names: readonly string[], session: Session): Promise<void> {
@@ -117,7 +136,7 @@ async function checkOneFile(file: string, args: Arguments, session: Session): Pr
     shown: file,
     name: basename(file),
     destination,
-    facts: factsFrom(args),
+    facts: { ...factsFrom(args), surroundings: surroundings() },
     accept: [],
     today: session.today(),
     isVerified: false,
@@ -128,19 +147,21 @@ async function checkOneFile(file: string, args: Arguments, session: Session): Pr
 function factsFrom(args: Arguments): FunctionFacts {
   const [runtime, entry] = [text(args, 'runtime'), text(args, 'entry')];
   const arch = ARCHITECTURES.find((one) => one === text(args, 'arch'));
-  const [, file, member] = entry === undefined ? [] : (/^([^#\s][^#]*)#([A-Za-z_$][\w$]*)$/.exec(entry) ?? []);
-  if (entry !== undefined && (file === undefined || member === undefined))
+  const [, file, member = ''] =
+    entry === undefined ? [] : (/^([^#\s][^#]*)(?:#([A-Za-z_$][\w$]*))?$/.exec(entry) ?? []);
+  const isNativeCode = runtime !== undefined && runtimeName(settleRuntime(runtime)) === NATIVE_RUNTIME;
+  if (entry !== undefined && (file === undefined || (member === '') !== isNativeCode))
     throw new EmballageError('USAGE', {
       doing: 'reading the command line',
       where: '--entry',
-      expected: '`FILE#MEMBER`',
+      expected: isNativeCode ? 'a file, for native code' : '`FILE#MEMBER`',
       found: `\`${printable(entry)}\``,
-      mend: 'write it like `alert.mjs#decide`',
+      mend: isNativeCode ? 'write it like `run`' : 'write it like `alert.mjs#decide`, or say `--runtime native`',
     });
   return {
     ...(arch !== undefined && { arch }),
     ...(runtime !== undefined && { runtime: settleRuntime(runtime) }),
-    ...(entry !== undefined && file !== undefined && member !== undefined && { entry: { text: entry, file, member } }),
+    ...(entry !== undefined && file !== undefined && { entry: { text: entry, file, member } }),
   };
 }
 

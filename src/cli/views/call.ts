@@ -106,6 +106,15 @@ function explain(failure: Failure, file: string): { expected: string; found: str
   return explainOther(failure, file);
 }
 
+/** What the signals mean that a program gets for what it did itself. */
+const SIGNALS: Readonly<Record<string, string>> = {
+  SIGSEGV: ': it reached for memory that is not its own',
+  SIGBUS: ': it reached for memory that is not there',
+  SIGILL: ': the processor does not know an instruction of it',
+  SIGFPE: ': a division by zero, or the like',
+  SIGABRT: ': it gave up by itself',
+};
+
 function explainOther(failure: Failure, file: string): { expected: string; found: string; mend: string } {
   switch (failure.kind) {
     case 'threw':
@@ -136,10 +145,14 @@ function explainOther(failure: Failure, file: string): { expected: string; found
       return {
         expected: 'an answer',
         found: `the process ended by itself, exit code ${String(failure.code)}`,
-        mend: 'return the result instead of ending the process',
+        mend: 'answer instead of ending the process; see its log',
       };
     case 'killed':
-      return { expected: 'an answer', found: `the process was ended by ${failure.signal}`, mend: 'see its log' };
+      return {
+        expected: 'an answer',
+        found: `the process was ended by ${failure.signal}${SIGNALS[failure.signal] ?? ''}`,
+        mend: 'see its log',
+      };
     case 'memory':
       return {
         expected: `at most ${formatSize(failure.limitBytes)} of memory`,
@@ -150,13 +163,13 @@ function explainOther(failure: Failure, file: string): { expected: string; found
       return {
         expected: 'an answer that JSON can hold',
         found: failure.fault,
-        mend: 'return plain objects, lists, texts, numbers',
+        mend: 'answer with objects, lists, texts, numbers',
       };
     case 'garbled':
       return {
-        expected: 'text on standard output and error, nothing elsewhere',
+        expected: 'answers where the host reads them, log lines of UTF-8 text elsewhere',
         found: failure.what,
-        mend: 'log lines of UTF-8 text',
+        mend: 'write logs of executables to standard error, and all others as text',
       };
   }
 }

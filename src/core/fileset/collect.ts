@@ -33,14 +33,15 @@ export function surveySource(request: CollectRequest): Survey {
   const selection = makeSelection(request.leaveOut, request.keep);
   const leftOut: LeftOut[] = [];
   const root = join(request.projectRoot, request.source);
+  const skips = (name: string, isFolder: boolean): boolean => isFolder && name === request.skip?.folder;
+  const leftOutBy = (path: string, name: string, isFolder: boolean): LeftOut['by'] | undefined => {
+    if (isProjectOutput(request, path)) return 'output-folder';
+    return skips(name, isFolder) ? request.skip?.by : selection.leftOutBy(path, name, isFolder);
+  };
   const isWanted = (path: string, name: string, isFolder: boolean): boolean => {
-    const by = isProjectOutput(request, path)
-      ? 'output-folder'
-      : isFolder && name === request.skip?.folder
-        ? request.skip.by
-        : selection.leftOutBy(path, name, isFolder);
+    const by = leftOutBy(path, name, isFolder);
     if (by === undefined) return true;
-    if (by === 'login-file' || by === 'installed' || (isFolder && name === request.skip?.folder))
+    if (by === 'login-file' || by === 'installed' || skips(name, isFolder))
       return leftOut.push({ path, by, kind: isFolder ? 'folder' : 'file' }) < 0;
     if (!isFolder) return selection.keptBy(path) !== undefined || !leftOut.push({ path, by, kind: 'file' });
     if (!selection.searchesAll || isProjectOutput(request, path)) leftOut.push({ path, by, kind: 'folder' });

@@ -3,16 +3,9 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import picomatch from 'picomatch';
 import { EmballageError, systemCode } from '../base/errors';
+import { present } from '../base/present';
 import { withFileSource } from '../disk/file-source';
-import {
-  entryChunks,
-  openZip,
-  readEntry,
-  type ByteSource,
-  ZipFaultError,
-  type ZipArchive,
-  type ZipFault,
-} from '../formats/zip';
+import { readNative } from '../formats/native';
 import {
   RULES,
   type Finding,
@@ -23,10 +16,17 @@ import {
   type RuleContext,
   type Subject,
 } from '../rules';
-import type { Acceptance, Destination } from '../sheet';
+import {
+  ARCHITECTURES,
+  NATIVE_RUNTIME,
+  offeredRuntime,
+  settleRuntime,
+  type Acceptance,
+  type Destination,
+} from '../sheet';
+import { readSubject, type SubjectRequest } from './check-subject';
 import type { JvmView } from '../languages/jvm';
 import type { NodeView } from '../languages/node';
-import type { ModuleFacts } from '../languages/python';
 import { readWaybill, type Waybill } from '../waybill';
 import type { JavaRuntime } from '../toolchains/java';
 import { knownFacts } from './facts-memory';
@@ -59,20 +59,13 @@ export interface CheckedArtifact {
   readonly outcomes: readonly RuleOutcome[];
 }
 
-export interface CheckRequest {
-  /** Absolute path, and the name for messages. */
-  readonly path: string;
-  readonly shown: string;
+export interface CheckRequest extends SubjectRequest {
   readonly name: string;
   readonly destination: Destination;
   readonly facts: FunctionFacts;
   readonly accept: readonly Acceptance[];
   /** Today, `2026-11-24`. */
   readonly today: string;
-  /** Whether the content of every entry is known to be whole, so that it need not be unpacked to see. */
-  readonly isVerified: boolean;
-  /** What is known of Python modules from an earlier reading of the same content. */
-  readonly factsInMemory?: (path: string) => ModuleFacts | undefined;
   /** SHA-256 of a file of the artifact, where the waybill has it. */
   readonly digestOf?: (path: string) => string | undefined;
   /** Where facts of JavaScript modules are kept. Absolute path. */
@@ -83,7 +76,6 @@ export interface CheckRequest {
   readonly javas?: () => Promise<readonly JavaRuntime[]>;
 }
 
-const MAX_TEXT_BYTES = 16 * 1024 * 1024;
 const MAX_CLASS_BYTES = 64 * 1024 * 1024;
 
 /** Checks the artifact that was built for a target; refuses when it is not the one its waybill describes. */
@@ -91,7 +83,7 @@ export async function checkTarget(
   project: Project,
   target: Target,
   today: string,
-  { jobs, javas }: Required<Pick<CheckRequest, 'jobs' | 'javas'>>,
+  { jobs, javas, surroundings }: Required<Pick<CheckRequest, 'jobs' | 'javas'>> & Pick<FunctionFacts, 'surroundings'>,
 ): Promise<CheckedArtifact> {
   const shown = artifactPath(target);
   const path = join(project.root, shown);
@@ -103,13 +95,14 @@ export async function checkTarget(
   const lock = await lockState(project, target, waybill);
   // What the host loads is what is held to being there.
   const { file, member } = waybill.entry.loads;
-  const entry = { text: `${file}#${member}`, file, member };
+  const entry = { text: member === '' ? file : `${file}#${member}`, file, member };
   const digests = new Map(waybill.files.map((file) => [file.path, file.sha256 ?? '']));
   const facts: FunctionFacts = {
     ...{ name, arch, runtime, entry, settings, limits },
     ...(memoryBytes !== undefined && { memoryBytes }),
     ...(timeoutMs !== undefined && { timeoutMs }),
     ...(adapter !== undefined && { adapter }),
+    ...present({ linkage: spec.native?.linkage, surroundings }),
     waybill,
     ...(lock !== undefined && { lock }),
   };
@@ -134,18 +127,34 @@ export async function checkTarget(
 /** Checks any artifact file. */
 export async function checkFile(request: CheckRequest): Promise<CheckedArtifact> {
   return withFileSource(request.path, request.shown, async (source) => {
-    const archive = openZip(source, request.shown);
-    const contentFaults = request.isVerified ? [] : await findContentFaults(source, archive);
-    const plain = makeSubject(source, archive, contentFaults, request.shown, request.factsInMemory);
+    const plain = await readSubject(source, request, request.facts.entry?.file ?? request.name);
+    const facts = plain.form === 'binary' ? withOwnFacts(plain, request.facts) : request.facts;
     const node = await viewNode(plain, request);
     const jvm = await viewJvm(plain, request);
     const subject = { ...plain, ...(node !== undefined && { node }), ...(jvm !== undefined && { jvm }) };
-    const context = { subject, destination: request.destination, facts: request.facts, today: request.today };
-    const outcomes = RULES.filter((rule) => concerns(rule, request.facts)).map((rule) =>
+    const context = { subject, destination: request.destination, facts, today: request.today };
+    const outcomes = RULES.filter((rule) => concerns(rule, facts)).map((rule) =>
       applyRule(rule, context, request.accept),
     );
     return { name: request.name, artifact: request.shown, destination: request.destination.name, outcomes };
   });
+}
+
+/** An executable says itself what it is. */
+function withOwnFacts(subject: Subject, facts: FunctionFacts): FunctionFacts {
+  const [file] = subject.entries;
+  const reading = readNative(
+    file === undefined ? new Uint8Array() : (subject.readBytes(file.path, Infinity) ?? new Uint8Array()),
+  );
+  const machines = reading === undefined || 'fault' in reading ? [] : reading.machines;
+  const arch = ARCHITECTURES.find((one) => machines.some(({ name }) => name === one));
+  const path = file?.path ?? '';
+  return {
+    runtime: settleRuntime(NATIVE_RUNTIME),
+    entry: { text: path, file: path, member: '' },
+    ...(arch !== undefined && { arch }),
+    ...facts,
+  };
 }
 
 /** What Node.js would see, for functions of Node.js whose entry is known. */
@@ -153,7 +162,7 @@ async function viewNode(subject: Subject, request: CheckRequest): Promise<NodeVi
   const { runtime, entry, settings } = request.facts;
   if (runtime?.language !== 'node' || entry === undefined) return undefined;
   const { requiresEsm, viewNodeArtifact } = await import('../languages/node');
-  const patch = request.destination.runtimes.find(({ name }) => name === runtime.text)?.patch;
+  const patch = offeredRuntime(request.destination, runtime)?.patch;
   return viewNodeArtifact({
     paths: subject.entries.filter(({ kind }) => kind === 'file').map(({ path }) => path),
     readText: subject.readText,
@@ -220,50 +229,6 @@ function judge(rule: string, finding: Finding, accept: readonly Acceptance[], to
   return ended === undefined ? { rule, ...finding } : { rule, ...finding, endedAcceptance: ended };
 }
 
-function makeSubject(
-  source: ByteSource,
-  archive: ZipArchive,
-  contentFaults: readonly ZipFault[],
-  name: string,
-  factsInMemory: CheckRequest['factsInMemory'],
-): Subject {
-  const byPath = new Map(archive.entries.map((entry) => [entry.path, entry]));
-  const texts = new Map<string, string | undefined>();
-  const readBytes = (path: string, maxBytes: number): Uint8Array | undefined => {
-    const entry = byPath.get(path);
-    if (entry?.kind !== 'file' || entry.size > maxBytes) return undefined;
-    try {
-      return readEntry(source, entry, maxBytes);
-    } catch {
-      // What is wrong with it is a fault of its own.
-      return undefined;
-    }
-  };
-  const readText = (path: string): string | undefined => {
-    if (!texts.has(path)) {
-      const bytes = readBytes(path, MAX_TEXT_BYTES);
-      texts.set(
-        path,
-        bytes === undefined
-          ? undefined
-          : Buffer.from(bytes)
-              .toString('utf8')
-              .replace(/^\ufeff/, ''),
-      );
-    }
-    return texts.get(path);
-  };
-  return {
-    form: /\.jar$/i.test(name) ? 'jar' : 'zip',
-    packedBytes: source.size,
-    entries: archive.entries,
-    faults: [...archive.faults, ...contentFaults],
-    readText,
-    readBytes,
-    ...(factsInMemory !== undefined && { factsInMemory }),
-  };
-}
-
 /** Whether what was packed is what the lock has for today's requirements; undefined for functions without needs. */
 async function lockState(project: Project, { spec, arch }: Target, waybill: Waybill): Promise<FunctionFacts['lock']> {
   const [{ statedNeeds }, { lockNameOf, readLock }] = await Promise.all([import('./locked'), import('./lockfile')]);
@@ -274,22 +239,6 @@ async function lockState(project: Project, { spec, arch }: Target, waybill: Wayb
   const packed = waybill.packages.map(({ sha256 }) => sha256).join();
   const isSame = packed === locked.targets[arch]?.map(({ sha256 }) => sha256).join();
   return locked.inputs === needs.inputs && isSame ? 'current' : 'outdated';
-}
-
-/** Unpacks every entry to nowhere, to see whether it can be. Entries that are already at fault are passed over. */
-async function findContentFaults(source: ByteSource, archive: ZipArchive): Promise<ZipFault[]> {
-  const known = new Set(archive.faults.map((fault) => fault.entry));
-  const faults: ZipFault[] = [];
-  for (const entry of archive.entries) {
-    if (known.has(entry.path) || entry.kind === 'folder') continue;
-    try {
-      for await (const _chunk of entryChunks(source, entry));
-    } catch (error) {
-      if (!(error instanceof ZipFaultError)) throw error;
-      faults.push(error.fault);
-    }
-  }
-  return faults;
 }
 
 /**

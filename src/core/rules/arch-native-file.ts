@@ -1,42 +1,50 @@
 import { printable } from '../base/text';
-import { MACHINES } from '../formats/elf';
+import type { NativeInfo } from '../formats/native';
 import type { Arch } from '../sheet';
-import { foreignFiles, nativeFiles } from './native';
-import { findings, type Finding, type Level, type Rule, type Subject } from './rule';
+import { isNativeFunction, nativeReadings } from './native';
+import { findings, type Finding, type FunctionFacts, type Level, type Rule, type Subject } from './rule';
 
 export const archNativeFile: Rule = {
   id: 'arch/native-file',
   level: 'stop',
   title: 'Every compiled file is for the artifact’s architecture',
-  why: 'A library for another processor is found out only when it is loaded, by a message that seldom says so.',
-  mend: 'Settle the packages for the right architecture, or pack the right file.',
+  why: 'A library or program for another processor or system is found out only when it is loaded, by a message that seldom says so.',
+  mend: 'Settle the packages for the right architecture, compile for it, or pack the right file.',
   needs: ['arch'],
-  check: ({ subject, facts: { arch } }) => findings(...otherProcessor(subject, arch), ...otherSystem(subject, arch)),
+  check({ subject, facts }) {
+    const { arch } = facts;
+    const found: Finding[] = [];
+    for (const { path, reading } of nativeReadings(subject)) {
+      const fault = 'fault' in reading ? `a damaged ${reading.format} file: ${reading.fault}` : misfit(reading, arch);
+      if (arch === undefined || fault === undefined) continue;
+      found.push({
+        level: levelOf(subject, 'fault' in reading ? undefined : reading),
+        where: printable(path),
+        expected: `a file for ${'fault' in reading || reading.format !== 'ELF' ? 'Linux, ' : ''}${arch}`,
+        found: fault,
+        mend: mendFor(facts),
+      });
+    }
+    return findings(...found);
+  },
 };
 
-/** Code in a JAR chooses among libraries for several systems; elsewhere what is there is loaded. */
-function levelIn({ form }: Subject): Level {
-  return form === 'jar' ? 'warn' : 'stop';
+/** Code in a JAR chooses among libraries for several systems, and objects are for linkers; elsewhere what is there is loaded. */
+function levelOf({ form }: Subject, info: NativeInfo | undefined): Level {
+  return form === 'jar' || info?.kind === 'object' || info?.kind === 'archive' ? 'warn' : 'stop';
 }
 
-function otherProcessor(subject: Subject, arch: Arch | undefined): Finding[] {
-  return nativeFiles(subject)
-    .filter(({ elf }) => arch !== undefined && (MACHINES[elf.machine] !== arch || elf.bits !== 64))
-    .map(({ path, elf }) => ({
-      level: levelIn(subject),
-      where: printable(path),
-      expected: `a file for ${arch ?? ''}`,
-      found: `one for ${MACHINES[elf.machine] ?? `processor ${String(elf.machine)}`}${elf.bits === 64 ? '' : ', 32 bit'}`,
-      mend: 'settle anew with `emballage lock`, or pack the file for this architecture',
-    }));
+/** What a file is for, where that is not what is wanted. */
+function misfit({ format, system, machines, kind }: NativeInfo, arch: Arch | undefined): string | undefined {
+  if (system === 'any' && (format === 'WebAssembly' || machines.length === 0)) return undefined;
+  const fits = machines.some(({ name, bits }) => name === arch && bits === 64);
+  if (fits && (system === 'Linux' || kind === 'archive')) return undefined;
+  const words = machines.map(({ name, bits }) => `${name}${bits === 64 || name.includes('32 bit') ? '' : ', 32 bit'}`);
+  return `one for ${[...(system === 'Linux' || system === 'any' ? [] : [system]), words.join(' and ')].join(', ')}`;
 }
 
-function otherSystem(subject: Subject, arch: Arch | undefined): Finding[] {
-  return foreignFiles(subject).map(({ path, system }) => ({
-    level: levelIn(subject),
-    where: printable(path),
-    expected: `a file for Linux, ${arch ?? ''}`,
-    found: `one for ${system}`,
-    mend: 'settle anew with `emballage lock`: what is installed here is for this machine',
-  }));
+function mendFor(facts: FunctionFacts): string {
+  return isNativeFunction(facts)
+    ? 'build it again for this architecture, or pack the right file'
+    : 'settle anew with `emballage lock`, or pack the file for this architecture';
 }

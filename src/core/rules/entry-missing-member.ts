@@ -3,7 +3,9 @@ import { findMember } from '../languages/node';
 import { findJvmEntry, type JvmView } from '../languages/jvm';
 import { findPythonMember } from '../languages/python';
 import type { Entry } from '../sheet';
-import { asPython } from './python';
+import { JVM } from './jvm';
+import { NODE } from './node';
+import { asPython, PYTHON } from './python';
 import { findings, type Finding, type Rule, type Subject } from './rule';
 
 const SHOWN_MEMBERS = 8;
@@ -15,6 +17,7 @@ export const entryMissingMember: Rule = {
   why: 'The name in the configuration and the name in the code drift apart, and nothing says so before the first call. The module is parsed, not run: named, default, CommonJS and re-exported members are seen.',
   mend: 'Correct the member’s name in `entry`, or export it.',
   needs: ['entry'],
+  languages: [...PYTHON, ...NODE, ...JVM],
   check({ subject, facts: { entry } }) {
     // A file that is missing is another rule's finding.
     if (entry !== undefined && subject.jvm !== undefined) {

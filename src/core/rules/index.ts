@@ -22,6 +22,17 @@ import { layoutUnsafePath } from './layout-unsafe-path';
 import { limitsMemory } from './limits-memory';
 import { limitsTimeout } from './limits-timeout';
 import { moduleFormatClash } from './module-format-clash';
+import { nativeStatic } from './native-static';
+import { nativeExecutableStack } from './native-executable-stack';
+import { nativeWritableCode } from './native-writable-code';
+import { nativeCpuBaseline } from './native-cpu-baseline';
+import { nativeNotExecutable } from './native-not-executable';
+import { nativeDebugLeft } from './native-debug-left';
+import { entryStartName } from './entry-start-name';
+import { reproPathLeak } from './repro-path-leak';
+import { runtimeLibcKind } from './runtime-libc-kind';
+import { runtimeLoader } from './runtime-loader';
+import { runtimeLibrary } from './runtime-library';
 import type { Rule } from './rule';
 import { runtimeEnded } from './runtime-ended';
 import { runtimeGlibc } from './runtime-glibc';
@@ -54,6 +65,17 @@ export const RULES: readonly Rule[] = [
   runtimeNodeVersion,
   runtimeJavaVersion,
   runtimeGlibc,
+  runtimeLibcKind,
+  runtimeLoader,
+  runtimeLibrary,
+  nativeStatic,
+  nativeExecutableStack,
+  nativeWritableCode,
+  nativeCpuBaseline,
+  nativeNotExecutable,
+  nativeDebugLeft,
+  reproPathLeak,
+  entryStartName,
   entryMissingFile,
   entryMissingMember,
   entryParameters,
@@ -83,4 +105,15 @@ export const RULES: readonly Rule[] = [
 ];
 
 export { percent, showAmount } from './limit';
-export type { Finding, FunctionFacts, Gauge, Level, Need, Rule, RuleContext, Subject, SubjectEntry } from './rule';
+export type {
+  Finding,
+  FunctionFacts,
+  Gauge,
+  Level,
+  Need,
+  Rule,
+  RuleContext,
+  Subject,
+  SubjectEntry,
+  Surroundings,
+} from './rule';

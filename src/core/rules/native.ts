@@ -1,54 +1,77 @@
-/** The compiled files of an artifact. */
-import { readElf, type ElfFile } from '../formats/elf';
-import type { Subject } from './rule';
+/** The compiled files of an artifact: each is unpacked and read once for all rules that ask. */
+import { debugBytes, readElfOrFault, readProperties, type ElfFile, type ElfProperties } from '../formats/elf';
+import { describeElf, readNative, type NativeInfo, type NativeReading } from '../formats/native';
+import { runtimeName } from '../sheet';
+import type { FunctionFacts, Subject } from './rule';
 
 const MAX_BYTES = 1024 * 1024 * 1024;
 /** What compiled files are called; programs without an ending are looked into as well when they may be executed. */
-const NATIVE_NAME = /\.(?:so(?:\.[\d.]+)?|node|o|a)$/;
+const NATIVE_NAME = /\.(?:so(?:\.[\d.]+)?|node|o|a|dylib|dll|wasm)$/;
 
+/** Languages of functions that are executables; `native` where only that is known. */
+export const NATIVE = ['rust', 'go', 'c', 'native'] as const;
+
+/** A sound ELF file. */
 export interface NativeFile {
   readonly path: string;
   readonly elf: ElfFile;
+  readonly properties: ElfProperties;
+  /** Bytes of sections that only debuggers read. */
+  readonly debugBytes: number;
 }
 
-const found = new WeakMap<Subject, readonly NativeFile[]>();
+interface Read {
+  readonly files: readonly NativeFile[];
+  readonly readings: readonly { readonly path: string; readonly reading: NativeReading }[];
+}
 
-/** Read once for all rules that ask. */
+const read = new WeakMap<Subject, Read>();
+
 export function nativeFiles(subject: Subject): readonly NativeFile[] {
-  const known = found.get(subject);
+  return readAll(subject).files;
+}
+
+/** Compiled files of every format, damaged ones too. */
+export function nativeReadings(subject: Subject): Read['readings'] {
+  return readAll(subject).readings;
+}
+
+function readAll(subject: Subject): Read {
+  const known = read.get(subject);
   if (known !== undefined) return known;
-  const files = subject.entries
-    .filter(({ path, kind, mode }) => kind === 'file' && (NATIVE_NAME.test(path) || isProgram(path, mode)))
-    .flatMap(({ path }) => {
-      const bytes = subject.readBytes(path, MAX_BYTES);
-      const elf = bytes === undefined ? undefined : readElf(bytes);
-      return elf === undefined ? [] : [{ path, elf }];
-    });
-  found.set(subject, files);
-  return files;
+  const files: NativeFile[] = [];
+  const readings: { path: string; reading: NativeReading }[] = [];
+  for (const { path, kind, mode } of subject.entries) {
+    if (kind !== 'file' || !(NATIVE_NAME.test(path) || isProgram(path, mode))) continue;
+    const bytes = subject.readBytes(path, MAX_BYTES);
+    if (bytes === undefined) continue;
+    const elf = readElfOrFault(bytes);
+    const reading = 'fault' in elf ? readNative(bytes) : describeElf(elf, bytes[7]);
+    if (reading !== undefined) readings.push({ path, reading });
+    if (!('fault' in elf)) files.push({ path, elf, properties: readProperties(bytes), debugBytes: debugBytes(bytes) });
+  }
+  const all = { files, readings };
+  read.set(subject, all);
+  return all;
 }
 
+/** An artifact that does not say which files may be executed may hold programs all the same. */
 function isProgram(path: string, mode: number | undefined): boolean {
-  return !/\.[^/]+$/.test(path) && ((mode ?? 0) & 0o111) !== 0;
+  return !/\.[^/]+$/.test(path) && (mode === undefined || (mode & 0o111) !== 0);
 }
 
-/** Magic numbers of compiled files for other systems: Mach-O in both byte orders and for several processors, and PE. */
-const FOREIGN: readonly (readonly [first: string, system: string])[] = [
-  ['cffaedfe', 'macOS'],
-  ['cefaedfe', 'macOS'],
-  ['feedfacf', 'macOS'],
-  ['cafebabe', 'macOS'],
-  ['4d5a', 'Windows'],
-];
-const MAGIC_BYTES = 4;
+/** Whether the function is an executable itself. */
+export function isNativeFunction({ runtime }: FunctionFacts): boolean {
+  return runtime !== undefined && runtimeName(runtime) === 'native';
+}
 
-/** Compiled files that no Linux loads, with the system that they are for. */
-export function foreignFiles(subject: Subject): { readonly path: string; readonly system: string }[] {
-  return subject.entries
-    .filter(({ path, kind }) => kind === 'file' && /\.(?:node|so|dylib|dll)$/.test(path))
-    .flatMap(({ path }) => {
-      const magic = Buffer.from(subject.readBytes(path, MAX_BYTES)?.subarray(0, MAGIC_BYTES) ?? []).toString('hex');
-      const system = FOREIGN.find(([first]) => magic.startsWith(first))?.[1];
-      return system === undefined ? [] : [{ path, system }];
-    });
+/** The executable of a function in native code. */
+export function entryProgram(subject: Subject, { entry }: FunctionFacts): NativeFile | undefined {
+  return nativeFiles(subject).find(({ path }) => path === entry?.file);
+}
+
+/** `ELF for arm64`, as shown to people. */
+export function describeNative({ format, system, machines }: NativeInfo): string {
+  const processors = machines.map(({ name }) => name).join(' and ');
+  return `${format === 'ELF' && system === 'Linux' ? 'a file' : `a file for ${system === 'any' ? format : `${system} (${format})`}`}${processors === '' ? '' : `, ${processors}`}`;
 }

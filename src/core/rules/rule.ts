@@ -37,6 +37,14 @@ export interface Subject {
   readonly node?: NodeView;
 }
 
+/** What is particular to the machine and the person. */
+export interface Surroundings {
+  /** Absolute paths: the project, the home. */
+  readonly folders: readonly string[];
+  readonly user: string;
+  readonly host: string;
+}
+
 /** What is known about the function, from the sheet or the command line; the rest is undefined. */
 export interface FunctionFacts {
   readonly name?: string;
@@ -48,6 +56,10 @@ export interface FunctionFacts {
   readonly memoryBytes?: number;
   readonly timeoutMs?: number;
   readonly adapter?: Adapter;
+  /** Native code: how it was asked to be linked. */
+  readonly linkage?: 'static' | 'dynamic';
+  /** What must not be told by what was compiled here. */
+  readonly surroundings?: Surroundings;
   /** What was recorded when the artifact was built. */
   readonly waybill?: Waybill;
   /** Whether the lock is what the requirements ask for today; undefined where nothing is needed. */

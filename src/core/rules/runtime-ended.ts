@@ -1,3 +1,4 @@
+import { offeredRuntime } from '../sheet';
 import { findings, type Rule } from './rule';
 
 const NOTICE_DAYS = 90;
@@ -10,7 +11,7 @@ export const runtimeEnded: Rule = {
   mend: 'Move the function to a runtime that goes on.',
   needs: ['runtime'],
   check({ destination, facts: { runtime }, today }) {
-    const offered = destination.runtimes.find((r) => r.name === runtime?.text);
+    const offered = offeredRuntime(destination, runtime);
     if (offered?.ends === undefined) return findings();
     const days = Math.round((Date.parse(offered.ends) - Date.parse(today)) / 86_400_000);
     if (days > NOTICE_DAYS) return findings();

@@ -1,31 +1,46 @@
-import { printable } from '../base/text';
-import { glibcNeeded } from '../formats/elf';
-import { nativeFiles } from './native';
+import { listed, printable } from '../base/text';
+import { glibcNeeded, symbolsNeeding } from '../formats/elf';
+import { offeredRuntime } from '../sheet';
+import { isNativeFunction, nativeFiles } from './native';
 import { findings, type Finding, type Rule } from './rule';
+
+const MAX_BYTES = 1024 * 1024 * 1024;
+const SHOWN_SYMBOLS = 3;
 
 export const runtimeGlibc: Rule = {
   id: 'runtime/glibc',
   level: 'stop',
   title: 'No compiled file needs a newer C library than the runtime has',
   why: 'A file that was compiled on a newer system asks for symbols that the host’s C library does not have, and is not loaded.',
-  mend: 'Take a build for an older system (a lower manylinux version), or choose a newer runtime.',
+  mend: 'Take a build for an older system (a lower manylinux version), compile on one, link the C library in, or choose a newer runtime.',
   needs: ['runtime'],
-  check({ subject, destination, facts: { runtime } }) {
-    const glibc = destination.runtimes.find(({ name }) => name === runtime?.text)?.glibc;
+  check({ subject, destination, facts }) {
+    const glibc = offeredRuntime(destination, facts.runtime)?.glibc;
     if (glibc === undefined) return findings();
     const [major = 0, minor = 0] = glibc.split('.').map(Number);
     const found: Finding[] = [];
     for (const { path, elf } of nativeFiles(subject)) {
       const needed = glibcNeeded(elf);
       if (needed === undefined || needed[0] < major || (needed[0] === major && needed[1] <= minor)) continue;
+      const version = needed.join('.');
+      const names = symbolsNeeding(subject.readBytes(path, MAX_BYTES) ?? new Uint8Array(), `GLIBC_${version}`);
       found.push({
         level: 'stop',
         where: printable(path),
-        expected: `at most glibc ${glibc} (${destination.name}, ${runtime?.text ?? ''})`,
-        found: `symbols of glibc ${needed.join('.')}`,
-        mend: 'take a build for an older system, or choose a newer runtime',
+        expected: `at most glibc ${glibc} (${destination.name}, ${facts.runtime?.text ?? ''})`,
+        found: `symbols of glibc ${version}${shown(names)}`,
+        mend: isNativeFunction(facts)
+          ? 'compile on an older system, or with `build: { linkage: static }`'
+          : 'take a build for an older system, or choose a newer runtime',
       });
     }
     return findings(...found);
   },
 };
+
+function shown(names: readonly string[]): string {
+  if (names.length === 0) return '';
+  const first = names.slice(0, SHOWN_SYMBOLS).map((name) => `\`${printable(name)}\``);
+  const left = names.length - first.length;
+  return `: ${left > 0 ? `${first.join(', ')} and ${String(left)} more` : listed(first)}`;
+}

@@ -1,4 +1,6 @@
 import { listed, nearestWord } from '../base/text';
+import { NATIVE_RUNTIME, offeredRuntime } from '../sheet';
+import { isNativeFunction } from './native';
 import { findings, type Rule } from './rule';
 
 export const runtimeUnsupported: Rule = {
@@ -19,7 +21,7 @@ export const runtimeUnsupported: Rule = {
         mend: 'build another form, or deliver elsewhere',
       });
     const names = destination.runtimes.map((offered) => offered.name);
-    if (runtime !== undefined && !names.includes(runtime.text)) {
+    if (runtime !== undefined && offeredRuntime(destination, runtime) === undefined) {
       const near = names.find((name) => name.startsWith(`${runtime.language} `)) ?? nearestWord(runtime.text, names);
       found.push({
         level: 'stop' as const,
@@ -28,7 +30,9 @@ export const runtimeUnsupported: Rule = {
         mend:
           near === undefined
             ? 'deliver to a destination that has it'
-            : `set \`runtime: ${near}\` and try the function with it`,
+            : near === NATIVE_RUNTIME || isNativeFunction({ runtime })
+              ? 'deliver to a destination that has it'
+              : `set \`runtime: ${near}\` and try the function with it`,
       });
     }
     return findings(...found);

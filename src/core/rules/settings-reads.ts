@@ -2,16 +2,13 @@
 import { ownClasses } from './jvm';
 import { asPython, ownModules } from './python';
 import { ownNodeModules } from './node';
+import type { SettingRead } from '../fileset/model';
+import { isNativeFunction } from './native';
 import type { FunctionFacts, Subject } from './rule';
 
-export interface SettingRead {
-  readonly name: string;
-  readonly file: string;
-  readonly line: number;
-  readonly hasDefault: boolean;
-}
-
 export function settingsRead(subject: Subject, facts: FunctionFacts): SettingRead[] {
+  // An executable does not say; its source did, where it was compiled here.
+  if (isNativeFunction(facts)) return [...(facts.waybill?.reads ?? [])];
   if (facts.runtime?.language === 'java')
     return ownClasses(subject, facts).flatMap(({ path, facts: { settings } }) =>
       settings.map(({ name, line }) => ({ name, line, file: path, hasDefault: false })),

@@ -1,6 +1,7 @@
 import picomatch from 'picomatch';
 import { nearestWord, printable } from '../base/text';
 import { JVM } from './jvm';
+import { NATIVE } from './native';
 import { NODE } from './node';
 import { PYTHON } from './python';
 import { settingsRead } from './settings-reads';
@@ -17,7 +18,7 @@ export const settingsUndeclared: Rule = {
   why: 'A setting that nobody declared is set by nobody. Often its name was mistyped, here or there.',
   mend: 'Declare the setting under `settings`, or correct its name in the code.',
   needs: ['settings', 'runtime'],
-  languages: [...PYTHON, ...NODE, ...JVM],
+  languages: [...PYTHON, ...NODE, ...JVM, ...NATIVE],
   check({ subject, destination, facts }) {
     const declared = (facts.settings ?? []).map(({ name }) => name);
     const isReserved = picomatch([...destination.settings.reserved]);

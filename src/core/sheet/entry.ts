@@ -7,7 +7,7 @@ export const ENTRY_WORDS = ['path', 'module', 'member', 'class', 'file'] as cons
 
 /** The name by which destinations offer a runtime: native code of every language is the same to them. */
 export function runtimeName({ text, language }: Runtime): string {
-  return isNative(language) ? NATIVE_RUNTIME : text;
+  return isNative(language) || language === NATIVE_RUNTIME ? NATIVE_RUNTIME : text;
 }
 
 /** What a destination says of a runtime; undefined where it does not offer it. */

@@ -28,4 +28,4 @@ export { settleRuntime } from './function';
 export { type LoadedSheet, type ReadFile, loadSheet } from './sheet';
 export { MAX_YAML_BYTES } from './yaml';
 export type { JvmKeys, Relocate } from './jvm-keys';
-export { isNative, type NativeKeys, type NativeLanguage, type WantedToolchain } from './native-keys';
+export { isNative, NATIVE_RUNTIME, type NativeKeys, type NativeLanguage, type WantedToolchain } from './native-keys';

@@ -2,6 +2,7 @@
 import semver from 'semver';
 import { z } from 'zod';
 import { settlePath } from '../base/paths';
+import { present } from '../base/present';
 import { printable } from '../base/text';
 import type { SheetNotes } from './notes';
 
@@ -118,6 +119,34 @@ export function readNativeKeys(
   language: NativeLanguage,
 ): NativeKeys {
   const build = text.build ?? {};
+  refuseForeignBuildKeys(notes, at, build, language);
+  const toolchain = text.toolchain === undefined ? undefined : readToolchain(notes, at, text.toolchain, language);
+  const { package: name, program, linkage } = build;
+  return {
+    ...present({ package: name, program, linkage, toolchain }),
+    ...settleLists(build),
+    defaultFeatures: build['default-features'] ?? true,
+    cgo: build.cgo ?? false,
+    strip: text.strip ?? 'all',
+  };
+}
+
+function settleLists({
+  features = [],
+  tags = [],
+  sources = [],
+  flags = [],
+  libraries = [],
+}: BuildText): Pick<NativeKeys, 'features' | 'tags' | 'sources' | 'flags' | 'libraries'> {
+  return { features, tags, sources, flags, libraries };
+}
+
+function refuseForeignBuildKeys(
+  notes: SheetNotes,
+  at: readonly string[],
+  build: BuildText,
+  language: NativeLanguage,
+): void {
   for (const key of Object.keys(build) as (keyof BuildText)[])
     if (!BUILD_KEYS[language].includes(key))
       notes.add(
@@ -135,21 +164,6 @@ export function readNativeKeys(
         `\`${printable(pattern)}\``,
         'write a path from the source folder',
       );
-  const toolchain = text.toolchain === undefined ? undefined : readToolchain(notes, at, text.toolchain, language);
-  return {
-    ...(build.package !== undefined && { package: build.package }),
-    ...(build.program !== undefined && { program: build.program }),
-    features: build.features ?? [],
-    defaultFeatures: build['default-features'] ?? true,
-    tags: build.tags ?? [],
-    sources: build.sources ?? [],
-    flags: build.flags ?? [],
-    libraries: build.libraries ?? [],
-    ...(build.linkage !== undefined && { linkage: build.linkage }),
-    cgo: build.cgo ?? false,
-    ...(toolchain !== undefined && { toolchain }),
-    strip: text.strip ?? 'all',
-  };
 }
 
 function readToolchain(

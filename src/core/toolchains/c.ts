@@ -58,9 +58,9 @@ async function look(path: string): Promise<CCompiler[]> {
         ['x86_64', [`--target=${TRIPLES.x86_64}`]],
         ['arm64', [`--target=${TRIPLES.arm64}`]],
       ]
-    : [[/^aarch64/.test(machine) ? 'arm64' : 'x86_64', []]];
+    : [[machine.startsWith('aarch64') ? 'arm64' : 'x86_64', []]];
   const cxx = siblingForCxx(path);
-  const libc = /musl/.test(path) || /musl/.test(machine) ? 'musl' : 'glibc';
+  const libc = path.includes('musl') || machine.includes('musl') ? 'musl' : 'glibc';
   const compilers = targets.map(async ([arch, args]): Promise<CCompiler | undefined> => {
     const [start, library] = await Promise.all([fileOf(path, args, 'crt1.o'), fileOf(path, args, 'libc.a')]);
     if (start === undefined || (!isClang && !/^(?:aarch64|x86_64)/.test(machine))) return undefined;

@@ -69,7 +69,8 @@ function failed(error: unknown, run: CompilerRun, doing: string): EmballageError
     {
       doing,
       expected: 'a compiler that succeeds',
-      found: signal != null ? `one that was ended by ${signal}` : `one that failed, exit code ${String(code)}`,
+      found:
+        typeof signal === 'string' ? `one that was ended by ${signal}` : `one that failed, exit code ${String(code)}`,
       mend: shown.length === 0 ? 'run the compiler by hand' : 'mend what it says',
       details: left > 0 ? [...shown, `… ${String(left)} lines more`] : shown,
     },

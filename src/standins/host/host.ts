@@ -17,9 +17,11 @@ export interface HostPlan {
   /** Entry file in the artifact, and the member. */
   readonly file: string;
   readonly member: string;
-  /** The language of the function, and the program that runs it. */
+  /** The language of the function, and the program that runs it; none where the artifact is an executable itself. */
   readonly language: string;
-  readonly program: string;
+  readonly program?: string;
+  /** What runs an executable for another processor, with its arguments. */
+  readonly emulator?: { readonly program: string; readonly args: readonly string[] };
   readonly env: Readonly<Record<string, string>>;
   readonly memoryBytes: number;
   readonly timeoutMs: number;
@@ -80,7 +82,7 @@ export async function openHost(plan: HostPlan): Promise<OpenHost> {
     const root = join(base, 'artifact');
     mkdirSync(root);
     const made = await putArtifact(plan, root);
-    const asNobody = isRoot() && isOpenToAll(plan.program);
+    const asNobody = isRoot() && isOpenToAll(plan.program ?? plan.emulator?.program ?? '/');
     const processPlan = prepare(plan, base, root, asNobody);
     for (const folder of [...made, root]) {
       chmodSync(folder, 0o555);
@@ -93,12 +95,14 @@ export async function openHost(plan: HostPlan): Promise<OpenHost> {
   }
 }
 
-/** Unpacks the artifact; a JAR is run as it is. @returns the folders that were made */
+/** Unpacks the artifact; a JAR and an executable by itself are run as they are. @returns the folders that were made */
 async function putArtifact(plan: HostPlan, root: string): Promise<string[]> {
-  if (plan.language !== 'java')
+  const isExecutable = plan.program === undefined && !plan.shown.endsWith('.zip');
+  if (plan.language !== 'java' && !isExecutable)
     return withFileSource(plan.artifact, plan.shown, (source) => unpackZip(source, plan.shown, root));
-  copyFileSync(plan.artifact, join(root, JAR_NAME));
-  chmodSync(join(root, JAR_NAME), 0o444);
+  const name = isExecutable ? plan.file : JAR_NAME;
+  copyFileSync(plan.artifact, join(root, name));
+  chmodSync(join(root, name), isExecutable ? 0o555 : 0o444);
   return [];
 }
 
@@ -118,19 +122,14 @@ export async function runInHost(
 }
 
 function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean): ProcessPlan {
-  const runnerName = RUNNERS[plan.language] ?? 'runner.mjs';
-  const runner = join(base, runnerName);
-  copyFileSync(join(__dirname, runnerName), runner);
   const scratch = join(base, 'scratch');
   mkdirSync(scratch);
   if (asNobody) {
     chmodSync(base, 0o755);
-    chmodSync(runner, 0o644);
     chownSync(scratch, NOBODY, NOBODY);
   }
   return {
-    program: plan.program,
-    args: runtimeArguments(plan, runner, root),
+    ...(plan.program === undefined ? executable(plan, root) : withRunner(plan, plan.program, base, root)),
     cwd: scratch,
     env: plan.env,
     ...(asNobody && { user: NOBODY }),
@@ -143,6 +142,22 @@ function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean):
     memoryBytes: plan.memoryBytes,
     timeoutMs: plan.timeoutMs,
   };
+}
+
+type Started = Pick<ProcessPlan, 'speaks' | 'program' | 'args'>;
+
+function executable({ emulator, file }: HostPlan, root: string): Started {
+  const path = join(root, file);
+  if (emulator === undefined) return { speaks: 'lines', program: path, args: [] };
+  return { speaks: 'lines', program: emulator.program, args: [...emulator.args, path] };
+}
+
+function withRunner(plan: HostPlan, program: string, base: string, root: string): Started {
+  const name = RUNNERS[plan.language] ?? 'runner.mjs';
+  const runner = join(base, name);
+  copyFileSync(join(__dirname, name), runner);
+  chmodSync(runner, 0o644);
+  return { speaks: 'runner', program, args: runtimeArguments(plan, runner, root) };
 }
 
 const RUNNERS: Readonly<Record<string, string>> = { python: 'runner.py', java: 'runner.jar' };
@@ -231,10 +246,11 @@ async function callOnce(
   const times = { startMs: cold ? ready - begun : 0, callMs: plan.elapsed() - ready };
   await host.settleLog();
   const log = host.takeLog();
+  const garbage = log.garbage ?? host.takeExtra();
   const judged: Answer =
-    log.garbage === undefined || answer.kind === 'failed'
+    garbage === undefined || answer.kind === 'failed'
       ? answer
-      : { kind: 'failed', failure: { kind: 'garbled', what: log.garbage } };
+      : { kind: 'failed', failure: { kind: 'garbled', what: garbage } };
   // The next call gets a process of its own.
   if (judged.kind === 'failed' || host.hasEnded) await host.close();
   return { event: name, answer: judged, cold, ...times, log, peakBytes: host.peakBytes };

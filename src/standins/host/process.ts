@@ -6,6 +6,7 @@ import { createInterface } from 'node:readline';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Duplex, Readable } from 'node:stream';
 import type { CloudEvent } from './event';
+import { LineSplitter } from './lines';
 import { LogKeeper } from './log';
 
 export type Failure =
@@ -30,6 +31,11 @@ export type Answer =
   | { readonly kind: 'failed'; readonly failure: Failure };
 
 export interface ProcessPlan {
+  /**
+   * How it is spoken to: through a runner, over descriptors of its own; or an event a line on standard input, an answer
+   * a line on standard output.
+   */
+  readonly speaks: 'runner' | 'lines';
   /** The runtime's program and its arguments up to the runner. */
   readonly program: string;
   readonly args: readonly string[];
@@ -54,6 +60,8 @@ export interface ProcessPlan {
 const MEMORY_LOOK_MS = 20;
 const LOG_ROUND_MS = 5;
 const MAX_LOG_ROUNDS = 200;
+/** The longest answer of an executable. */
+const MAX_ANSWER_BYTES = 64 * 1024 * 1024;
 /** Loading may take this long even where a call may not. */
 const LEAST_LOAD_MS = 10_000;
 /** What runtimes write before they end for want of memory. */
@@ -63,7 +71,9 @@ type Message = { readonly mark?: unknown } & Readonly<Record<string, unknown>>;
 
 export class HostProcess {
   readonly #plan: ProcessPlan;
+  readonly #byLines: boolean;
   readonly #child: ChildProcess;
+  #extra: string | undefined;
   readonly #mark = randomBytes(12).toString('hex');
   readonly #log = new LogKeeper();
   readonly #memoryWatch: NodeJS.Timeout;
@@ -75,22 +85,39 @@ export class HostProcess {
 
   constructor(plan: ProcessPlan) {
     this.#plan = plan;
+    this.#byLines = plan.speaks === 'lines';
     this.#child = spawn(plan.program, plan.args, {
       cwd: plan.cwd,
       env: { ...plan.env },
-      stdio: ['ignore', 'pipe', 'pipe', 'pipe', 'pipe'],
+      stdio: this.#byLines ? ['pipe', 'pipe', 'pipe'] : ['ignore', 'pipe', 'pipe', 'pipe', 'pipe'],
       // A group of its own, so that what it starts ends with it.
       detached: true,
       ...(plan.user !== undefined && { uid: plan.user, gid: plan.user }),
     });
-    this.#child.stdout?.on('data', (bytes: Buffer) => this.#log.add(bytes));
+    if (!this.#byLines) this.#child.stdout?.on('data', (bytes: Buffer) => this.#log.add(bytes));
     this.#child.stderr?.on('data', (bytes: Buffer) => this.#log.add(bytes));
-    const answers = this.#child.stdio[4] as Readable;
-    createInterface({ input: answers }).on('line', (line) => this.#hear(line));
-    // Read to its end, though nothing comes, or the process would never count as closed.
-    (this.#child.stdio[3] as Duplex).on('error', () => undefined).resume();
+    if (this.#byLines) {
+      this.#child.stdin?.on('error', () => undefined);
+      const lines = new LineSplitter(MAX_ANSWER_BYTES, (line) => this.#hearPlain(line));
+      this.#child.stdout?.on('data', (bytes: Buffer) => {
+        if (lines.add(bytes)) return;
+        this.#finish({
+          kind: 'garbled',
+          what: `it wrote more than ${String(MAX_ANSWER_BYTES)} bytes without ending the line`,
+        });
+        this.#kill();
+      });
+    } else {
+      const answers = this.#child.stdio[4] as Readable;
+      createInterface({ input: answers }).on('line', (line) => this.#hear(line));
+      // Read to its end, though nothing comes, or the process would never count as closed.
+      (this.#child.stdio[3] as Duplex).on('error', () => undefined).resume();
+    }
     this.#child.on('error', (error) =>
-      this.#finish({ kind: 'garbled', what: `the runtime cannot be started: ${error.message}` }),
+      this.#finish({
+        kind: 'garbled',
+        what: `${this.#byLines ? 'the executable' : 'the runtime'} cannot be started: ${error.message}`,
+      }),
     );
     this.#child.on('close', (code, signal) => this.#closed(code, signal));
     this.#memoryWatch = setInterval(() => this.#watchMemory(), MEMORY_LOOK_MS);
@@ -129,7 +156,15 @@ export class HostProcess {
     return this.#log.take();
   }
 
+  /** What an executable wrote that was no answer, since the last time this was asked. */
+  takeExtra(): string | undefined {
+    const extra = this.#extra;
+    this.#extra = undefined;
+    return extra === undefined ? undefined : `it wrote ${JSON.stringify(extra.slice(0, 60))} without being asked`;
+  }
+
   async load(): Promise<Failure | undefined> {
+    if (this.#byLines) return this.#spawned();
     const limitMs = Math.max(LEAST_LOAD_MS, this.#plan.timeoutMs);
     const message = await this.#ask({ kind: 'load', mark: this.#mark, ...this.#plan.load }, limitMs, 'loading');
     if (isFailure(message)) return message;
@@ -139,8 +174,15 @@ export class HostProcess {
     return { kind: 'no-member', found: String(message.found), members };
   }
 
+  /** An executable is ready when it runs: there is nothing that it says. */
+  #spawned(): Promise<Failure | undefined> {
+    if (this.#child.pid !== undefined) return Promise.resolve(undefined);
+    return new Promise((resolve) => this.#child.once('error', () => resolve(this.#end)));
+  }
+
   async call(event: CloudEvent, run: string, deadline: string): Promise<Answer> {
-    const message = await this.#ask({ kind: 'call', run, deadline, event }, this.#plan.timeoutMs, 'running');
+    const command = this.#byLines ? event : { kind: 'call', run, deadline, event };
+    const message = await this.#ask(command, this.#plan.timeoutMs, 'running');
     if (isFailure(message)) return { kind: 'failed', failure: message };
     this.#peakBytes = Math.max(this.#peakBytes, Number(message.peak ?? 0));
     if (message.kind === 'result')
@@ -171,7 +213,8 @@ export class HostProcess {
         this.#waiting = undefined;
         resolve(end);
       };
-      (this.#child.stdio[3] as Duplex).write(`${JSON.stringify(command)}\n`);
+      const commands = this.#byLines ? this.#child.stdin : (this.#child.stdio[3] as Duplex);
+      commands?.write(`${JSON.stringify(command)}\n`);
     });
   }
 
@@ -190,6 +233,21 @@ export class HostProcess {
     }
     this.#finish({ kind: 'garbled', what: `it wrote ${JSON.stringify(line.slice(0, 60))} where only the host writes` });
     this.#kill();
+  }
+
+  /** A line of an executable is its answer, where it was asked something. */
+  #hearPlain(line: string): void {
+    if (this.#waiting === undefined) {
+      this.#extra ??= line;
+      return;
+    }
+    try {
+      JSON.parse(line);
+      this.#waiting({ mark: this.#mark, kind: 'result', json: line, nothing: line.trim() === 'null' });
+    } catch {
+      const fault = `it answered ${JSON.stringify(line.slice(0, 60))}, which is no JSON`;
+      this.#waiting({ mark: this.#mark, kind: 'not-json', fault });
+    }
   }
 
   #closed(code: number | null, signal: NodeJS.Signals | null): void {

@@ -2,5 +2,5 @@
 export { type ElfFile, glibcNeeded, MACHINES, readElf, readElfOrFault } from './elf';
 export { ET, isElf, PF, PT, readHeader, readSections, type Section } from './header';
 export { readProperties, type ElfProperties } from './properties';
-export { type Piece, planStrip, type Strip, stripElf, type StripPlan, STRIPS } from './strip';
-export { symbolsNeeding } from './symbols';
+export { debugBytes, type Piece, planStrip, type Strip, stripElf, type StripPlan, STRIPS } from './strip';
+export { sectionAt, symbolsNeeding } from './symbols';

@@ -223,3 +223,16 @@ class Names {
     return Buffer.from(this.#text, 'latin1');
   }
 }
+
+/** Bytes of the sections that only debuggers read; 0 where the file does not tell. */
+export function debugBytes(bytes: Uint8Array): number {
+  try {
+    const source = sourceOfBytes(bytes);
+    return readSections(source, readHeader(source))
+      .filter(({ name, flags }) => (flags & SHF.alloc) === 0 && /^\.z?debug_/.test(name))
+      .reduce((sum, { size }) => sum + size, 0);
+  } catch (error) {
+    if (isRangeError(error)) return 0;
+    throw error;
+  }
+}

@@ -36,3 +36,17 @@ function find(source: ByteSource, version: string): string[] {
     .filter((i) => numbers.has(versionFields.u16(i * 2) & VERSION_MASK))
     .map((i) => strings.text(symbolFields.u32(i * width)));
 }
+
+/** Name of the section that a byte of the file is in; undefined where it is in none. */
+export function sectionAt(bytes: Uint8Array, at: number): string | undefined {
+  try {
+    const source = sourceOfBytes(bytes);
+    const SHT_NOBITS = 8;
+    return readSections(source, readHeader(source)).find(
+      ({ offset, size, type }) => type !== SHT_NOBITS && at >= offset && at < offset + size,
+    )?.name;
+  } catch (error) {
+    if (isRangeError(error)) return undefined;
+    throw error;
+  }
+}

@@ -1,0 +1,49 @@
+import { printable } from '../base/text';
+import type { ElfFile } from '../formats/elf';
+import { offeredRuntime, type DestinationRuntime } from '../sheet';
+import { nativeFiles } from './native';
+import { findings, type Finding, type Rule } from './rule';
+
+export type LibcKind = 'glibc' | 'musl';
+
+export const runtimeLibcKind: Rule = {
+  id: 'runtime/libc-kind',
+  level: 'stop',
+  title: 'Compiled files are for the kind of C library that the runtime has',
+  why: 'A file that was linked with musl is not loaded by the GNU C library, nor the other way round.',
+  mend: 'Take or compile the file for the other C library, or link the C library in.',
+  needs: ['runtime'],
+  check({ subject, destination, facts: { runtime } }) {
+    const offered = offeredRuntime(destination, runtime);
+    const kind = libcKindOf(offered);
+    if (kind === undefined) return findings();
+    const found: Finding[] = [];
+    for (const { path, elf } of nativeFiles(subject)) {
+      const own = libcKindOfFile(elf);
+      if (own === undefined || own === kind) continue;
+      found.push({
+        level: 'stop',
+        where: printable(path),
+        expected: `a file for ${kind} (${destination.name}, ${runtime?.text ?? ''})`,
+        found: `one for ${own}`,
+        mend: `take or compile it for ${kind}`,
+      });
+    }
+    return findings(...found);
+  },
+};
+
+/** Undefined where a destination says nothing, or has both. */
+export function libcKindOf(offered: DestinationRuntime | undefined): LibcKind | undefined {
+  if (offered?.glibc !== undefined) return offered.musl === undefined ? 'glibc' : undefined;
+  return offered?.musl === undefined ? undefined : 'musl';
+}
+
+/** By what a file asks for; undefined for one that asks for no C library. */
+export function libcKindOfFile({ needed, interpreter, versions }: ElfFile): LibcKind | undefined {
+  if (needed.some((name) => /^(?:libc\.musl-|ld-musl-)/.test(name)) || interpreter?.includes('/ld-musl-') === true)
+    return 'musl';
+  const hasVersions = [...versions.values()].some((names) => names.some((name) => name.startsWith('GLIBC_')));
+  if (hasVersions || interpreter?.includes('/ld-linux') === true) return 'glibc';
+  return undefined;
+}

@@ -1,0 +1,38 @@
+import { printable } from '../base/text';
+import { offeredRuntime, type Arch } from '../sheet';
+import { nativeFiles } from './native';
+import { findings, type Finding, type Rule } from './rule';
+import { libcKindOf, type LibcKind } from './runtime-libc-kind';
+
+/** Where systems have the program that loads others (the psABI of each processor; musl’s manual). */
+const LOADERS: Readonly<Record<LibcKind, Readonly<Record<Arch, string>>>> = {
+  glibc: { x86_64: '/lib64/ld-linux-x86-64.so.2', arm64: '/lib/ld-linux-aarch64.so.1' },
+  musl: { x86_64: '/lib/ld-musl-x86_64.so.1', arm64: '/lib/ld-musl-aarch64.so.1' },
+};
+
+export const runtimeLoader: Rule = {
+  id: 'runtime/loader',
+  level: 'stop',
+  title: 'The loader that a program names is there at the destination',
+  why: 'A program names the file that loads its libraries. Where that file is not there, the system says “no such file” about the program itself.',
+  mend: 'Link the program in the usual way for its processor and C library, or link it statically.',
+  needs: ['runtime', 'arch'],
+  check({ subject, destination, facts: { runtime, arch } }) {
+    const kind = libcKindOf(offeredRuntime(destination, runtime));
+    if (kind === undefined || arch === undefined) return findings();
+    const wanted = LOADERS[kind][arch];
+    const found: Finding[] = [];
+    for (const { path, elf } of nativeFiles(subject)) {
+      // Libraries that can be started by themselves name one too; it is not used when they are loaded.
+      if (elf.interpreter === undefined || elf.soname !== undefined || elf.interpreter === wanted) continue;
+      found.push({
+        level: 'stop',
+        where: printable(path),
+        expected: `the loader \`${wanted}\` (${destination.name})`,
+        found: `\`${printable(elf.interpreter)}\``,
+        mend: 'link it with a compiler for this processor and C library, or statically',
+      });
+    }
+    return findings(...found);
+  },
+};
