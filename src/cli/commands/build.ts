@@ -46,6 +46,7 @@ export const command: CommandModule = {
 
 function showProgress(session: Session, event: BuildEvent): void {
   if (event.kind === 'waiting') session.remark('waiting for another build in this project to finish');
+  else if (event.kind === 'compiling') session.progress.show(`compiling ${event.name} for ${event.arch}`);
   else
     session.progress.show(`packing ${event.name}: ${formatSize(event.doneBytes)} of ${formatSize(event.totalBytes)}`);
 }

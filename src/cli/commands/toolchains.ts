@@ -2,10 +2,13 @@
 import { SHEET_NAME } from '../../core/pipeline/open-project';
 import { existsSync } from 'node:fs';
 import { chooseNode, findNodeRuntimes, type NodeRuntime } from '../../core/toolchains/node';
-import type { Runtime } from '../../core/sheet';
+import { isNative, type Runtime } from '../../core/sheet';
 import { chooseCompiler, chooseJava, type JavaRuntime } from '../../core/toolchains/java';
+import { findEmulators } from '../../core/toolchains/emulator';
 import { choosePython, type PythonRuntime } from '../../core/toolchains/python';
 import type { Session } from '../session';
+import { ownArch } from '../native-run';
+import { lookUpNative, missingNatives, nativeRows } from '../views/native-toolchains';
 import type { Paint } from '../views/paint';
 import { EXIT, type CommandModule } from './command';
 
@@ -21,17 +24,28 @@ export function findNodes(): Promise<NodeRuntime[]> {
 
 export const command: CommandModule = {
   about:
-    'Shows the runtimes found on this machine that `try` can use, and whether each function of the sheet has its own.',
+    'Shows the runtimes found on this machine that `try` can use, the compilers that `build` can, for which processors,\n' +
+    'and whether each function of the sheet has its own.',
   examples: [
     ['', 'what is here'],
     ['--json', 'the same for a program'],
   ],
   options: (yargs) => yargs,
   async run(args, session) {
-    const [nodes, pythons, javas] = await Promise.all([findNodes(), session.pythons(), session.javas()]);
+    const [nodes, pythons, javas, natives] = await Promise.all([
+      findNodes(),
+      session.pythons(),
+      session.javas(),
+      session.natives(),
+    ]);
+    const emulators = findEmulators(process.env.PATH ?? '').filter(({ arch }) => arch !== ownArch());
     const wanted = await wantedRuntimes(args.sheet !== undefined, session);
-    const functions = wanted.map(({ name, runtime }) => ({ name, ...lookUp(runtime, { nodes, pythons, javas }) }));
-    session.document({ node: nodes, python: pythons, java: javas, functions });
+    const functions = wanted.map((spec) =>
+      isNative(spec.runtime.language)
+        ? { name: spec.name, ...lookUpNative(spec, natives) }
+        : { name: spec.name, ...lookUp(spec.runtime, { nodes, pythons, javas }) },
+    );
+    session.document({ node: nodes, python: pythons, java: javas, ...natives, emulators, functions });
     if (session.json) return EXIT.done;
     const { table } = await import('../views/table');
     const { paint } = session;
@@ -48,8 +62,11 @@ export const command: CommandModule = {
             `java ${String(major)}${compiler === undefined ? ', without a compiler' : ''}`,
           ),
         ),
+        ...nativeRows(natives, emulators, paint),
       ]),
     );
+    const open = missingNatives(natives, emulators, ownArch());
+    if (open.length > 0) session.say(`\n${table(open.map(([what, mend]) => [paint.doubt('not here'), what, mend]))}`);
     const rows = functions.map(({ name, runtime, found, mend }) => [
       paint.bold(name),
       runtime,
@@ -106,5 +123,5 @@ export function pythonMend(version: string): string {
 async function wantedRuntimes(named: boolean, session: Session) {
   if (!named && !existsSync(SHEET_NAME)) return [];
   const { sheet } = await session.openProject();
-  return sheet.functions.map(({ name, runtime }) => ({ name, runtime }));
+  return sheet.functions;
 }

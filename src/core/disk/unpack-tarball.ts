@@ -59,13 +59,14 @@ function unpackInto(
     if (entry.kind === 'folder' || path === '') continue;
     if (entry.kind !== 'file') throw bad(file, 'files and folders', `a link, ${printable(entry.path)}`);
     const target = join(folder, path);
+    const isProgram = (entry.mode & 0o111) !== 0;
     guarded(target, () => {
       mkdirSync(dirname(target), { recursive: true });
-      writeFileSync(target, entry.bytes);
+      writeFileSync(target, entry.bytes, { mode: isProgram ? 0o755 : 0o644 });
     });
     const sha256 = createHash('sha256').update(entry.bytes).digest('hex');
     // Where a path comes twice the later one counts, as it does for tar.
-    files.set(path, { path, sha256, size: entry.bytes.length, isProgram: (entry.mode & 0o111) !== 0 });
+    files.set(path, { path, sha256, size: entry.bytes.length, isProgram });
   }
   if (!files.has(mustHave)) throw bad(file, `a ${mustHave}`, 'none');
   return [...files.values()];

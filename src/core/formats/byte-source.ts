@@ -17,3 +17,23 @@ export function stretchOf(source: ByteSource, offset: number, length: number): U
     throw new RangeError(`${String(length)} bytes at offset ${String(offset)} of ${String(source.size)}`);
   return source.read(offset, length);
 }
+
+const STEP = 1024 * 1024;
+
+/** Where two sources first differ, or one of them ends; undefined where they are the same. */
+export function firstDifferentByte(a: ByteSource, b: ByteSource): number | undefined {
+  const common = Math.min(a.size, b.size);
+  for (let at = 0; at < common; at += STEP) {
+    const length = Math.min(STEP, common - at);
+    const [x, y] = [a.read(at, length), b.read(at, length)];
+    if (Buffer.compare(x, y) === 0) continue;
+    return at + x.findIndex((byte, i) => byte !== y[i]);
+  }
+  return a.size === b.size ? undefined : common;
+}
+
+/** `0x7f`, or that it ends there, for messages. */
+export function byteAt(source: ByteSource, at: number): string {
+  if (at >= source.size) return 'the end';
+  return `0x${(source.read(at, 1)[0] ?? 0).toString(16).padStart(2, '0')}`;
+}

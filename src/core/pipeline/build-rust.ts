@@ -100,7 +100,10 @@ async function compileWithCargo(request: CompileRequest, tools: Tools, manifest:
     ...(defaultFeatures ? [] : ['--no-default-features']),
   ]);
   const executable = chooseExecutable(request, said);
-  const about = await run(['metadata', ...path, '--no-deps', '--offline', '--locked', '--format-version', '1']);
+  const about = await run([
+    ...['metadata', ...path, '--offline', '--locked', '--format-version', '1'],
+    ...['--filter-platform', tools.rust.triple],
+  ]);
   const settings = [manifest, lock, ...cargoSettings(project, spec)].map((one) => join(project.root, one));
   const read = [...readDepFile(readFileSync(`${executable}.d`, 'utf8')), ...settings, ...targetsOf(about)];
   return { executable, read: read.filter((one) => !one.startsWith(target) && !one.startsWith(scratch)) };
@@ -133,11 +136,25 @@ function cargoEnvironment(
   };
 }
 
-/** What Cargo calls in place of the compiler: the compiler, with what only this machine knows. */
+/**
+ * What Cargo calls in place of the compiler: the compiler, with what only this machine knows. The value that tells
+ * crates of the same name apart goes into names of symbols; Cargo makes it of absolute paths for packages beside each
+ * other, so it is made here of what is the same everywhere.
+ */
 function writeWrapper(request: CompileRequest): string {
   const path = join(request.scratch, 'rustc.sh');
   const quoted = localFlags(request).map((flag) => `'${flag.replaceAll("'", "'\\''")}'`);
-  writeFileSync(path, `#!/bin/sh\nexec "$@" ${quoted.join(' ')}\n`, { mode: 0o755 });
+  const lines = [
+    '#!/bin/sh',
+    'left=$#',
+    'while [ "$left" -gt 0 ]; do',
+    '  word=$1; shift; left=$((left - 1))',
+    '  case $word in metadata=*) word="metadata=$CARGO_PKG_NAME-$CARGO_PKG_VERSION" ;; esac',
+    '  set -- "$@" "$word"',
+    'done',
+    `exec "$@" ${quoted.join(' ')}`,
+  ];
+  writeFileSync(path, `${lines.join('\n')}\n`, { mode: 0o755 });
   return path;
 }
 
@@ -270,12 +287,17 @@ function chooseExecutable({ spec, project, doing }: CompileRequest, said: string
   });
 }
 
-/** Manifests and main files of the packages beside each other: without one of them Cargo would not go on. */
+/** Manifests and main files of the project’s own packages: without one of them Cargo would not go on. */
 function targetsOf(metadata: string): string[] {
-  const { packages = [] } = JSON.parse(metadata) as {
-    packages?: readonly { manifest_path: string; targets: readonly { src_path: string }[] }[];
+  const { packages = [], workspace_root: root } = JSON.parse(metadata) as {
+    packages?: readonly { source: string | null; manifest_path: string; targets: readonly { src_path: string }[] }[];
+    workspace_root: string;
   };
-  return packages.flatMap((one) => [one.manifest_path, ...one.targets.map(({ src_path }) => src_path)]);
+  const own = packages.filter(({ source }) => source === null);
+  return [
+    join(root, 'Cargo.toml'),
+    ...own.flatMap((one) => [one.manifest_path, ...one.targets.map(({ src_path }) => src_path)]),
+  ];
 }
 
 function withoutCargo({ doing }: CompileRequest, isUnlocked: boolean, manifest: string): EmballageError {

@@ -31,6 +31,7 @@ export interface BuildRequest {
 
 export type BuildEvent =
   | { readonly kind: 'waiting' }
+  | { readonly kind: 'compiling'; readonly name: string; readonly arch: Arch }
   | { readonly kind: 'packing'; readonly name: string; readonly doneBytes: number; readonly totalBytes: number };
 
 export interface BuiltTarget {
@@ -83,6 +84,8 @@ export interface ChangedLook {
   readonly lookedAtMs: number;
   readonly index: StatIndex | undefined;
   readonly config: string;
+  /** Names of files beside the source folder that counted. */
+  readonly extra: string;
   readonly locked: LockedFunction | undefined;
   readonly unchanged?: undefined;
 }
@@ -109,9 +112,21 @@ export async function lookForChange(request: LookRequest, spec: FunctionSpec): P
   const survey = surveySource(collectRequest(request.project, spec, locked !== undefined));
   const hasChanged = survey.refused.length > 0 || index?.matches(survey.items) !== true;
   if (targets === undefined || index === undefined || hasChanged)
-    return { spec, survey, lookedAtMs, index, config, locked };
+    return { spec, survey, lookedAtMs, index, config, locked, extra: await extraOf(request.project, spec) };
   refreshIndex(request.project, spec, { config, index, survey, lookedAtMs });
   return asBefore(index.leftOut);
+}
+
+/** The same as a look would find it now: files beside the source folder are known only after compiling. */
+export async function configAfter(
+  request: Pick<LookRequest, 'project' | 'tool' | 'epochSeconds'>,
+  { spec, locked, config, extra }: ChangedLook,
+): Promise<string> {
+  if (!isNative(spec.runtime.language)) return config;
+  const { extraFiles, extraState } = await import('./native-inputs');
+  // Where the files are those that were known before, how they stood before counts.
+  if (extraFiles(request.project, spec).join('\n') === extra) return config;
+  return configOf(request, spec, locked, extraState(request.project, spec));
 }
 
 /** What else of the project a function's artifact depends on. */
@@ -123,6 +138,11 @@ async function sharedStateOf(
   if (isNative(spec.runtime.language)) return (await import('./native-inputs')).extraState(project, spec);
   if (spec.runtime.language !== 'node') return '';
   return (await import('./shared-source')).sharedState(project, spec, locked);
+}
+
+async function extraOf(project: Project, spec: FunctionSpec): Promise<string> {
+  if (!isNative(spec.runtime.language)) return '';
+  return (await import('./native-inputs')).extraFiles(project, spec).join('\n');
 }
 
 /** What the lock says of a function. Its code, and that of the language, is loaded only for functions that may have needs. */

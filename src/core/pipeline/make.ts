@@ -18,6 +18,7 @@ import { isNative } from '../sheet';
 import { filesDigest, formatWaybill, makeWaybill, type Waybill } from '../waybill';
 import { assembleTarget, type Assembly } from './assemble';
 import {
+  configAfter,
   outputStamp,
   type BuildRequest,
   type BuiltFunction,
@@ -26,6 +27,7 @@ import {
   type Look,
 } from './build';
 import { runtimeOf } from './destination-runtime';
+import type { LockedPackage } from './lockfile';
 import { Store, type StoredArtifact } from './store';
 import { writeStatIndex, type TargetRecord } from './stat-index';
 import { artifactName, artifactPath, indexPath, stateFolder, waybillPath, type Target } from './targets';
@@ -85,7 +87,7 @@ class Maker {
     const all = [...this.#made.values()];
     const leftOut = all[0]?.assembly.fileSet.leftOut ?? [];
     writeStatIndex(indexPath(this.#request.project, spec), {
-      config: this.#look.config,
+      config: await configAfter(this.#request, this.#look),
       targets: this.#records(targets),
       survey: this.#look.survey,
       leftOut,
@@ -103,22 +105,22 @@ class Maker {
     const isForArch = packages.length > 0 || isNative(target.spec.runtime.language);
     const key = JSON.stringify([packages, isForArch ? target.arch : '']);
     const before = this.#made.get(key);
-    const { project, http, machine } = this.#request;
-    const { survey, spec } = this.#look;
-    const { locked, index } = this.#look;
-    const assembly =
-      before?.assembly ??
-      (await assembleTarget({
-        ...{ project, spec, survey, packages, arch: target.arch, http, machine },
-        workspaces: locked?.workspaces ?? [],
-        knownDigests: index?.knownDigests(survey.items) ?? new Map<string, string>(),
-        jobs: this.#request.jobs,
-        tool: this.#request.tool,
-        epochSeconds: this.#request.epochSeconds ?? EPOCH_FLOOR_SECONDS,
-      }));
+    const assembly = before?.assembly ?? (await this.#assemble(target, packages));
     const made = before?.made ?? this.#findInStore(assembly.fileSet) ?? (await this.#pack(assembly.fileSet));
     this.#made.set(key, { assembly, made });
     return this.#place(target, assembly, made);
+  }
+
+  #assemble({ arch }: Target, packages: readonly LockedPackage[]): Promise<Assembly> {
+    const { project, http, machine, jobs, tool, epochSeconds, onEvent } = this.#request;
+    const { survey, spec, locked, index } = this.#look;
+    if (isNative(spec.runtime.language)) onEvent({ kind: 'compiling', name: spec.name, arch });
+    return assembleTarget({
+      ...{ project, spec, survey, packages, arch, http, machine, jobs, tool },
+      workspaces: locked?.workspaces ?? [],
+      knownDigests: index?.knownDigests(survey.items) ?? new Map<string, string>(),
+      epochSeconds: epochSeconds ?? EPOCH_FLOOR_SECONDS,
+    });
   }
 
   #records(targets: readonly BuiltTarget[]): Record<string, TargetRecord> {

@@ -2,7 +2,7 @@
 import semver from 'semver';
 import { EmballageError } from '../base/errors';
 import { listed } from '../base/text';
-import type { Arch, FunctionSpec } from '../sheet';
+import type { Arch, FunctionSpec, WantedToolchain } from '../sheet';
 import { C_PACKAGES, chooseC, type CCompiler } from '../toolchains/c';
 import type { GoToolchain } from '../toolchains/go';
 import type { Machine } from '../toolchains/machine';
@@ -26,9 +26,13 @@ export function libcOf({ project, spec }: Pick<Wanted, 'project' | 'spec'>): Lib
 }
 
 /** Whether a version is one that the sheet asks for. */
-function fits(spec: FunctionSpec, version: string): boolean {
-  const range = spec.native?.toolchain?.range;
+export function fitsToolchain(wanted: WantedToolchain | undefined, version: string): boolean {
+  const range = wanted?.range;
   return range === undefined || semver.satisfies(semver.coerce(version) ?? '0.0.0', range);
+}
+
+function fits(spec: FunctionSpec, version: string): boolean {
+  return fitsToolchain(spec.native?.toolchain, version);
 }
 
 /** The first that has what all targets of the function need, or else what this one does. */

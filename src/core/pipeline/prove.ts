@@ -2,6 +2,7 @@
 import { join } from 'node:path';
 import { listTree } from '../disk/copy-project';
 import { withFileSource } from '../disk/file-source';
+import { firstElfDifference } from '../formats/elf';
 import { firstZipDifference, type ZipDifference } from '../formats/zip';
 import { OUTPUT_FOLDER, STATE_FOLDER } from '../fileset/selection';
 import { VARIATIONS, type Variation } from './variations';
@@ -99,7 +100,9 @@ async function compareTarget(rootA: string, rootB: string, target: Target): Prom
   const [a, b] = [join(rootA, path), join(rootB, path)];
   if (fileDigest(a) !== fileDigest(b)) {
     const detail = await withFileSource(a, path, (first) =>
-      withFileSource(b, path, (second) => firstZipDifference(first, second)),
+      withFileSource(b, path, (second) =>
+        target.spec.form === 'binary' ? firstElfDifference(first, second) : firstZipDifference(first, second),
+      ),
     );
     return [{ ...at, file: 'artifact', ...(detail !== undefined && { detail }) }];
   }

@@ -41,7 +41,10 @@ export function libcKindOf(offered: DestinationRuntime | undefined): LibcKind | 
 
 /** By what a file asks for; undefined for one that asks for no C library. */
 export function libcKindOfFile({ needed, interpreter, versions }: ElfFile): LibcKind | undefined {
-  if (needed.some((name) => /^(?:libc\.musl-|ld-musl-)/.test(name)) || interpreter?.includes('/ld-musl-') === true)
+  if (
+    needed.some((name) => /^(?:libc\.musl-|ld-musl-|libc\.so$)/.test(name)) ||
+    interpreter?.includes('/ld-musl-') === true
+  )
     return 'musl';
   const hasVersions = [...versions.values()].some((names) => names.some((name) => name.startsWith('GLIBC_')));
   if (hasVersions || interpreter?.includes('/ld-linux') === true) return 'glibc';

@@ -7,7 +7,7 @@ import { findings, type Finding, type Rule, type RuleContext } from './rule';
 
 /** What comes with a C library: glibc with its older parts, the loaders, musl. */
 const OF_THE_C_LIBRARY =
-  /^(?:lib(?:c|m|dl|pthread|rt|util|resolv|anl|mvec|BrokenLocale|nsl|nss_\w+|thread_db)\.so\.\d+|ld-linux[\w.-]*\.so\.\d+|ld-musl-\w+\.so\.1|libc\.musl-\w+\.so\.1)$/;
+  /^(?:lib(?:c|m|dl|pthread|rt|util|resolv|anl|mvec|BrokenLocale|nsl|nss_\w+|thread_db)\.so\.\d+|ld-linux[\w.-]*\.so\.\d+|ld-musl-\w+\.so\.1|libc\.musl-\w+\.so\.1|libc\.so)$/;
 /** What interpreters are linked with themselves, and the policies of wheels let packages count on. */
 const OF_INTERPRETERS =
   /^(?:libgcc_s\.so\.1|libstdc\+\+\.so\.6|libz\.so\.1|libjvm\.so|libpython3[\d.]*\.so(?:\.1\.0)?)$/;

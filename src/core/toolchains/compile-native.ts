@@ -20,6 +20,8 @@ export interface CompilerRun {
 const PATIENCE_MS = 30 * 60_000;
 const MAX_OUTPUT_BYTES = 64 * 1024 * 1024;
 const MAX_LINES = 40;
+/** What package managers say while all is well. */
+const PROGRESS = /^\s+(?:Compiling|Checking|Finished|Fresh|Updating|Locking|Unpacking) |^go: downloading /;
 
 /** What every compiler finds in its environment, and nothing else. */
 export function cleanEnvironment(home: string, epochSeconds: number): Record<string, string> {
@@ -60,7 +62,7 @@ function failed(error: unknown, run: CompilerRun, doing: string): EmballageError
       { doing, where: run.program, expected: 'a compiler that starts', found: code, mend: 'install it again' },
       error,
     );
-  const lines = stderr.split('\n').filter((line) => line.trim() !== '');
+  const lines = stderr.split('\n').filter((line) => line.trim() !== '' && !PROGRESS.test(line));
   // Compilers tell the first mistake first; what follows often comes of it.
   const shown = lines.slice(0, MAX_LINES).map((line) => printable(run.shown(line)));
   const left = lines.length - shown.length;

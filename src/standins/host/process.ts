@@ -241,6 +241,7 @@ export class HostProcess {
       this.#extra ??= line;
       return;
     }
+    this.#peakBytes = Math.max(this.#peakBytes, residentBytes(this.#child.pid, 'VmHWM') ?? 0);
     try {
       JSON.parse(line);
       this.#waiting({ mark: this.#mark, kind: 'result', json: line, nothing: line.trim() === 'null' });
@@ -297,10 +298,11 @@ function errorOf(message: Message): { name: string; message: string; stack: stri
   };
 }
 
-/** Resident memory from /proc; undefined where the system has none. */
-function residentBytes(pid: number | undefined): number | undefined {
+/** Resident memory from /proc, now (`VmRSS`) or at its highest (`VmHWM`); undefined where the system has none. */
+function residentBytes(pid: number | undefined, which: 'VmRSS' | 'VmHWM' = 'VmRSS'): number | undefined {
   try {
-    const [, kib] = /^VmRSS:\s+(\d+) kB/m.exec(readFileSync(`/proc/${String(pid)}/status`, 'utf8')) ?? [];
+    const status = readFileSync(`/proc/${String(pid)}/status`, 'utf8');
+    const [, kib] = new RegExp(`^${which}:\\s+(\\d+) kB`, 'm').exec(status) ?? [];
     return kib === undefined ? undefined : Number(kib) * 1024;
   } catch {
     return undefined;

@@ -3,7 +3,7 @@ import { isRangeError } from '../../base/errors';
 import { sourceOfBytes, stretchOf, type ByteSource } from '../byte-source';
 import { Fields } from '../fields';
 import { versionsByNumber } from './elf';
-import { MAX_ENTRIES, readHeader, readSections, type Section } from './header';
+import { MAX_ENTRIES, readHeader, readSections, SHT, type Section } from './header';
 
 const SHT_DYNSYM = 11;
 const SHT_GNU_VERSYM = 0x6fffffff;
@@ -38,12 +38,11 @@ function find(source: ByteSource, version: string): string[] {
 }
 
 /** Name of the section that a byte of the file is in; undefined where it is in none. */
-export function sectionAt(bytes: Uint8Array, at: number): string | undefined {
+export function sectionAt(bytes: Uint8Array | ByteSource, at: number): string | undefined {
   try {
-    const source = sourceOfBytes(bytes);
-    const SHT_NOBITS = 8;
+    const source = bytes instanceof Uint8Array ? sourceOfBytes(bytes) : bytes;
     return readSections(source, readHeader(source)).find(
-      ({ offset, size, type }) => type !== SHT_NOBITS && at >= offset && at < offset + size,
+      ({ offset, size, type }) => type !== SHT.nobits && at >= offset && at < offset + size,
     )?.name;
   } catch (error) {
     if (isRangeError(error)) return undefined;

@@ -1,7 +1,6 @@
 /** Says where two zip archives first differ, in the format's own terms. */
-import { Buffer } from 'node:buffer';
 import { printable } from '../../base/text';
-import type { ByteSource } from '../byte-source';
+import { byteAt, firstDifferentByte, type ByteSource } from '../byte-source';
 import { formatDosTime } from './dos-time';
 import { openZip, type ZipEntry } from './reader';
 
@@ -45,22 +44,4 @@ function compareEntries(a: ZipEntry | undefined, b: ZipEntry | undefined): ZipDi
   for (const [field, show] of fields)
     if (show(a) !== show(b)) return { entry: printable(a.path), field, first: show(a), second: show(b) };
   return undefined;
-}
-
-const STEP = 1024 * 1024;
-
-function firstDifferentByte(a: ByteSource, b: ByteSource): number | undefined {
-  const common = Math.min(a.size, b.size);
-  for (let at = 0; at < common; at += STEP) {
-    const length = Math.min(STEP, common - at);
-    const [x, y] = [a.read(at, length), b.read(at, length)];
-    if (Buffer.compare(x, y) === 0) continue;
-    return at + x.findIndex((byte, i) => byte !== y[i]);
-  }
-  return a.size === b.size ? undefined : common;
-}
-
-function byteAt(source: ByteSource, at: number): string {
-  if (at >= source.size) return 'end of the archive';
-  return `0x${(source.read(at, 1)[0] ?? 0).toString(16).padStart(2, '0')}`;
 }
