@@ -55,8 +55,8 @@ class Writer {
     return Buffer.concat(
       fields.map(([width, value]) => {
         const bytes = Buffer.alloc(width === 0 ? (this.#is64 ? 8 : 4) : width);
-        if (bytes.length === 8)
-          this.#little ? bytes.writeBigUInt64LE(BigInt(value)) : bytes.writeBigUInt64BE(BigInt(value));
+        if (bytes.length === 8 && this.#little) bytes.writeBigUInt64LE(BigInt(value));
+        else if (bytes.length === 8) bytes.writeBigUInt64BE(BigInt(value));
         else if (this.#little) bytes.writeUIntLE(value, 0, bytes.length);
         else bytes.writeUIntBE(value, 0, bytes.length);
         return bytes;

@@ -178,32 +178,27 @@ async function writeSettings(request: CompileRequest, home: string): Promise<voi
     }
     settings = {
       ...settings,
-      source: { 'crates-io': { 'replace-with': 'locked' }, locked: { directory: crates }, ...otherSources(request) },
+      source: { 'crates-io': { 'replace-with': 'locked' }, locked: { directory: crates }, ...otherSources(settings) },
     };
   }
   writeFileSync(join(home, 'config.toml'), stringify(settings));
 }
 
-/** Registries that the lock names besides the usual one; their crates were locked too. */
-function otherSources({ project, spec }: CompileRequest): TomlTable {
-  const lock = findUpwards(project, spec.source, 'Cargo.lock');
-  const text = lock === undefined ? '' : readFileSync(join(project.root, lock), 'utf8');
-  const urls = [...text.matchAll(/^source = "((?:registry|sparse)\+[^"#]+)"$/gm)].map(([, url = '']) => url);
-  const others = [...new Set(urls)].filter((url) => !url.endsWith('/crates.io-index'));
-  return Object.fromEntries(
-    others.map((url, i) => [
-      `other-${String(i)}`,
-      { registry: url.replace(/^registry\+/, ''), 'replace-with': 'locked' },
-    ]),
-  );
+/** Registries that the project names itself; their crates were locked too. */
+function otherSources(settings: TomlTable): TomlTable {
+  const registries = isTable(settings.registries) ? Object.values(settings.registries) : [];
+  const urls = registries.flatMap((one) => (isTable(one) && typeof one.index === 'string' ? [one.index] : []));
+  return Object.fromEntries(urls.map((registry, i) => [`other-${String(i)}`, { registry, 'replace-with': 'locked' }]));
+}
+
+function isTable(value: unknown): value is TomlTable {
+  return typeof value === 'object' && value !== null && !Array.isArray(value);
 }
 
 function ownSettings(root: string, path: string): TomlTable {
   const table = parse(readFileSync(join(root, path), 'utf8'));
   const { build, source, ...rest } = table;
   const base = join(root, folderOf(folderOf(path)));
-  const isTable = (value: unknown): value is TomlTable =>
-    typeof value === 'object' && value !== null && !Array.isArray(value);
   const settled = isTable(source)
     ? Object.fromEntries(
         Object.entries(source).map(([name, one]) =>
