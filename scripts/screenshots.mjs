@@ -29,6 +29,11 @@ const SHOTS = [
     ['lock --sheet berths.yaml'],
     "emballage build --sheet berths.yaml; echo; emballage check --sheet berths.yaml; echo; emballage why berth-planner '**/TideTable*' --sheet berths.yaml",
   ],
+  [
+    'native',
+    ['build --sheet solver.yaml'],
+    'emballage build --sheet solver.yaml; echo; emballage check tide-solver --sheet solver.yaml | head -14; echo; emballage try tide-solver --arch arm64 --sheet solver.yaml',
+  ],
   ['why', ['lock', 'build'], "emballage why surge-alert '**/*.{json,txt}'"],
   ['watch', ['lock', 'build'], WATCH],
   ['check', ['lock', 'build'], 'emballage check surge-alert gauge-page'],

@@ -2,6 +2,14 @@
 # Installs what tests, benchmarks and pictures use beside Node.js, from Debian's packages. Needs root.
 set -euo pipefail
 packages=(git python3 python3-pip unzip zip time openjdk-17-jdk-headless)
+# Native code, for both processors: compilers, standard libraries, and what runs programs for the other one.
+case "$(dpkg --print-architecture)" in
+  amd64) other=arm64; cross=(gcc-aarch64-linux-gnu g++-aarch64-linux-gnu) ;;
+  arm64) other=amd64; cross=(gcc-x86-64-linux-gnu g++-x86-64-linux-gnu) ;;
+  *) echo "toolchains: only amd64 and arm64 are known here" >&2; exit 1 ;;
+esac
+packages+=(gcc g++ binutils "${cross[@]}" qemu-user-static rustc cargo "libstd-rust-dev:$other")
+command -v go >/dev/null || packages+=(golang-go)
 if [ "${1:-}" = --pictures ]; then packages+=(xterm xvfb imagemagick fonts-dejavu); fi
 missing=()
 for package in "${packages[@]}"; do
@@ -10,5 +18,6 @@ done
 if [ ${#missing[@]} -eq 0 ]; then echo "toolchains: all here (${packages[*]})"; exit 0; fi
 echo "toolchains: installing ${missing[*]}"
 export DEBIAN_FRONTEND=noninteractive
+dpkg --print-foreign-architectures | grep -qx "$other" || dpkg --add-architecture "$other"
 apt-get update -qq
 apt-get install -y -qq --no-install-recommends "${missing[@]}"

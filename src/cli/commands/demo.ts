@@ -7,7 +7,10 @@ import { EmballageError } from '../../core/base/errors';
 import { shellWord, type Session } from '../session';
 import { programName } from '../program';
 import { chooseCompiler } from '../../core/toolchains/java';
+import { findEmulators } from '../../core/toolchains/emulator';
 import { choosePython } from '../../core/toolchains/python';
+import { ownArch } from '../native-run';
+import { missingNatives } from '../views/native-toolchains';
 import { EXIT, text, type CommandModule, type ExitCode } from './command';
 import { pythonMend } from './toolchains';
 
@@ -19,6 +22,8 @@ interface Step {
   readonly python?: string;
   /** The version of Java whose compiler it needs. */
   readonly java?: number;
+  /** It compiles Rust, Go and C for both processors, and runs what comes out. */
+  readonly native?: true;
 }
 
 const STEPS: readonly Step[] = [
@@ -84,6 +89,24 @@ const STEPS: readonly Step[] = [
     exit: EXIT.done,
     java: 17,
   },
+  {
+    says: '`tide-solver` is native code, once in Rust, once in Go, once in C. Compiled for both processors and stripped:',
+    args: ['build', '--sheet', 'solver.yaml'],
+    exit: EXIT.done,
+    native: true,
+  },
+  {
+    says: 'Would they start there? The processor, the loader, the C library and every other library that they need:',
+    args: ['check', 'tide-solver', 'tide-solver-go', '--sheet', 'solver.yaml'],
+    exit: EXIT.done,
+    native: true,
+  },
+  {
+    says: 'The one for the other processor is called here too, under an emulator:',
+    args: ['try', 'tide-solver', '--arch', 'arm64', '--sheet', 'solver.yaml'],
+    exit: EXIT.done,
+    native: true,
+  },
   { says: 'Build them again in other surroundings and compare the bytes:', args: ['prove'], exit: EXIT.done },
   {
     says: 'What refusals look like. A sheet with mistakes is refused with all of them at once:',
@@ -140,16 +163,17 @@ const FILES_WITH_INDEX = ['emballage.yaml', 'berths.yaml', '.npmrc'];
 
 /** The steps that this machine can do; what is left out is said, and how to have it. */
 async function possibleSteps(session: Session): Promise<Step[]> {
-  const pythons = await session.pythons();
-  const javas = await session.javas();
-  return STEPS.filter(({ python, java, args: [what = '', ...rest] }) => {
-    const lacks =
-      python !== undefined && choosePython(pythons, python) === undefined
-        ? pythonMend(python)
-        : java !== undefined && chooseCompiler(javas, java) === undefined
-          ? `install a JDK ${String(java)}, such as Debian’s openjdk-${String(java)}-jdk-headless`
-          : undefined;
-    if (lacks !== undefined) session.remark(`left out: ${what} ${rest.join(' ')}; to have it, ${lacks}`);
+  const [pythons, javas, natives] = await Promise.all([session.pythons(), session.javas(), session.natives()]);
+  const open = missingNatives(natives, findEmulators(process.env.PATH ?? ''), ownArch());
+  const lacksFor = ({ python, java, native }: Step): string | undefined => {
+    if (python !== undefined && choosePython(pythons, python) === undefined) return pythonMend(python);
+    if (java !== undefined && chooseCompiler(javas, java) === undefined)
+      return `install a JDK ${String(java)}, such as Debian’s openjdk-${String(java)}-jdk-headless`;
+    return native === true && open.length > 0 ? open.map(([what, mend]) => `${mend} (${what})`).join('; ') : undefined;
+  };
+  return STEPS.filter((step) => {
+    const lacks = lacksFor(step);
+    if (lacks !== undefined) session.remark(`left out: ${step.args.join(' ')}; to have it, ${lacks}`);
     return lacks === undefined;
   });
 }
