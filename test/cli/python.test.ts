@@ -273,6 +273,6 @@ describe('check of a Python function', () => {
     expect(checked(code, {}, { 'good.so': elf(62, '2.17') })).toEqual([]);
     expect(checked(code, {}, { 'a.so': elf(183, '2.17') })).toEqual(['stop arch/native-file a.so']);
     expect(checked(code, {}, { 'b.so': elf(62, '2.38') })).toEqual(['stop runtime/glibc b.so']);
-    expect(checked(code, {}, { 'c.so': elf(62, '2.38').subarray(0, 0x140) })).toEqual([]);
+    expect(checked(code, {}, { 'c.so': elf(62, '2.38').subarray(0, 0x140) })).toEqual(['stop arch/native-file c.so']);
   });
 });

@@ -64,7 +64,7 @@ describe('mistakes in a packing sheet', () => {
     [
       'an entry without its member',
       [...GOOD.slice(0, 2), 'entry: horn.mjs', 'artifact: zip'],
-      '9:12 `horn.mjs` -> write it as expected',
+      '9:12 `horn.mjs` -> name the member behind `#`',
     ],
     [
       'an entry that leaves the source',

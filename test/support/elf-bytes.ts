@@ -15,6 +15,8 @@ export interface ElfParts {
   /** Flags of the stack and of the loaded segment: 1 executable, 2 writable, 4 readable. */
   readonly stack?: number;
   readonly load?: number;
+  /** A segment that is made read-only, so many bytes beyond what is loaded. */
+  readonly relroBeyond?: number;
   /** Level of x86-64 that its note asks for. */
   readonly x86Level?: number;
   /** Sections that are not loaded, by name. */
@@ -91,6 +93,9 @@ export function makeElf(parts: ElfParts = {}): Buffer {
   const segments: Segment[] = [
     { type: 1, flags: parts.load ?? 5, at: 0, size: out.length },
     ...inside,
+    ...(parts.relroBeyond === undefined
+      ? []
+      : [{ type: 0x6474e552, flags: 4, at: 0, size: out.length + parts.relroBeyond }]),
     ...(parts.stack === undefined ? [] : [{ type: 0x6474e551, flags: parts.stack, at: 0, size: 0 }]),
   ];
   const table = putSections(out, parts.sections ?? {});

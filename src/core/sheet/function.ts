@@ -3,7 +3,7 @@ import { baseOf, settlePath } from '../base/paths';
 import { listed, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { settleLimits } from './destination';
-import { unknownWord } from './issues';
+import { betterEntry, unknownWord } from './issues';
 import type { Acceptance, Arch, Entry, FunctionSpec, Needs, Runtime, Setting, Source } from './model';
 import type { SheetNotes } from './notes';
 import { readJvmKeys } from './jvm-keys';
@@ -50,13 +50,16 @@ export class FunctionReader {
     const hash = text.lastIndexOf('#');
     const [file, member] = hash < 0 ? [text, ''] : [text.slice(0, hash), text.slice(hash + 1)];
     const wantsMember = !isNative(runtime.language);
-    if (wantsMember !== hash >= 0)
+    if (wantsMember !== hash >= 0) {
+      const better = wantsMember ? betterEntry(text) : file;
       this.#notes.add(
         at,
         wantsMember ? 'an entry written `FILE#MEMBER`, such as `alert.mjs#decide`' : 'just a file for native code',
         `\`${printable(text)}\``,
-        wantsMember ? 'name the member behind `#`' : 'take `#` and what follows out',
+        better === undefined ? 'name the member behind `#`' : `write \`${printable(better)}\``,
       );
+      return { text, file, member };
+    }
     const { pattern, endings } = ENTRY_FILES[runtime.language] ?? { pattern: /./, endings: 'anything' };
     if (runtime.language !== 'java' && (settlePath(file) !== file || file.includes('\\')))
       this.#notes.add(

@@ -98,15 +98,17 @@ const OTHER_UNITS: Readonly<Record<string, string>> = {
   hours: 'h',
 };
 
+/** An entry as it was probably meant: `alert.mjs:decide` with the sign of other tools. */
+export function betterEntry(value: string): string | undefined {
+  const [, file, member] = /^(.+\.(?:[cm]?[jt]s|py))[:.](\w+)$/.exec(value) ?? [];
+  return file === undefined || member === undefined ? undefined : `${file}#${member}`;
+}
+
 /** What was probably meant. */
 function rewritten(value: string, expected: string): string | undefined {
   if (expected.includes('runtime')) {
     const [, language, version] = /^([a-z]+)[^a-z\d]*(\d[\d.]*)$/i.exec(value) ?? [];
     return language === undefined || version === undefined ? undefined : `${language.toLowerCase()} ${version}`;
-  }
-  if (expected.includes('FILE#MEMBER')) {
-    const [, file, member] = /^(.+\.(?:[cm]?js|py))[:.](\w+)$/.exec(value) ?? [];
-    return file === undefined || member === undefined ? undefined : `${file}#${member}`;
   }
   const units = expected.includes('size') ? ['B', 'KiB', 'MiB', 'GiB'] : ['ms', 's', 'min', 'h'];
   return expected.includes('size') || expected.includes('time') ? withUnit(value, units) : undefined;

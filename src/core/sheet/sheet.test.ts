@@ -45,6 +45,7 @@ describe('a destination', () => {
         name: 'slipway',
         file: 'd.yaml',
         archs: ['arm64'],
+        cpu: {},
         accepts: { zip: { packed: 1_572_864, oneFile: 2048 } },
         runtimes: [{ name: 'node 20', provides: [] }],
         entry: {},

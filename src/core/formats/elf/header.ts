@@ -5,7 +5,15 @@
 import { stretchOf, type ByteSource } from '../byte-source';
 import { Fields } from '../fields';
 
-export const PT = { load: 1, dynamic: 2, interpreter: 3, note: 4, gnuStack: 0x6474e551, gnuProperty: 0x6474e553 };
+export const PT = {
+  load: 1,
+  dynamic: 2,
+  interpreter: 3,
+  note: 4,
+  gnuStack: 0x6474e551,
+  gnuRelro: 0x6474e552,
+  gnuProperty: 0x6474e553,
+};
 export const PF = { executable: 1, writable: 2 };
 export const SHT = { null: 0, symtab: 2, rela: 4, nobits: 8, rel: 9, symtabShndx: 18 };
 export const SHF = { alloc: 2, infoLink: 0x40 };

@@ -9,6 +9,7 @@ import { Fields } from '../fields';
 import {
   ET,
   HEADER_FIELDS,
+  PT,
   readHeader,
   readSections,
   readSegments,
@@ -72,44 +73,67 @@ class Stripper {
   readonly #header: ElfHeader;
   readonly #strip: Exclude<Strip, 'none'>;
   readonly #sections: readonly Section[];
+  readonly #shape: (typeof SECTION_FIELDS)[32 | 64];
   readonly #pieces: Piece[] = [];
+  /** New content of sections, by their old number. */
+  readonly #rewritten = new Map<number, Uint8Array>();
   #length = 0;
 
   constructor(source: ByteSource, header: ElfHeader, strip: Exclude<Strip, 'none'>) {
     this.#source = source;
     this.#header = header;
     this.#strip = strip;
+    this.#shape = SECTION_FIELDS[header.is64 ? 64 : 32];
     this.#sections = readSections(source, header);
   }
 
   plan(): StripPlan | undefined {
     const goes = this.#sections.map((section, i) => i !== this.#header.namesIndex && this.#goes(section));
-    const sharesNames = this.#sections.some(
-      ({ type, link }, i) => type === SHT.symtab && goes[i] === false && link === this.#header.namesIndex,
-    );
-    if (!goes.includes(true) || sharesNames || this.#hasMoreBehind()) return undefined;
+    const symbols = this.#symbols(goes);
+    const hasSomething = goes.includes(true) || symbols !== undefined;
+    if (!hasSomething || symbols?.[1] === this.#header.namesIndex || this.#hasMoreBehind()) return undefined;
+    return this.#layOut(goes, symbols);
+  }
+
+  #layOut(goes: readonly boolean[], symbols: readonly [number, number] | undefined): StripPlan {
     const loadedEnd = this.#endOfLoaded();
-    const numbers = this.#numberAnew(goes);
-    const shape = SECTION_FIELDS[this.#header.is64 ? 64 : 32];
-    const table = new Fields(
-      new Uint8Array(Math.max(...numbers, 0) * shape.bytes + shape.bytes),
-      this.#header.littleEndian,
-    );
+    const rewrites = symbols !== undefined && this.#canMove(symbols, loadedEnd) ? symbols : undefined;
+    // Symbols name sections by number: where they stay as they are, so do the numbers.
+    const numbers = symbols === rewrites ? this.#numberAnew(goes) : goes.map((_, i) => i);
+    const count = numbers.reduce((a, b) => Math.max(a, b), 0) + 1;
+    const table = new Fields(new Uint8Array(count * this.#shape.bytes), this.#header.littleEndian);
     this.#append({ at: 0, length: loadedEnd });
+    const locals = rewrites === undefined ? 0 : this.#rewriteSymbols(rewrites, numbers);
+    this.#placeSections(table, { goes, numbers, loadedEnd });
+    if (rewrites !== undefined)
+      table.setU32((numbers[rewrites[0]] ?? 0) * this.#shape.bytes + this.#shape.info, locals);
+    const tableAt = this.#append(table.bytes, this.#header.is64 ? 8 : 4);
+    const namesIndex = numbers[this.#header.namesIndex] ?? 0;
+    return { pieces: this.#withHeader(tableAt, count, namesIndex), size: this.#length };
+  }
+
+  /** Writes the headers of the sections that stay, and their content where it moves; their names come last. */
+  #placeSections(
+    table: Fields,
+    {
+      goes,
+      numbers,
+      loadedEnd,
+    }: { readonly goes: readonly boolean[]; readonly numbers: readonly number[]; readonly loadedEnd: number },
+  ): void {
     const names = new Names();
     for (const [i, section] of this.#sections.entries()) {
-      const number = numbers[i];
-      if (number === undefined || number < 0 || goes[i] === true) continue;
+      const number = numbers[i] ?? -1;
+      if (number < 0 || goes[i] === true) continue;
       this.#copyHeader(i, table, number, numbers);
-      table.setU32(number * shape.bytes, names.add(section.name));
-      if (i === this.#header.namesIndex || (section.flags & SHF.alloc) !== 0 || section.type === SHT.nobits) continue;
-      if (section.offset >= loadedEnd) this.#move(section, table, number, numbers);
+      table.setU32(number * this.#shape.bytes, names.add(section.name));
+      const isMoved =
+        (section.flags & SHF.alloc) === 0 && section.type !== SHT.nobits && section.offset + section.size > loadedEnd;
+      if (isMoved && i !== this.#header.namesIndex) this.#move(i, section, table, number);
     }
-    const last = numbers[this.#header.namesIndex] ?? 0;
-    this.#setWord(table, last, shape.offset, this.#append(names.bytes()));
-    this.#setWord(table, last, shape.size, names.bytes().length);
-    const tableAt = this.#append(table.bytes, this.#header.is64 ? 8 : 4);
-    return { pieces: this.#withHeader(tableAt, table.bytes.length / shape.bytes, last), size: this.#length };
+    const number = numbers[this.#header.namesIndex] ?? 0;
+    this.#setWord(table, number, this.#shape.offset, this.#append(names.bytes()));
+    this.#setWord(table, number, this.#shape.size, names.bytes().length);
   }
 
   #goes({ name, type, flags }: Section): boolean {
@@ -123,9 +147,9 @@ class Stripper {
 
   /** Some programs carry data behind everything that the format knows of, and read it from their own file. */
   #hasMoreBehind(): boolean {
-    const { sectionsAt, sectionCount, is64 } = this.#header;
+    const { sectionsAt, sectionCount } = this.#header;
     const ends = this.#sections.map(({ offset, size, type }) => (type === SHT.nobits ? 0 : offset + size));
-    const table = sectionsAt + sectionCount * SECTION_FIELDS[is64 ? 64 : 32].bytes;
+    const table = sectionsAt + sectionCount * this.#shape.bytes;
     const end = ends.reduce((a, b) => Math.max(a, b), Math.max(table, this.#endOfLoaded()));
     return this.#source.size - end > MAX_PADDING;
   }
@@ -135,7 +159,9 @@ class Stripper {
     const ends = this.#sections
       .filter(({ flags, type }) => (flags & SHF.alloc) !== 0 && type !== SHT.nobits)
       .map(({ offset, size }) => offset + size);
-    for (const { offset, fileSize } of readSegments(this.#source, this.#header)) ends.push(offset + fileSize);
+    for (const { type, offset, fileSize } of readSegments(this.#source, this.#header))
+      // What is made read-only after loading is rounded up to a page of memory, over bytes that are not loaded.
+      if (type !== PT.gnuRelro && type !== PT.gnuStack) ends.push(offset + fileSize);
     const tables = Math.max(HEADER_FIELDS[is64 ? 64 : 32].bytes, segmentsAt + segmentCount * segmentSize);
     const end = ends.reduce((a, b) => Math.max(a, b), tables);
     if (end > this.#source.size) throw new RangeError('segments');
@@ -150,7 +176,7 @@ class Stripper {
   }
 
   #copyHeader(from: number, table: Fields, to: number, numbers: readonly number[]): void {
-    const shape = SECTION_FIELDS[this.#header.is64 ? 64 : 32];
+    const shape = this.#shape;
     const old = stretchOf(this.#source, this.#header.sectionsAt + from * shape.bytes, shape.bytes);
     table.bytes.set(old, to * shape.bytes);
     const section = this.#sections[from];
@@ -161,22 +187,43 @@ class Stripper {
   }
 
   /** Puts the content of a section that is not loaded behind what is there. */
-  #move(section: Section, table: Fields, number: number, numbers: readonly number[]): void {
-    const shape = SECTION_FIELDS[this.#header.is64 ? 64 : 32];
+  #move(i: number, section: Section, table: Fields, number: number): void {
+    const shape = this.#shape;
     if (section.offset + section.size > this.#source.size) throw new RangeError('section');
-    const keepsReferences = this.#sections.some(
-      ({ type, flags }) => (type === SHT.rel || type === SHT.rela) && (flags & SHF.alloc) === 0,
+    const written = this.#rewritten.get(i);
+    const piece = written ?? { at: section.offset, length: section.size };
+    this.#setWord(table, number, shape.offset, this.#append(piece, section.align));
+    this.#setWord(table, number, shape.size, piece.length);
+  }
+
+  /** The symbol table that stays, and the names of its symbols. */
+  #symbols(goes: readonly boolean[]): readonly [symbols: number, names: number] | undefined {
+    const at = this.#sections.findIndex(({ type }, i) => type === SHT.symtab && goes[i] === false);
+    const link = this.#sections[at]?.link;
+    return link === undefined || this.#sections[link] === undefined ? undefined : [at, link];
+  }
+
+  /** Not what lies among loaded bytes, nor symbols whose numbers or names something else counts on. */
+  #canMove([symbols, names]: readonly [number, number], loadedEnd: number): boolean {
+    const isBehind = [symbols, names].every((i) => (this.#sections[i]?.offset ?? 0) >= loadedEnd);
+    const isCountedOn = this.#sections.some(
+      ({ link, type, flags }, i) =>
+        i !== symbols &&
+        (link === names || link === symbols || ((type === SHT.rel || type === SHT.rela) && (flags & SHF.alloc) === 0)),
     );
-    if (section.type !== SHT.symtab) {
-      const at = this.#append({ at: section.offset, length: section.size }, section.align);
-      this.#setWord(table, number, shape.offset, at);
-      return;
-    }
-    const old = stretchOf(this.#source, section.offset, section.size);
-    const { bytes, locals } = withoutDebugSymbols(old, this.#header, { numbers, keepsAll: keepsReferences });
-    this.#setWord(table, number, shape.offset, this.#append(bytes, section.align));
-    this.#setWord(table, number, shape.size, bytes.length);
-    if (locals !== undefined) table.setU32(number * shape.bytes + shape.info, locals);
+    return isBehind && !isCountedOn;
+  }
+
+  /** Takes out the symbols that only debuggers ask for. @returns how many of the first that stay are local */
+  #rewriteSymbols([symbols, names]: readonly [number, number], numbers: readonly number[]): number {
+    const read = (i: number): Uint8Array =>
+      stretchOf(this.#source, this.#sections[i]?.offset ?? 0, this.#sections[i]?.size ?? 0);
+    const made = withoutDebugSymbols(read(symbols), read(names), this.#header, {
+      numbers,
+      firstGlobal: this.#sections[symbols]?.info ?? 0,
+    });
+    this.#rewritten.set(symbols, made.symbols).set(names, made.strings);
+    return made.locals;
   }
 
   #append(piece: Piece, align = 1): number {
@@ -190,7 +237,7 @@ class Stripper {
   }
 
   #setWord(table: Fields, number: number, field: number, value: number): void {
-    const at = number * SECTION_FIELDS[this.#header.is64 ? 64 : 32].bytes + field;
+    const at = number * this.#shape.bytes + field;
     if (this.#header.is64) table.setU64(at, value);
     else table.setU32(at, value);
   }
