@@ -70,6 +70,15 @@ describe('check, on a file that something else made', () => {
       'runtime/node-version',
       'runtime/java-version',
       'runtime/glibc',
+      'runtime/libc-kind',
+      'runtime/loader',
+      'runtime/library',
+      'native/static',
+      'native/cpu-baseline',
+      'native/not-executable',
+      'native/debug-left',
+      'repro/path-leak',
+      'entry/start-name',
       'entry/missing-file',
       'entry/missing-member',
       'entry/parameters',
@@ -307,7 +316,7 @@ describe('check, on what was built', () => {
       { ruleId: 'settings/unread', level: 'note' },
     ]);
     const junit = run(root, ['check', '--format', 'junit']).stdout;
-    expect(junit).toContain('<testsuite name="horn arm64 slipway" tests="35" failures="1" skipped="0">');
+    expect(junit).toContain('<testsuite name="horn arm64 slipway" tests="41" failures="1" skipped="0">');
     expect(junit).toContain('<failure message="HOST_A: one that matches `HOST_*`">');
   });
 

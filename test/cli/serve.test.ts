@@ -229,7 +229,7 @@ describe('adapter: http', () => {
       '`http`',
       'it only for Python functions',
       '`link: true` beside it',
-      'a `package-lock.json`',
+      '`package-lock.json`, or `node_modules`',
       'registries of packages stand in `.npmrc`',
     ])
       expect(stderr).toContain(part);

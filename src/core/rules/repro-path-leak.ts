@@ -1,6 +1,6 @@
 import { printable } from '../base/text';
 import { sectionAt } from '../formats/elf';
-import { isNativeFunction, nativeFiles } from './native';
+import { NATIVE, nativeFiles } from './native';
 import { findings, type Finding, type Rule, type RuleContext } from './rule';
 
 const MAX_BYTES = 1024 * 1024 * 1024;
@@ -20,10 +20,10 @@ export const reproPathLeak: Rule = {
   why: 'A path, a name or a date of the machine that compiled it makes the same source come out differently elsewhere, and tells strangers about the machine.',
   mend: 'Find what puts it there: `__DATE__`, `env!("CARGO_MANIFEST_DIR")`, a flag with a path, a generated file.',
   needs: ['runtime'],
+  languages: NATIVE,
   check(context) {
     const { subject, facts } = context;
-    // Packages were compiled elsewhere, and their paths are the same for everybody.
-    if (!isNativeFunction(facts) || facts.surroundings === undefined) return findings();
+    if (facts.surroundings === undefined) return findings();
     const traces = tracesOf(context);
     const found: Finding[] = [];
     for (const { path } of nativeFiles(subject)) {
