@@ -8,7 +8,7 @@ case "$(dpkg --print-architecture)" in
   arm64) other=amd64; cross=(gcc-x86-64-linux-gnu g++-x86-64-linux-gnu) ;;
   *) echo "toolchains: only amd64 and arm64 are known here" >&2; exit 1 ;;
 esac
-packages+=(gcc g++ binutils "${cross[@]}" qemu-user-static rustc cargo "libstd-rust-dev:$other")
+packages+=(gcc g++ libc6-dev binutils "${cross[@]}" qemu-user-static rustc cargo "libstd-rust-dev:$other")
 command -v go >/dev/null || packages+=(golang-go)
 if [ "${1:-}" = --pictures ]; then packages+=(xterm xvfb imagemagick fonts-dejavu); fi
 missing=()

@@ -1,6 +1,6 @@
 /** Runs the built program on projects in temporary folders. */
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, realpathSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, realpathSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 
@@ -26,6 +26,17 @@ export function run(cwd: string, args: readonly string[], options: RunOptions = 
     maxBuffer: 64 << 20,
   });
   return { status, stdout, stderr };
+}
+
+/** A PATH with these programs on it, as far as they are here, and no others. */
+export function pathTo(...programs: readonly string[]): string {
+  const folder = join(folderWith({}), 'bin');
+  mkdirSync(folder);
+  for (const program of programs) {
+    const { stdout } = spawnSync('sh', ['-c', 'command -v "$1"', 'sh', program], { encoding: 'utf8' });
+    if (stdout.startsWith('/')) symlinkSync(realpathSync(stdout.trim()), join(folder, program));
+  }
+  return folder;
 }
 
 /** Files by path; a function makes something that is no plain file. */

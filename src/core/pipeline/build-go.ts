@@ -1,6 +1,7 @@
 /** Compiles a function in Go, with the modules that were locked and no others. */
 import { existsSync, mkdirSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
+import { pathToFileURL } from 'node:url';
 import { baseOf, folderOf } from '../base/paths';
 import { escapedPath } from '../languages/native';
 import { cleanEnvironment, runCompiler } from '../toolchains/compile-native';
@@ -83,7 +84,8 @@ async function environment(
   const { project, spec, arch, scratch, machine, state } = request;
   const proxy = await moduleProxy(request);
   const work = findUpwards(project, spec.source, 'go.work');
-  const prefix = `-ffile-prefix-map=${project.root}=. -O2 -g0`;
+  // Go splits flags at spaces that are not in quotes.
+  const prefix = `"-ffile-prefix-map=${project.root}=." -O2 -g0`;
   return {
     ...cleanEnvironment(scratch, request.epochSeconds),
     GOROOT: '',
@@ -95,7 +97,7 @@ async function environment(
     GOFLAGS: '-modcacherw',
     GOSUMDB: 'off',
     GONOSUMDB: '*',
-    GOPROXY: proxy === undefined ? 'off' : `file://${proxy}`,
+    GOPROXY: proxy === undefined ? 'off' : pathToFileURL(proxy).href,
     GOPATH: join(state, 'gopath'),
     GOMODCACHE: join(state, 'modules'),
     GOCACHE: machine.goCache ?? join(state, 'go-cache'),

@@ -116,7 +116,9 @@ function cargoEnvironment(
 ): Record<string, string> {
   const triple = rust.triple.replaceAll('-', '_');
   const flags = targetFlags({ rust, linker, isStatic }, request.spec.native?.flags ?? []);
-  const prefix = `-ffile-prefix-map=${request.project.root}=. -ffile-prefix-map=${request.scratch}=.`;
+  const prefix = [request.project.root, request.scratch]
+    .map((path) => shellQuoted(`-ffile-prefix-map=${path}=.`))
+    .join(' ');
   return {
     ...cleanEnvironment(request.scratch, request.epochSeconds),
     PATH: `${dirname(rust.path)}:/usr/local/bin:/usr/bin:/bin`,
@@ -130,6 +132,7 @@ function cargoEnvironment(
     [`CARGO_TARGET_${triple.toUpperCase()}_LINKER`]: linker.path,
     [`CARGO_TARGET_${triple.toUpperCase()}_RUSTFLAGS`]: flags.join(' '),
     // For packages that compile C code.
+    CC_SHELL_ESCAPED_FLAGS: '1',
     [`CC_${triple}`]: linker.path,
     [`CFLAGS_${triple}`]: `${prefix} -O2 -g0`,
     ...(linker.cxx !== undefined && { [`CXX_${triple}`]: linker.cxx, [`CXXFLAGS_${triple}`]: `${prefix} -O2 -g0` }),
@@ -143,7 +146,7 @@ function cargoEnvironment(
  */
 function writeWrapper(request: CompileRequest): string {
   const path = join(request.scratch, 'rustc.sh');
-  const quoted = localFlags(request).map((flag) => `'${flag.replaceAll("'", "'\\''")}'`);
+  const quoted = localFlags(request).map(shellQuoted);
   const lines = [
     '#!/bin/sh',
     'left=$#',
@@ -156,6 +159,10 @@ function writeWrapper(request: CompileRequest): string {
   ];
   writeFileSync(path, `${lines.join('\n')}\n`, { mode: 0o755 });
   return path;
+}
+
+function shellQuoted(word: string): string {
+  return `'${word.replaceAll("'", "'\\''")}'`;
 }
 
 /** Settings of the project without those of the machine, and the crates that were locked in place of any registry. */

@@ -11,7 +11,7 @@ import { readSourceSettings } from '../languages/native';
 import { PROGRAM_MODE, type SettingRead } from '../fileset/model';
 import type { LockedPackage } from './lockfile';
 import type { Wanted } from './native-toolchain';
-import { extraFiles, noteExtraFiles } from './native-inputs';
+import { extraFiles, extraNeighbours, noteExtraFiles } from './native-inputs';
 
 export interface CompileRequest extends Wanted {
   /** The files of the source folder, relative to it, with their SHA-256. */
@@ -99,7 +99,7 @@ function keyOf(
       ...[identity, native, name, entry.file, arch, epochSeconds],
       files.map(({ path, sha256 }) => [path, sha256]),
       packages.map(({ sha256 }) => sha256),
-      extra,
+      ...[extra, extraNeighbours(project, spec)],
     ]),
   );
 }

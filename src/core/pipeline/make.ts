@@ -14,7 +14,7 @@ import { compressInThreads } from '../forms/compress-pool';
 import { packBinary } from '../forms/binary';
 import { packZip } from '../forms/zip';
 import { JAR_MANIFEST } from '../forms/jar';
-import { isNative } from '../sheet';
+import { isNative, type Arch } from '../sheet';
 import { filesDigest, formatWaybill, makeWaybill, type Waybill } from '../waybill';
 import { assembleTarget, type Assembly } from './assemble';
 import {
@@ -72,6 +72,9 @@ class Maker {
   /** What was made of each list of packages: without any, all architectures get the same artifact. */
   readonly #made = new Map<string, { readonly assembly: Assembly; readonly made: Made }>();
 
+  /** What was compiled before its turn. */
+  readonly #ahead = new Map<Arch, Assembly>();
+
   constructor(request: BuildRequest, look: ChangedLook, store: Store, compressor: Compressor) {
     this.#request = request;
     this.#look = look;
@@ -83,6 +86,7 @@ class Maker {
   async run(): Promise<BuiltFunction> {
     const { spec } = this.#look;
     const targets: BuiltTarget[] = [];
+    await this.#compileAhead();
     for (const arch of spec.archs) targets.push(await this.#makeTarget({ spec, arch }));
     const all = [...this.#made.values()];
     const leftOut = all[0]?.assembly.fileSet.leftOut ?? [];
@@ -105,10 +109,24 @@ class Maker {
     const isForArch = packages.length > 0 || isNative(target.spec.runtime.language);
     const key = JSON.stringify([packages, isForArch ? target.arch : '']);
     const before = this.#made.get(key);
-    const assembly = before?.assembly ?? (await this.#assemble(target, packages));
+    const assembly = before?.assembly ?? this.#ahead.get(target.arch) ?? (await this.#assemble(target, packages));
     const made = before?.made ?? this.#findInStore(assembly.fileSet) ?? (await this.#pack(assembly.fileSet));
     this.#made.set(key, { assembly, made });
     return this.#place(target, assembly, made);
+  }
+
+  /** Compilers use one core for much of their time: those for several processors run at once. */
+  async #compileAhead(): Promise<void> {
+    const { spec, locked } = this.#look;
+    if (!isNative(spec.runtime.language) || this.#request.jobs < 2 || spec.archs.length < 2) return;
+    const outcomes = await Promise.allSettled(
+      spec.archs.map(async (arch) => {
+        this.#ahead.set(arch, await this.#assemble({ spec, arch }, locked?.targets[arch] ?? []));
+      }),
+    );
+    // All have ended, so that nothing goes on behind an error.
+    const failed = outcomes.find((one) => one.status === 'rejected');
+    if (failed !== undefined) throw failed.reason;
   }
 
   #assemble({ arch }: Target, packages: readonly LockedPackage[]): Promise<Assembly> {

@@ -28,7 +28,7 @@ export const entryMissingFile: Rule = {
       mend:
         near === undefined
           ? 'correct `entry`'
-          : `write \`entry: ${printable(near)}#${entry.member}\`, or pack it as \`${printable(entry.file)}\``,
+          : `write \`entry: ${printable(near)}${entry.member === '' ? '' : `#${entry.member}`}\`, or pack it as \`${printable(entry.file)}\``,
     });
   },
 };
