@@ -5,11 +5,17 @@ import { printable } from '../base/text';
 import type { ByteSource } from '../formats/zip';
 import { sameStamp, stampOf, type Stamp } from './stamp';
 
+/** An open file. */
+export interface FileSource extends ByteSource {
+  /** Reads into memory that is there already: for what is only handed on. */
+  readInto(offset: number, bytes: Uint8Array): void;
+}
+
 /** Runs `use` with an open file; closes it whatever happens. `shown` names it in messages. */
 export async function withFileSource<T>(
   path: string,
   shown: string,
-  use: (source: ByteSource) => T | Promise<T>,
+  use: (source: FileSource) => T | Promise<T>,
 ): Promise<T> {
   let fd: number;
   try {
@@ -21,7 +27,11 @@ export async function withFileSource<T>(
     const stat = fstatSync(fd);
     if (!stat.isFile())
       throw unreadable(shown, new Error(stat.isDirectory() ? 'it is a folder' : 'it is no plain file'));
-    return await use({ size: stat.size, read: (offset, length) => readExactly(fd, offset, length, shown) });
+    return await use({
+      size: stat.size,
+      read: (offset, length) => readExactly(fd, offset, length, shown),
+      readInto: (offset, bytes) => readWhole(fd, offset, bytes, shown),
+    });
   } finally {
     closeSync(fd);
   }
@@ -45,12 +55,16 @@ export class OpenFiles {
 
 function readExactly(fd: number, offset: number, length: number, shown: string): Buffer<ArrayBuffer> {
   const bytes = Buffer.allocUnsafe(length);
-  for (let done = 0; done < length;) {
-    const n = readSync(fd, bytes, done, length - done, offset + done);
+  readWhole(fd, offset, bytes, shown);
+  return bytes;
+}
+
+function readWhole(fd: number, offset: number, bytes: Uint8Array, shown: string): void {
+  for (let done = 0; done < bytes.length;) {
+    const n = readSync(fd, bytes, done, bytes.length - done, offset + done);
     if (n === 0) throw unreadable(shown, new Error('it became shorter while it was read'));
     done += n;
   }
-  return bytes;
 }
 
 function unreadable(shown: string, error: unknown): EmballageError {

@@ -3,9 +3,8 @@ import { chmodSync, existsSync, mkdirSync, readFileSync, renameSync, rmSync } fr
 import { join } from 'node:path';
 import { isInside } from '../base/paths';
 import { contentDigest, fileDigest } from '../disk/digest';
-import { withFileSource } from '../disk/file-source';
+import { withFileSource, type FileSource } from '../disk/file-source';
 import { FileSink, guarded, writeWhole } from '../disk/write';
-import type { ByteSource } from '../formats/byte-source';
 import { type Piece, planStrip, type Strip } from '../formats/elf';
 import { readSourceSettings } from '../languages/native';
 import { PROGRAM_MODE, type SettingRead } from '../fileset/model';
@@ -161,15 +160,19 @@ export async function writeStripped(
   });
 }
 
-const CHUNK_BYTES = 4 * 1024 * 1024;
+const CHUNK_BYTES = 512 * 1024;
 
-function appendPiece(sink: FileSink, source: ByteSource, piece: Piece): void {
+function appendPiece(sink: FileSink, source: FileSource, piece: Piece): void {
   if (piece instanceof Uint8Array) {
     sink.append(piece);
     return;
   }
-  for (let done = 0; done < piece.length; done += CHUNK_BYTES)
-    sink.append(source.read(piece.at + done, Math.min(CHUNK_BYTES, piece.length - done)));
+  const chunk = Buffer.allocUnsafe(Math.min(CHUNK_BYTES, piece.length));
+  for (let done = 0; done < piece.length; done += CHUNK_BYTES) {
+    const part = chunk.subarray(0, Math.min(CHUNK_BYTES, piece.length - done));
+    source.readInto(piece.at + done, part);
+    sink.append(part);
+  }
 }
 
 const MAX_SOURCE_BYTES = 4 * 1024 * 1024;
