@@ -44,7 +44,7 @@ const SHOTS = [
   ['prove', ['lock', 'build'], 'emballage prove surge-alert'],
   ['check-python', ['build --sheet broken.yaml'], 'emballage check tide-table --sheet broken.yaml'],
   ['mistakes', [], 'emballage build --sheet mistakes.yaml'],
-  ['rules', [], 'emballage rules'],
+  ['rules', [], 'emballage rules --color | head -28; echo; emballage rules runtime/library'],
 ];
 const DISPLAY = ':97';
 const PATIENCE_MS = 60_000;
