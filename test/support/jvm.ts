@@ -3,7 +3,8 @@ import { spawnSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DESTINATION, folderWith, type Files } from './program';
-import { openZip, readEntry, type ByteSource } from '../../src/core/formats/zip';
+import { sourceOfBytes } from '../../src/core/formats/byte-source';
+import { openZip, readEntry } from '../../src/core/formats/zip';
 
 export const DEMO = join(__dirname, '../../demo');
 export const FIXTURES = join(__dirname, '../fixtures/jvm');
@@ -11,7 +12,7 @@ export const FIXTURES = join(__dirname, '../fixtures/jvm');
 /** Content of the entries of a JAR, by path, in its order. */
 export function jarContent(path: string): Map<string, Buffer> {
   const bytes = readFileSync(path);
-  const source: ByteSource = { size: bytes.length, read: (at, length) => bytes.subarray(at, at + length) };
+  const source = sourceOfBytes(bytes);
   const files = openZip(source, path).entries.filter(({ kind }) => kind === 'file');
   return new Map(files.map((entry) => [entry.path, Buffer.from(readEntry(source, entry, 1 << 28))]));
 }

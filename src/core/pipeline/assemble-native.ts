@@ -2,7 +2,7 @@
 import { lstatSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../base/errors';
-import { printable } from '../base/text';
+import { literalPattern, printable } from '../base/text';
 import { contentDigest, fileDigest } from '../disk/digest';
 import { withFileSource } from '../disk/file-source';
 import { stampOf } from '../disk/stamp';
@@ -147,12 +147,7 @@ function sortOut(
 ): { assets: PackedEntry[]; leftOut: LeftOut[] } {
   const wasRead = new Set(read);
   const { language } = spec.runtime;
-  const ready = new RegExp(
-    `^${spec.entry.file
-      .split('{arch}')
-      .map((part) => part.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'))
-      .join('(?:x86_64|arm64)')}$`,
-  );
+  const ready = new RegExp(`^${spec.entry.file.split('{arch}').map(literalPattern).join('(?:x86_64|arm64)')}$`);
   const assets: PackedEntry[] = [];
   const leftOut: LeftOut[] = [...whole.leftOut];
   for (const entry of whole.entries) {

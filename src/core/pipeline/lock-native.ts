@@ -1,10 +1,10 @@
 /** Fetches what a function in native code needs, and notes every file: each must be what its language has locked. */
-import { createHash } from 'node:crypto';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../base/errors';
 import { baseOf } from '../base/paths';
-import { listed, printable } from '../base/text';
+import { listed, literalPattern, printable } from '../base/text';
+import { contentDigest } from '../disk/digest';
 import { sourceOfBytes } from '../formats/byte-source';
 import { openZip, readEntry } from '../formats/zip';
 import { dirHash, escapedPath, type GoFile, type LockedCrate } from '../languages/native';
@@ -55,7 +55,7 @@ async function settleCrate(settling: NativeSettling, store: PackageStore, crate:
     inFolder: (folder) => join(folder, file),
     atIndex: (at, http) => crateAddress(http, at, crate),
   });
-  const found = createHash('sha256').update(bytes).digest('hex');
+  const found = contentDigest(bytes);
   if (found !== sha256) throw mismatch(file, from, `SHA-256 ${sha256}`, `SHA-256 ${found}`);
   const { size } = store.put(bytes);
   return { name, version, file, sha256, size, index, from, by: [...by] };
@@ -69,7 +69,7 @@ async function settleModule(settling: NativeSettling, store: PackageStore, wante
     atIndex: (at) => Promise.resolve(`${at.replace(/\/+$/, '')}/${path}`),
   });
   const file = `${baseOf(module)}@${version}.${kind}`;
-  const found = kind === 'mod' ? dirHash([{ name: 'go.mod', sha256: digest(bytes) }]) : zipHash(bytes, file);
+  const found = kind === 'mod' ? dirHash([{ name: 'go.mod', sha256: contentDigest(bytes) }]) : zipHash(bytes, file);
   if (found !== hash) throw mismatch(file, from, hash, found);
   const { sha256, size } = store.put(bytes);
   return { name: module, version, file, sha256, size, index, from, by: settling.needs.files.map((one) => one) };
@@ -81,12 +81,8 @@ function zipHash(bytes: Buffer, file: string): string {
   return dirHash(
     entries
       .filter(({ kind }) => kind === 'file')
-      .map((entry) => ({ name: entry.path, sha256: digest(readEntry(source, entry, MAX_FILE_BYTES)) })),
+      .map((entry) => ({ name: entry.path, sha256: contentDigest(readEntry(source, entry, MAX_FILE_BYTES)) })),
   );
-}
-
-function digest(bytes: Uint8Array): string {
-  return createHash('sha256').update(bytes).digest('hex');
 }
 
 interface Where {
@@ -136,7 +132,7 @@ async function fetchFrom(
 }
 
 function fits(pattern: string, name: string): boolean {
-  const text = pattern.replace(/[.+?^${}()|[\]\\]/g, '\\$&').replaceAll('*', '.*');
+  const text = pattern.split('*').map(literalPattern).join('.*');
   return new RegExp(`^${text}$`).test(name);
 }
 

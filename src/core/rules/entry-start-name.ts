@@ -1,7 +1,7 @@
 import { baseOf } from '../base/paths';
 import { printable } from '../base/text';
 import { DEFAULT_START, offeredRuntime } from '../sheet';
-import { describeNative, NATIVE, nativeReadings } from './native';
+import { MAX_NATIVE_BYTES, describeNative, NATIVE, nativeReadings } from './native';
 import { findings, type Rule, type Subject } from './rule';
 
 export const entryStartName: Rule = {
@@ -48,9 +48,7 @@ function whyNotStarted(subject: Subject, start: string): string | undefined {
 }
 
 function whatElse(subject: Subject, path: string): string | undefined {
-  const start = Buffer.from(subject.readBytes(path, MAX_BYTES)?.subarray(0, 80) ?? []).toString('latin1');
+  const start = Buffer.from(subject.readBytes(path, MAX_NATIVE_BYTES)?.subarray(0, 80) ?? []).toString('latin1');
   if (start.startsWith('#!')) return `a script for ${printable(start.slice(2).split('\n')[0]?.trim() ?? '')}`;
   return 'no compiled file at all';
 }
-
-const MAX_BYTES = 1024 * 1024 * 1024;

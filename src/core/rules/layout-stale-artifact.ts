@@ -1,4 +1,5 @@
 import { printable } from '../base/text';
+import { sourceOfBytes } from '../formats/byte-source';
 import { openZip } from '../formats/zip';
 import { findings, type Finding, type Rule, type Subject, type SubjectEntry } from './rule';
 
@@ -23,7 +24,7 @@ function judge(subject: Subject, archive: SubjectEntry, entryFile: string | unde
   if (bytes === undefined) return undefined;
   let inner;
   try {
-    inner = openZip({ size: bytes.length, read: (at, length) => bytes.subarray(at, at + length) }, archive.path);
+    inner = openZip(sourceOfBytes(bytes), archive.path);
   } catch {
     // No archive in spite of its name: then it is no artifact either.
     return undefined;

@@ -4,7 +4,8 @@ import { describeElf, readNative, type NativeInfo, type NativeReading } from '..
 import { runtimeName } from '../sheet';
 import type { FunctionFacts, Subject } from './rule';
 
-const MAX_BYTES = 1024 * 1024 * 1024;
+/** The largest compiled file that is read. */
+export const MAX_NATIVE_BYTES = 1024 * 1024 * 1024;
 /** What compiled files are called; programs without an ending are looked into as well when they may be executed. */
 const NATIVE_NAME = /\.(?:so(?:\.[\d.]+)?|node|o|a|dylib|dll|wasm)$/;
 
@@ -43,7 +44,7 @@ function readAll(subject: Subject): Read {
   const readings: { path: string; reading: NativeReading }[] = [];
   for (const { path, kind, mode } of subject.entries) {
     if (kind !== 'file' || !(NATIVE_NAME.test(path) || isProgram(path, mode))) continue;
-    const bytes = subject.readBytes(path, MAX_BYTES);
+    const bytes = subject.readBytes(path, MAX_NATIVE_BYTES);
     if (bytes === undefined) continue;
     const elf = readElfOrFault(bytes);
     const reading = 'fault' in elf ? readNative(bytes) : describeElf(elf, bytes[7]);

@@ -1,9 +1,8 @@
 import { printable } from '../base/text';
 import { sectionAt } from '../formats/elf';
-import { NATIVE, nativeFiles } from './native';
+import { MAX_NATIVE_BYTES, NATIVE, nativeFiles } from './native';
 import { findings, type Finding, type Rule, type RuleContext } from './rule';
 
-const MAX_BYTES = 1024 * 1024 * 1024;
 const SHOWN = 72;
 
 interface Trace {
@@ -27,7 +26,7 @@ export const reproPathLeak: Rule = {
     const traces = tracesOf(context);
     const found: Finding[] = [];
     for (const { path } of nativeFiles(subject)) {
-      const bytes = Buffer.from(subject.readBytes(path, MAX_BYTES) ?? []);
+      const bytes = Buffer.from(subject.readBytes(path, MAX_NATIVE_BYTES) ?? []);
       for (const trace of traces) {
         const at = findTrace(bytes, trace);
         if (at === undefined) continue;

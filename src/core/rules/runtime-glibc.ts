@@ -1,10 +1,9 @@
 import { listed, printable } from '../base/text';
 import { glibcNeeded, symbolsNeeding } from '../formats/elf';
 import { offeredRuntime } from '../sheet';
-import { isNativeFunction, nativeFiles } from './native';
+import { MAX_NATIVE_BYTES, isNativeFunction, nativeFiles } from './native';
 import { findings, type Finding, type Rule } from './rule';
 
-const MAX_BYTES = 1024 * 1024 * 1024;
 const SHOWN_SYMBOLS = 3;
 
 export const runtimeGlibc: Rule = {
@@ -23,7 +22,7 @@ export const runtimeGlibc: Rule = {
       const needed = glibcNeeded(elf);
       if (needed === undefined || needed[0] < major || (needed[0] === major && needed[1] <= minor)) continue;
       const version = needed.join('.');
-      const names = symbolsNeeding(subject.readBytes(path, MAX_BYTES) ?? new Uint8Array(), `GLIBC_${version}`);
+      const names = symbolsNeeding(subject.readBytes(path, MAX_NATIVE_BYTES) ?? new Uint8Array(), `GLIBC_${version}`);
       found.push({
         level: 'stop',
         where: printable(path),

@@ -4,6 +4,7 @@ import { z } from 'zod';
 import { settlePath } from '../base/paths';
 import { present } from '../base/present';
 import { printable } from '../base/text';
+import type { Strip } from '../formats/elf';
 import type { SheetNotes } from './notes';
 
 export const NATIVE_LANGUAGES = ['rust', 'go', 'c'] as const;
@@ -12,7 +13,7 @@ export type NativeLanguage = (typeof NATIVE_LANGUAGES)[number];
 /** The runtime by which destinations offer what native code needs. */
 export const NATIVE_RUNTIME = 'native';
 
-export const NATIVE_STRIPS = ['all', 'debug', 'none'] as const;
+const STRIPS = ['all', 'debug', 'none'] as const satisfies readonly Strip[];
 const COMPILERS = ['rust', 'go', 'gcc', 'clang'] as const;
 
 /** The compiler that the sheet asks for. */
@@ -39,7 +40,7 @@ export interface NativeKeys {
   readonly linkage?: 'static' | 'dynamic';
   readonly cgo: boolean;
   readonly toolchain?: WantedToolchain;
-  readonly strip: (typeof NATIVE_STRIPS)[number];
+  readonly strip: Strip;
 }
 
 const words = (what: string) =>
@@ -85,7 +86,7 @@ export const nativeFields = {
   toolchain: z.string({ error: 'a compiler such as `rust >=1.63`' }).optional().meta({
     description: 'Native code: the compiler and its version: `rust`, `go`, `gcc` or `clang`, as in `rust >=1.63`.',
   }),
-  strip: z.enum(NATIVE_STRIPS, { error: '`all`, `debug` or `none`' }).optional().meta({
+  strip: z.enum(STRIPS, { error: '`all`, `debug` or `none`' }).optional().meta({
     description:
       'Native code: what is taken out of the executable: debugging sections, symbol tables and comments (`all`, the default), debugging sections only (`debug`), or nothing.',
   }),

@@ -4,7 +4,8 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { readClass, type ClassFile } from '../formats/classfile';
-import { openZip, readEntry, type ByteSource, type ZipEntry } from '../formats/zip';
+import { sourceOfBytes } from '../formats/byte-source';
+import { openZip, readEntry, type ZipEntry } from '../formats/zip';
 import type { JavaRuntime } from './java';
 
 export interface JdkApi {
@@ -32,7 +33,7 @@ export async function jdkApi(runtimes: readonly JavaRuntime[], release: number):
 /** In the list each folder is named after the releases that its classes are the same in: `9A` for 9 and 10. */
 function fromSignatures(path: string, release: number): JdkApi | undefined {
   const bytes = readFileSync(path);
-  const source: ByteSource = { size: bytes.length, read: (at, length) => bytes.subarray(at, at + length) };
+  const source = sourceOfBytes(bytes);
   const mark = release < 10 ? String(release) : String.fromCharCode('A'.charCodeAt(0) + release - 10);
   const entries = new Map<string, ZipEntry>();
   for (const entry of openZip(source, path).entries) {

@@ -3,5 +3,5 @@ export { type ElfDifference, firstElfDifference } from './compare';
 export { type ElfFile, glibcNeeded, MACHINES, readElf, readElfOrFault } from './elf';
 export { ET, isElf, PF, PT, readHeader, readSections, type Section } from './header';
 export { readProperties, type ElfProperties } from './properties';
-export { debugBytes, type Piece, planStrip, type Strip, stripElf, type StripPlan, STRIPS } from './strip';
+export { debugBytes, type Piece, planStrip, type Strip, stripElf, type StripPlan } from './strip';
 export { sectionAt, symbolsNeeding } from './symbols';

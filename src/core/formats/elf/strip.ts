@@ -21,9 +21,8 @@ import {
 } from './header';
 import { withoutDebugSymbols } from './strip-symbols';
 
-export const STRIPS = ['all', 'debug', 'none'] as const;
 /** `debug`: debugging sections. `all`: symbol tables and comments of compilers as well. */
-export type Strip = (typeof STRIPS)[number];
+export type Strip = 'all' | 'debug' | 'none';
 
 /** What a stripped file is made of, in order: stretches of the old one, and new bytes. */
 export type Piece = { readonly at: number; readonly length: number } | Uint8Array;

@@ -11,6 +11,7 @@ import { contentDigest } from '../../../disk/digest';
 import { guarded, temporaryBeside, writeWhole } from '../../../disk/write';
 import { ClassFormatError, isClassFile, readClass, writeClass } from '../../../formats/classfile';
 import { deflateWhole } from '../../../formats/deflate';
+import { sourceOfBytes } from '../../../formats/byte-source';
 import {
   METHOD_DEFLATED,
   METHOD_STORED,
@@ -111,7 +112,7 @@ class Preparer {
   run(): { jar: PreparedJar; facts: readonly ClassFacts[] } {
     const { jar, shown } = this.#job;
     const bytes = readFileSync(jar);
-    const source: ByteSource = { size: bytes.length, read: (at, length) => bytes.subarray(at, at + length) };
+    const source = sourceOfBytes(bytes);
     const archive = openZip(source, shown, { entries: MAX_JAR_ENTRIES, unpackedBytes: MAX_JAR_BYTES });
     const [fault] = archive.faults.filter(({ code }) => code !== 'duplicate-name');
     if (fault !== undefined) throw new ZipFaultError(fault, `reading ${printable(shown)}`);
