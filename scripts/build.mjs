@@ -12,6 +12,9 @@ if (status !== 0) process.exit(1);
 mkdirSync('dist/standins/host', { recursive: true });
 for (const name of ['runner.mjs', 'runner.py', 'runner.jar'])
   cpSync(`src/standins/host/${name}`, `dist/standins/host/${name}`);
+cpSync('src/core/forms/starters', 'dist/core/forms/starters', { recursive: true });
+// The same classes start functions of the JVM here and in images.
+cpSync('src/standins/host/runner.jar', 'dist/core/forms/starters/start.jar');
 for (const name of ['compile-bytecode.py', 'build-wheel.py'])
   cpSync(`src/core/toolchains/${name}`, `dist/core/toolchains/${name}`);
 cpSync('src/core/languages/node/adapters', 'dist/core/languages/node/adapters', { recursive: true });

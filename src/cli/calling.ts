@@ -4,7 +4,7 @@ import { EmballageError } from '../core/base/errors';
 import { listed, printable } from '../core/base/text';
 import { verifyAgainstWaybill } from '../core/pipeline/check';
 import { artifactPath, type Project, type Target } from '../core/pipeline/targets';
-import { isNative, type Arch, type FunctionSpec } from '../core/sheet';
+import { givenMemory, givenTimeMs, isNative, type Arch, type FunctionSpec } from '../core/sheet';
 import { chooseNode } from '../core/toolchains/node';
 import { chooseJava } from '../core/toolchains/java';
 import { choosePython } from '../core/toolchains/python';
@@ -13,10 +13,6 @@ import type { HostPlan } from '../standins/host';
 import { findNodes, pythonMend } from './commands/toolchains';
 import { nativeRun, ownArch } from './native-run';
 import type { Session } from './session';
-
-/** What a function gets where neither the sheet nor the destination says. */
-const DEFAULT_MEMORY = 128 * 1024 ** 2;
-const DEFAULT_TIMEOUT_MS = 30_000;
 
 /**
  * The plan for calling a function from its artifact, which is the one that its waybill describes.
@@ -63,8 +59,8 @@ function makePlan(
     language: spec.runtime.language,
     ...runs,
     env: settingsFor(spec, isAgain ? undefined : session),
-    memoryBytes: spec.memoryBytes ?? Math.max(DEFAULT_MEMORY, destination?.memory.least ?? 0),
-    timeoutMs: spec.timeoutMs ?? Math.min(destination?.timeoutMostMs ?? DEFAULT_TIMEOUT_MS, DEFAULT_TIMEOUT_MS),
+    memoryBytes: givenMemory(spec, destination),
+    timeoutMs: givenTimeMs(spec, destination),
     now: () => session.now(),
     elapsed: () => performance.now(),
   };

@@ -92,6 +92,7 @@ async function buildAgain(project: Project, { spec }: Target, session: Session):
     now: () => session.now(),
     tool: TOOL,
     http: () => session.http(project),
+    registry: (host, plainHttp) => session.registry(host, plainHttp),
     machine: await session.machine(),
     onEvent: () => undefined,
     ...(epochSeconds !== undefined && { epochSeconds }),

@@ -7,6 +7,7 @@ import { present } from '../core/base/present';
 import { openProject, SHEET_NAME } from '../core/pipeline/open-project';
 import { stateFolder, type Project } from '../core/pipeline/targets';
 import type { HttpClient } from '../core/sources';
+import type { RegistryConnection } from '../core/sources/registry';
 import type { Machine, NativeToolchains } from '../core/toolchains/machine';
 import type { JavaRuntime } from '../core/toolchains/java';
 import type { PythonRuntime } from '../core/toolchains/python';
@@ -34,6 +35,7 @@ export class Session {
   readonly progress: Progress;
   readonly cwd = process.cwd();
   readonly #sheet: string | undefined;
+  readonly #registries = new Map<string, RegistryConnection>();
   #natives: Promise<NativeToolchains> | undefined;
 
   constructor(options: SessionOptions) {
@@ -75,6 +77,19 @@ export class Session {
     });
   }
 
+  /** A registry; with `--offline` it can be asked nothing. */
+  async registry(host: string, plainHttp: boolean): Promise<RegistryConnection> {
+    const [{ RegistryConnection: Connection, readAuthFiles }, { registryAuthFiles, transferNetwork }] =
+      await Promise.all([import('../core/sources/registry'), import('./network')]);
+    const key = `${host} ${String(plainHttp)}`;
+    const known = this.#registries.get(key);
+    if (known !== undefined) return known;
+    const network = this.offline ? undefined : transferNetwork();
+    const made = new Connection({ host, plainHttp, network, logins: readAuthFiles(registryAuthFiles()) });
+    this.#registries.set(key, made);
+    return made;
+  }
+
   /** The Python interpreters on the PATH. */
   async pythons(): Promise<readonly PythonRuntime[]> {
     const { findPythonRuntimes } = await import('../core/toolchains/python');
@@ -112,6 +127,7 @@ export class Session {
       searchPath: process.env.PATH ?? '',
       npm: npmSurroundings(),
       maven: mavenSurroundings(),
+      nodes: async () => (await import('./commands/toolchains')).findNodes(),
       pythons: () => this.pythons(),
       javas: () => this.javas(),
       natives: () => this.natives(),

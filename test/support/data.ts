@@ -46,3 +46,13 @@ export function codeOf(what: () => unknown): unknown {
     return (error as { code?: unknown }).code;
   }
 }
+
+/** The same for what comes later. */
+export async function codeFrom(what: Promise<unknown>): Promise<unknown> {
+  try {
+    await what;
+    return undefined;
+  } catch (error) {
+    return (error as { code?: unknown }).code;
+  }
+}

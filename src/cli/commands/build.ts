@@ -28,6 +28,7 @@ export const command: CommandModule = {
       now: () => session.now(),
       tool: TOOL,
       http: () => session.http(project),
+      registry: (host, plainHttp) => session.registry(host, plainHttp),
       machine: await session.machine(),
       onEvent: (event) => showProgress(session, event),
       ...(epochSeconds !== undefined && { epochSeconds }),
@@ -47,6 +48,8 @@ export const command: CommandModule = {
 function showProgress(session: Session, event: BuildEvent): void {
   if (event.kind === 'waiting') session.remark('waiting for another build in this project to finish');
   else if (event.kind === 'compiling') session.progress.show(`compiling ${event.name} for ${event.arch}`);
+  else if (event.kind === 'fetching')
+    session.progress.show(`${event.doing}: ${formatSize(event.doneBytes)} of ${formatSize(event.totalBytes)}`);
   else
     session.progress.show(`packing ${event.name}: ${formatSize(event.doneBytes)} of ${formatSize(event.totalBytes)}`);
 }

@@ -39,7 +39,10 @@ export const command: CommandModule = {
       http: await session.http(project),
       machine: await session.machine(),
       upgrade: asked.includes('') ? 'all' : asked.map(normalizeName),
+      registry: (host, plainHttp) => session.registry(host, plainHttp),
+      jobs: session.jobs,
       onSettling: (name, arch) => session.progress.show(`settling ${name} for ${arch}`),
+      onBase: (doing, done, total) => session.progress.show(`${doing}: ${formatSize(done)} of ${formatSize(total)}`),
     });
     const pylock = text(args, 'pylock');
     if (pylock !== undefined) await writePylock(pylock, outcomes, session);
@@ -56,14 +59,21 @@ async function show(session: Session, outcomes: readonly LockOutcome[]): Promise
   const { paint } = session;
   const rows = outcomes
     .filter(({ status }) => status !== 'no-needs')
-    .flatMap(({ name, status, targets }) =>
-      Object.entries(targets).map(([arch, packages], i) => [
-        i === 0 ? paint.bold(name) : '',
-        arch,
-        status === 'settled' ? paint.good('settled') : paint.dim(status),
-        count(packages.length, 'package'),
-        paint.dim(formatSize(packages.reduce((sum, one) => sum + one.size, 0))),
-      ]),
+    .flatMap(({ name, status, targets, base }) =>
+      [...new Set([...Object.keys(targets), ...Object.keys(base?.targets ?? {})])].map((arch, i) => {
+        const packages = targets[arch] ?? [];
+        const under = base?.targets[arch];
+        const all = [...packages, ...(under?.layers ?? [])];
+        return [
+          i === 0 ? paint.bold(name) : '',
+          arch,
+          status === 'settled' ? paint.good('settled') : paint.dim(status),
+          [count(packages.length, 'package'), ...(under === undefined ? [] : [`on ${printable(under.from)}`])].join(
+            ', ',
+          ),
+          paint.dim(formatSize(all.reduce((sum, one) => sum + one.size, 0))),
+        ];
+      }),
     );
   session.say(rows.length === 0 ? 'No function here needs anything from others.' : table(rows, [4]));
   const changes = outcomes.flatMap((outcome) => outcome.changes);

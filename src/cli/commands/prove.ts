@@ -41,6 +41,7 @@ export const command: CommandModule = {
       now: () => session.now(),
       tool: TOOL,
       http: () => session.http(project),
+      registry: (host, plainHttp) => session.registry(host, plainHttp),
       machine: await session.machine(),
       onEvent,
       ...(epochSeconds !== undefined && { epochSeconds }),

@@ -1,6 +1,8 @@
-/** Digests of files. */
+/** Digests of files, and of what is in memory. */
 import { createHash } from 'node:crypto';
 import { closeSync, openSync, readSync } from 'node:fs';
+
+export { contentDigest } from '../base/digest';
 
 /** SHA-256 of a file, in hexadecimal, read in pieces. */
 export function fileDigest(path: string): string {
@@ -14,9 +16,4 @@ export function fileDigest(path: string): string {
   } finally {
     closeSync(fd);
   }
-}
-
-/** SHA-256 of bytes, or of a text in UTF-8, in hexadecimal. */
-export function contentDigest(content: string | Uint8Array): string {
-  return createHash('sha256').update(content).digest('hex');
 }

@@ -53,6 +53,43 @@ export class OpenFiles {
   }
 }
 
+/** A stretch of a file, whole. */
+export function readStretch({
+  path,
+  at,
+  size,
+}: {
+  readonly path: string;
+  readonly at: number;
+  readonly size: number;
+}): Buffer {
+  const fd = openSync(path, 'r');
+  try {
+    return readExactly(fd, at, size, path);
+  } finally {
+    closeSync(fd);
+  }
+}
+
+/** A stretch of a file in pieces, in the same memory each time. */
+export function* stretchPieces(
+  { path, at, size }: { readonly path: string; readonly at: number; readonly size: number },
+  pieceBytes = 1024 * 1024,
+): Generator<Buffer> {
+  const fd = openSync(path, 'r');
+  try {
+    const piece = Buffer.allocUnsafe(Math.min(size, pieceBytes));
+    for (let done = 0; done < size;) {
+      const part = piece.subarray(0, Math.min(piece.length, size - done));
+      readWhole(fd, at + done, part, path);
+      done += part.length;
+      yield part;
+    }
+  } finally {
+    closeSync(fd);
+  }
+}
+
 function readExactly(fd: number, offset: number, length: number, shown: string): Buffer<ArrayBuffer> {
   const bytes = Buffer.allocUnsafe(length);
   readWhole(fd, offset, bytes, shown);

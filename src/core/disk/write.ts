@@ -71,14 +71,19 @@ export class FileSink implements ZipSink {
   readonly #fd: number;
   readonly #buffer = Buffer.allocUnsafe(BUFFER_BYTES);
   readonly #hash = createHash('sha256');
+  readonly #isHashed: boolean;
   #held = 0;
   #written = 0;
   #open = true;
   /** From where on bytes may still be patched, and so are not hashed yet. */
   #holdFrom: number | undefined;
 
-  /** @param target the path that the file will have in the end; it is built beside it */
-  constructor(target: string, shown: string) {
+  /**
+   * @param target the path that the file will have in the end; it is built beside it
+   * @param isHashed whether its digest is wanted; closing gives that of nothing otherwise
+   */
+  constructor(target: string, shown: string, isHashed = true) {
+    this.#isHashed = isHashed;
     this.path = temporaryBeside(target);
     this.#shown = shown;
     this.#fd = guarded(shown, () => {
@@ -88,7 +93,7 @@ export class FileSink implements ZipSink {
   }
 
   append(bytes: Uint8Array): void {
-    if (this.#holdFrom === undefined) this.#hash.update(bytes);
+    if (this.#holdFrom === undefined && this.#isHashed) this.#hash.update(bytes);
     if (this.#held + bytes.length > BUFFER_BYTES) this.#flush();
     if (bytes.length > BUFFER_BYTES) {
       guarded(this.#shown, () => writeAll(this.#fd, bytes, this.#written));

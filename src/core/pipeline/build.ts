@@ -2,12 +2,14 @@
 import { lstatSync } from 'node:fs';
 import { join } from 'node:path';
 import { sameStamp, stampOf, type Stamp } from '../disk/stamp';
+import { OUTPUT_FOLDER } from '../fileset/selection';
 import { surveySource, type CollectRequest, type Survey } from '../fileset/collect';
 import type { HttpClient } from '../sources';
 import { isNative, type Arch, type FunctionSpec } from '../sheet';
 import type { Machine } from '../toolchains/machine';
 import { runtimeOf } from './destination-runtime';
-import type { LockedFunction } from './lockfile';
+import type { RegistryConnection } from '../sources/registry';
+import type { LockedBase, LockedFunction } from './lockfile';
 import { StatIndex, writeStatIndex } from './stat-index';
 import { artifactPath, indexPath, stateFolder, waybillPath, type Project } from './targets';
 
@@ -26,12 +28,20 @@ export interface BuildRequest {
   readonly http: () => Promise<HttpClient>;
   /** For what has to run here: compiling bytecode, building packages from source. */
   readonly machine: Machine;
+  /** Registries, for bases of images that are not in the store. */
+  readonly registry: (host: string, plainHttp: boolean) => Promise<RegistryConnection>;
   readonly onEvent: (event: BuildEvent) => void;
 }
 
 export type BuildEvent =
   | { readonly kind: 'waiting' }
   | { readonly kind: 'compiling'; readonly name: string; readonly arch: Arch }
+  | {
+      readonly kind: 'fetching';
+      readonly doing: string;
+      readonly doneBytes: number;
+      readonly totalBytes: number;
+    }
   | { readonly kind: 'packing'; readonly name: string; readonly doneBytes: number; readonly totalBytes: number };
 
 export interface BuiltTarget {
@@ -87,21 +97,24 @@ export interface ChangedLook {
   /** Names of files beside the source folder that counted. */
   readonly extra: string;
   readonly locked: LockedFunction | undefined;
+  /** What an image stands on, as it was settled. */
+  readonly base: LockedBase | undefined;
   readonly unchanged?: undefined;
 }
 
 /** What a look at a function gave; with `unchanged` there is nothing to do. */
 export type Look = ChangedLook | { readonly spec: FunctionSpec; readonly unchanged: BuiltFunction };
 
-type LookRequest = Omit<BuildRequest, 'functions' | 'onEvent' | 'jobs' | 'http' | 'machine'>;
+type LookRequest = Omit<BuildRequest, 'functions' | 'onEvent' | 'jobs' | 'http' | 'machine' | 'registry'>;
 
 /** Looks at a function's source folder and artifacts without reading a file. */
 export async function lookForChange(request: LookRequest, spec: FunctionSpec): Promise<Look> {
   const lookedAtMs = request.now();
   const index = StatIndex.read(indexPath(request.project, spec));
   const locked = await lookUpLock(request.project, spec);
+  const base = await lookUpBase(request.project, spec);
   const shared = await sharedStateOf(request.project, spec, locked);
-  const config = configOf(request, spec, locked, shared);
+  const config = configOf(request, spec, { locked, base }, shared);
   const targets = index?.config === config ? unchangedTargets(request.project, spec, index) : undefined;
   const asBefore = (leftOut: Survey['leftOut']): Look => ({
     spec,
@@ -112,7 +125,7 @@ export async function lookForChange(request: LookRequest, spec: FunctionSpec): P
   const survey = surveySource(collectRequest(request.project, spec, locked !== undefined));
   const hasChanged = survey.refused.length > 0 || index?.matches(survey.items) !== true;
   if (targets === undefined || index === undefined || hasChanged)
-    return { spec, survey, lookedAtMs, index, config, locked, extra: await extraOf(request.project, spec) };
+    return { spec, survey, lookedAtMs, index, config, locked, base, extra: await extraOf(request.project, spec) };
   refreshIndex(request.project, spec, { config, index, survey, lookedAtMs });
   return asBefore(index.leftOut);
 }
@@ -120,13 +133,14 @@ export async function lookForChange(request: LookRequest, spec: FunctionSpec): P
 /** The same as a look would find it now: files beside the source folder are known only after compiling. */
 export async function configAfter(
   request: Pick<LookRequest, 'project' | 'tool' | 'epochSeconds'>,
-  { spec, locked, config, extra }: ChangedLook,
+  { spec, locked, base, config, extra }: ChangedLook,
 ): Promise<string> {
   if (!isNative(spec.runtime.language)) return config;
   const { extraFiles, extraState } = await import('./native-inputs');
   // Where the files are those that were known before, how they stood before counts.
   if (extraFiles(request.project, spec).join('\n') === extra) return config;
-  return configOf(request, spec, locked, extraState(request.project, spec));
+  const shared = extraState(request.project, spec) + (await baseStateOf(request.project, spec));
+  return configOf(request, spec, { locked, base }, shared);
 }
 
 /** What else of the project a function's artifact depends on. */
@@ -135,9 +149,19 @@ async function sharedStateOf(
   spec: FunctionSpec,
   locked: LockedFunction | undefined,
 ): Promise<string> {
-  if (isNative(spec.runtime.language)) return (await import('./native-inputs')).extraState(project, spec);
-  if (spec.runtime.language !== 'node') return '';
-  return (await import('./shared-source')).sharedState(project, spec, locked);
+  const base = await baseStateOf(project, spec);
+  if (isNative(spec.runtime.language)) return (await import('./native-inputs')).extraState(project, spec) + base;
+  if (spec.runtime.language !== 'node') return base;
+  return (await import('./shared-source')).sharedState(project, spec, locked) + base;
+}
+
+/** What a base that lies in the project looks like. */
+async function baseStateOf(project: Project, spec: FunctionSpec): Promise<string> {
+  return spec.form === 'image' ? (await import('./image/base')).baseState(project, spec) : '';
+}
+
+async function lookUpBase(project: Project, spec: FunctionSpec): Promise<LockedBase | undefined> {
+  return spec.form === 'image' ? (await import('./image/locked-base')).lockedBase(project, spec) : undefined;
 }
 
 async function extraOf(project: Project, spec: FunctionSpec): Promise<string> {
@@ -191,28 +215,33 @@ export function collectRequest(project: Project, spec: FunctionSpec, isLocked: b
 function configOf(
   request: Pick<BuildRequest, 'project' | 'tool' | 'epochSeconds'>,
   spec: FunctionSpec,
-  locked: LockedFunction | undefined,
+  { locked, base }: { readonly locked: LockedFunction | undefined; readonly base: LockedBase | undefined },
   shared: string,
 ): string {
   const { place: _place, ...inputs } = spec;
   const destination = request.project.sheet.destinations[spec.destination];
   const runtime = runtimeOf(request.project, spec);
-  return JSON.stringify([
-    request.tool,
-    request.epochSeconds ?? null,
-    request.project.sheet.project,
+  const native = { start: runtime?.start, glibc: runtime?.glibc, musl: runtime?.musl };
+  const image = { base, memory: destination?.memory, timeoutMostMs: destination?.timeoutMostMs };
+  return JSON.stringify({
+    tool: request.tool,
+    epochSeconds: request.epochSeconds,
+    project: request.project.sheet.project,
     inputs,
-    destination?.entry ?? null,
-    locked ?? null,
+    entry: destination?.entry,
+    locked,
     shared,
-    runtime?.provides ?? null,
-    ...(isNative(spec.runtime.language) ? [runtime?.start ?? null, runtime?.glibc ?? null, runtime?.musl ?? null] : []),
-  ]);
+    provides: runtime?.provides,
+    ...(isNative(spec.runtime.language) && { native }),
+    ...(spec.form === 'image' && { image }),
+  });
 }
 
 /** The targets, when all of them lie there as the last build left them. */
 function unchangedTargets(project: Project, spec: FunctionSpec, index: StatIndex): BuiltTarget[] | undefined {
   const whole = spec.archs.flatMap((arch) => unchangedTarget(project, spec, arch, index) ?? []);
+  const layout = `${OUTPUT_FOLDER}/${spec.name}/${spec.name}.oci/index.json`;
+  if (spec.form === 'image' && outputStamp(join(project.root, layout)) === undefined) return undefined;
   return whole.length === spec.archs.length ? whole : undefined;
 }
 

@@ -67,13 +67,41 @@ const lockedFunction = z.strictObject({
   clashes: z.array(clash).optional(),
 });
 
+const digest = z.string().regex(/^sha256:[0-9a-f]{64}$/, 'a digest `sha256:…`');
+
+/** What an image of one architecture stands on. */
+const lockedBaseTarget = z.strictObject({
+  /** Where it came from: a reference, a path of the project, or what of the machine. */
+  from: z.string(),
+  /** Of the manifest, where it is an image. */
+  digest: digest.optional(),
+  /** Of the configuration. */
+  config: z.strictObject({ digest, size: z.int().nonnegative() }),
+  layers: z.array(z.strictObject({ mediaType: z.string(), digest, size: z.int().nonnegative(), diffId: digest })),
+  /** The runtime’s program in it, and its version where that can be read. */
+  program: z.string().optional(),
+  version: z.string().optional(),
+  /** Version of its C library. */
+  glibc: z.string().optional(),
+});
+
+const lockedBase = z.strictObject({
+  /** Digest of what the sheet says of it. */
+  inputs: z.string(),
+  targets: z.record(z.string(), lockedBaseTarget),
+});
+
 export const lockSchema = z.strictObject({
   lock: z.literal(1),
   functions: z.record(z.string(), lockedFunction),
+  /** What images stand on, by function. */
+  bases: z.record(z.string(), lockedBase).optional(),
 });
 
 export type Lock = z.output<typeof lockSchema>;
 export type LockedFunction = z.output<typeof lockedFunction>;
 export type LockedWorkspace = z.output<typeof workspace>;
 export type LockedClash = z.output<typeof clash>;
+export type LockedBase = z.output<typeof lockedBase>;
+export type LockedBaseTarget = z.output<typeof lockedBaseTarget>;
 export type LockedPackage = z.output<typeof lockedPackage>;

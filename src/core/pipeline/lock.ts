@@ -16,9 +16,19 @@ import {
 } from '../languages/python';
 import { PackageStore, withoutCredentials, type HttpClient } from '../sources';
 import { isNative, type Arch, type FunctionSpec } from '../sheet';
+import type { RegistryConnection } from '../sources/registry';
 import type { Machine } from '../toolchains/machine';
 import { statedNeeds } from './locked';
-import { lockNameOf, readLock, writeLock, type Lock, type LockedFunction, type LockedPackage } from './lockfile';
+import { BaseLocker } from './lock-base';
+import {
+  lockNameOf,
+  readLock,
+  writeLock,
+  type Lock,
+  type LockedBase,
+  type LockedFunction,
+  type LockedPackage,
+} from './lockfile';
 import { runtimeOf } from './destination-runtime';
 import { pythonTargets, readNeeds, type FunctionNeeds } from './needs';
 import { buildFromSource, type BuiltWheel } from './source-builds';
@@ -31,7 +41,12 @@ export interface LockRequest {
   readonly machine: Machine;
   /** Names of packages whose locked versions no longer count, normalised; all of them. */
   readonly upgrade: readonly string[] | 'all';
+  /** Registries, for bases of images. */
+  readonly registry: (host: string, plainHttp: boolean) => Promise<RegistryConnection>;
+  /** Threads that compress. */
+  readonly jobs: number;
   readonly onSettling: (name: string, arch: Arch) => void;
+  readonly onBase: (doing: string, doneBytes: number, totalBytes: number) => void;
 }
 
 export interface LockedChange {
@@ -47,6 +62,8 @@ export interface LockOutcome {
   readonly status: 'unchanged' | 'settled' | 'no-needs';
   readonly targets: Readonly<Record<string, readonly LockedPackage[]>>;
   readonly changes: readonly LockedChange[];
+  /** What the image stands on. */
+  readonly base?: LockedBase;
 }
 
 /** Settles what is not settled yet and writes the lock, whole, when everything has succeeded. */
@@ -54,29 +71,41 @@ export async function lockFunctions(request: LockRequest): Promise<LockOutcome[]
   const before = readLock(request.project.root, lockNameOf(request.project));
   const functions: Record<string, LockedFunction> = { ...before.functions };
   const outcomes: LockOutcome[] = [];
-  for (const spec of request.functions) {
-    const needs = await statedNeeds(request.project, spec);
-    const known = before.functions[spec.name];
-    if (needs === undefined) {
-      outcomes.push({ name: spec.name, status: 'no-needs', targets: {}, changes: changesBetween(known, undefined) });
-      Reflect.deleteProperty(functions, spec.name);
-      continue;
-    }
-    if (known?.inputs === needs.inputs && request.upgrade.length === 0 && hasFiles(request.project, spec, known)) {
-      outcomes.push({ name: spec.name, status: 'unchanged', targets: known.targets, changes: [] });
-      continue;
-    }
-    const settled = await settleFunction(request, spec, known);
-    functions[spec.name] = settled;
-    const changes = changesBetween(known, settled);
-    outcomes.push({ name: spec.name, status: 'settled', targets: settled.targets, changes });
-  }
+  const bases = new BaseLocker(request, before.bases ?? {});
+  for (const spec of request.functions)
+    outcomes.push(await bases.add(spec, await lockNeeds(request, spec, before, functions)));
   const inSheet = new Set(request.project.sheet.functions.map(({ name }) => name));
-  const kept = Object.fromEntries(Object.entries(functions).filter(([name]) => inSheet.has(name)));
-  const lock: Lock = { lock: 1, functions: kept };
+  const kept = <T>(all: Readonly<Record<string, T>>): Record<string, T> =>
+    Object.fromEntries(Object.entries(all).filter(([name]) => inSheet.has(name)));
+  const settled = kept(bases.all);
+  const lock: Lock = {
+    lock: 1,
+    functions: kept(functions),
+    ...(Object.keys(settled).length > 0 && { bases: settled }),
+  };
   if (JSON.stringify(lock) !== JSON.stringify(before))
     writeLock(request.project.root, lock, lockNameOf(request.project));
   return outcomes;
+}
+
+/** Settles what one function needs from others. */
+async function lockNeeds(
+  request: LockRequest,
+  spec: FunctionSpec,
+  before: Lock,
+  functions: Record<string, LockedFunction>,
+): Promise<LockOutcome> {
+  const needs = await statedNeeds(request.project, spec);
+  const known = before.functions[spec.name];
+  if (needs === undefined) {
+    Reflect.deleteProperty(functions, spec.name);
+    return { name: spec.name, status: 'no-needs', targets: {}, changes: changesBetween(known, undefined) };
+  }
+  if (known?.inputs === needs.inputs && request.upgrade.length === 0 && hasFiles(request.project, spec, known))
+    return { name: spec.name, status: 'unchanged', targets: known.targets, changes: [] };
+  const settled = await settleFunction(request, spec, known);
+  functions[spec.name] = settled;
+  return { name: spec.name, status: 'settled', targets: settled.targets, changes: changesBetween(known, settled) };
 }
 
 /** What native code needs is fetched when it is locked, since its build fetches nothing. */

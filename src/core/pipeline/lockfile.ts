@@ -6,10 +6,18 @@ import { baseOf } from '../base/paths';
 import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import { STATE_FOLDER } from '../fileset/selection';
-import type { Lock } from './lock-schema';
+import type { Lock, LockedBase } from './lock-schema';
 import type { Project } from './targets';
 
-export type { Lock, LockedClash, LockedFunction, LockedPackage, LockedWorkspace } from './lock-schema';
+export type {
+  Lock,
+  LockedBase,
+  LockedBaseTarget,
+  LockedClash,
+  LockedFunction,
+  LockedPackage,
+  LockedWorkspace,
+} from './lock-schema';
 
 export const LOCK_NAME = 'emballage.lock';
 const MAX_LOCK_BYTES = 64 * 1024 * 1024;
@@ -88,7 +96,15 @@ export function formatLock(lock: Lock): string {
     const body = `      "inputs": ${JSON.stringify(inputs)},\n      "targets": {\n${rows.join(',\n')}\n      }${more}`;
     return `    ${JSON.stringify(name)}: {\n${body}\n    }`;
   });
-  return `{\n  "lock": 1,\n  "functions": {${functions.length === 0 ? '' : `\n${functions.join(',\n')}\n  `}}\n}\n`;
+  const bases = sorted(lock.bases ?? {}).map(([name, base]) => `    ${JSON.stringify(name)}: ${formatBase(base)}`);
+  const more = bases.length === 0 ? '' : `,\n  "bases": {\n${bases.join(',\n')}\n  }`;
+  return `{\n  "lock": 1,\n  "functions": {${functions.length === 0 ? '' : `\n${functions.join(',\n')}\n  `}}${more}\n}\n`;
+}
+
+/** One line an architecture. */
+function formatBase({ inputs, targets }: LockedBase): string {
+  const rows = sorted(targets).map(([arch, one]) => `        ${JSON.stringify(arch)}: ${JSON.stringify(one)}`);
+  return `{\n      "inputs": ${JSON.stringify(inputs)},\n      "targets": {\n${rows.join(',\n')}\n      }\n    }`;
 }
 
 function formatRows(name: string, rows: readonly object[] | undefined): string {

@@ -26,9 +26,18 @@ export function strippedFile(project: Project, { source, sha256 }: StoredContent
   return known === null ? undefined : { ...known, source: made(digest) };
 }
 
+interface MadeFile {
+  readonly source: string;
+  readonly size: number;
+  readonly sha256: string;
+}
+
 /** Generated content lies in a file by its digest, so that it is packed like any other. */
-export function generated(project: Project, text: string): { source: string; size: number; sha256: string } {
-  const bytes = Buffer.from(text);
+export function generated(project: Project, text: string): MadeFile {
+  return generatedBytes(project, Buffer.from(text));
+}
+
+export function generatedBytes(project: Project, bytes: Uint8Array): MadeFile {
   const sha256 = contentDigest(bytes);
   const source = join(stateFolder(project), 'generated', sha256);
   if (!existsSync(source)) writeWhole(source, bytes, source);

@@ -8,7 +8,7 @@ import { filePieces, OpenFiles } from '../disk/file-source';
 import { guarded, removeLeftovers, writeWhole } from '../disk/write';
 import { PROGRAM_MODE, type FileSet, type PackedFile } from '../fileset/model';
 import { DEFLATE_ENCODER, SEGMENT_BYTES } from '../formats/deflate';
-import { DOS_FLOOR, toDosTime, type DosTime } from '../formats/zip';
+import { DOS_FLOOR, formatDosTime, toDosTime, type DosTime } from '../formats/zip';
 import { directCompressor, type Compressor } from '../forms/compress';
 import { compressInThreads } from '../forms/compress-pool';
 import { packBinary } from '../forms/binary';
@@ -27,6 +27,7 @@ import {
   type Look,
 } from './build';
 import { runtimeOf } from './destination-runtime';
+import type { MadeImage } from './image/make-image';
 import type { LockedPackage } from './lockfile';
 import { Store, type StoredArtifact } from './store';
 import { writeStatIndex, type TargetRecord } from './stat-index';
@@ -54,13 +55,16 @@ export async function makeFunctions(request: BuildRequest, looks: readonly Look[
   }
 }
 
-/** An artifact in the store, with the digest of each file in it. */
-interface Made {
-  readonly key: string;
+/** An artifact, with the digest of each file in it. */
+export interface Made {
   readonly artifact: StoredArtifact;
   readonly digests: ReadonlyMap<string, string>;
   readonly packed: number;
   readonly hashed: number;
+  /** Puts it under a name, whole or not at all. @param path absolute */
+  place(path: string): void;
+  /** Images: what they are made of. */
+  readonly image?: MadeImage;
 }
 
 class Maker {
@@ -89,6 +93,8 @@ class Maker {
     await this.#compileAhead();
     for (const arch of spec.archs) targets.push(await this.#makeTarget({ spec, arch }));
     const all = [...this.#made.values()];
+    if (spec.form === 'image')
+      (await import('./image/whole-layout')).placeWholeLayout(this.#request.project, spec, targets);
     const leftOut = all[0]?.assembly.fileSet.leftOut ?? [];
     writeStatIndex(indexPath(this.#request.project, spec), {
       config: await configAfter(this.#request, this.#look),
@@ -106,11 +112,12 @@ class Maker {
   async #makeTarget(target: Target): Promise<BuiltTarget> {
     const packages = this.#look.locked?.targets[target.arch] ?? [];
     // Packages may hold files for several processors, of which each artifact gets its own; code is compiled for each.
-    const isForArch = packages.length > 0 || isNative(target.spec.runtime.language);
+    const { form, runtime } = target.spec;
+    const isForArch = packages.length > 0 || isNative(runtime.language) || form === 'image';
     const key = JSON.stringify([packages, isForArch ? target.arch : '']);
     const before = this.#made.get(key);
     const assembly = before?.assembly ?? this.#ahead.get(target.arch) ?? (await this.#assemble(target, packages));
-    const made = before?.made ?? this.#findInStore(assembly.fileSet) ?? (await this.#pack(assembly.fileSet));
+    const made = before?.made ?? (await this.#make(target, assembly));
     this.#made.set(key, { assembly, made });
     return this.#place(target, assembly, made);
   }
@@ -153,6 +160,20 @@ class Maker {
     return records;
   }
 
+  async #make(target: Target, assembly: Assembly): Promise<Made> {
+    if (target.spec.form === 'image') return this.#makeImage(target, assembly);
+    return this.#findInStore(assembly.fileSet) ?? this.#pack(assembly.fileSet);
+  }
+
+  async #makeImage(target: Target, assembly: Assembly): Promise<Made> {
+    const { makeImageTarget } = await import('./image/make-target');
+    const reader = {
+      pieces: (file: PackedFile) => this.#pieces(file),
+      digest: (file: PackedFile) => this.#hashFile(file),
+    };
+    return makeImageTarget(this.#request, this.#look, { target, assembly, compressor: this.#compressor, reader });
+  }
+
   /** After an earlier build most digests are known; the rest is read, and the store is asked. */
   #findInStore(fileSet: FileSet): Made | undefined {
     if (this.#look.index === undefined) return undefined;
@@ -167,7 +188,11 @@ class Maker {
     }
     const key = this.#key(fileSet, digests);
     const artifact = this.#store.find(key);
-    return artifact === undefined ? undefined : { key, artifact, digests, packed: 0, hashed };
+    return artifact === undefined ? undefined : this.#stored(key, { artifact, digests, packed: 0, hashed });
+  }
+
+  #stored(key: string, made: Omit<Made, 'place'>): Made {
+    return { ...made, place: (path) => this.#store.place(key, path) };
   }
 
   async #pack(fileSet: FileSet): Promise<Made> {
@@ -196,7 +221,7 @@ class Maker {
       if (!isZip) guarded(name, () => chmodSync(sink.path, PROGRAM_MODE));
       const key = this.#key(fileSet, digests);
       this.#store.keep(key, sink, artifact);
-      return { key, artifact, digests, packed: fileSet.entries.length, hashed: digests.size };
+      return this.#stored(key, { artifact, digests, packed: fileSet.entries.length, hashed: digests.size });
     } catch (error) {
       sink.discard();
       throw error;
@@ -216,17 +241,18 @@ class Maker {
     guarded(waybill, () => {
       rmSync(join(root, waybill), { force: true });
     });
-    this.#store.place(made.key, join(root, artifact));
+    made.place(join(root, artifact));
     writeWhole(join(root, waybill), text, waybill);
     const status = before?.sha256 === made.artifact.sha256 ? 'same' : made.packed > 0 ? 'built' : 'stored';
-    const files = assembly.fileSet.entries.length;
+    const files = (made.image?.fileSet ?? assembly.fileSet).entries.length;
     const trimmed = assembly.trimmed.reduce((sum, one) => sum + one.size, 0);
     return { name: target.spec.name, arch: target.arch, status, artifact, waybill, files, trimmed, ...made.artifact };
   }
 
   #waybill(target: Target, assembly: Assembly, made: Made): Waybill {
-    const { fileSet, trimmed, overlaps, unseen, missing, modules, hostEntry } = assembly;
-    const { project, tool } = this.#request;
+    const { trimmed, overlaps, unseen, missing, modules, hostEntry } = assembly;
+    const { project, tool, epochSeconds } = this.#request;
+    const { image } = made;
     const destination = project.sheet.destinations[target.spec.destination];
     if (destination === undefined) throw new Error(`no destination ${target.spec.destination}`);
     return makeWaybill({
@@ -234,8 +260,8 @@ class Maker {
       spec: target.spec,
       destination,
       arch: target.arch,
-      fileSet,
-      digests: made.digests,
+      fileSet: image?.fileSet ?? assembly.fileSet,
+      digests: image?.digests ?? made.digests,
       artifact: { file: artifactName(target.spec), ...made.artifact },
       packages: assembly.packages.map(({ name, version, file, sha256, by, at, script, engines }) =>
         present({ name, version, file, sha256, by, at, script, engines }),
@@ -245,7 +271,8 @@ class Maker {
       ...{ trimmed, overlaps, unseen, missing, modules, hostEntry },
       settings: assembly.settings ?? [],
       toolchains: assembly.toolchains,
-      time: this.#time,
+      time: image === undefined ? formatDosTime(this.#time) : formatSeconds(epochSeconds ?? 0),
+      ...(image !== undefined && { image: { facts: image.image, layerOf: image.layerOf } }),
       tool,
     });
   }
@@ -267,4 +294,9 @@ class Maker {
     const files = filesDigest(fileSet, digests);
     return contentDigest([this.#look.spec.form, DEFLATE_ENCODER, this.#request.tool, date, time, files].join('\n'));
   }
+}
+
+/** `1970-01-01 00:00:00`, UTC. */
+function formatSeconds(seconds: number): string {
+  return new Date(seconds * 1000).toISOString().slice(0, 19).replace('T', ' ');
 }

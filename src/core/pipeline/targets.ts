@@ -49,7 +49,7 @@ export function artifactPath({ spec, arch }: Target): string {
 
 /** An executable has no ending. */
 export function artifactName({ name, form }: FunctionSpec): string {
-  return form === 'binary' ? name : `${name}.${form}`;
+  return form === 'binary' ? name : `${name}.${form === 'image' ? 'oci.tar' : form}`;
 }
 
 /** Path of the waybill, relative to the project. */

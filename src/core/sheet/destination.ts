@@ -5,7 +5,7 @@ import { nearestWord, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { isMapping, unknownWord, validate } from './issues';
 import { ENTRY_WORDS } from './entry';
-import type { Destination, DestinationRuntime, Limits } from './model';
+import type { Destination, DestinationRuntime, Limits, Registry } from './model';
 import { destinationSchema, RUNTIME_PATTERN, type DestinationText, type LimitsText } from './schema';
 import { readYaml, type YamlFile } from './yaml';
 
@@ -34,6 +34,8 @@ export function settleLimits(limits: LimitsText | undefined): Limits {
     ...(limits?.files !== undefined && { files: limits.files }),
     ...sized('oneFile', limits?.['one-file']),
     ...sized('viewable', limits?.viewable),
+    ...sized('layer', limits?.layer),
+    ...(limits?.layers !== undefined && { layers: limits.layers }),
   };
 }
 
@@ -69,6 +71,7 @@ function settle(value: DestinationText, file: string): Destination {
     archs: value.arch,
     cpu: present({ x86_64: value.cpu?.x86_64, arm64: value.cpu?.arm64 }),
     accepts: Object.fromEntries(Object.entries(value.accepts).map(([form, limits]) => [form, settleLimits(limits)])),
+    ...(value.registry !== undefined && { registry: settleRegistry(value.registry, value['plain-http'] ?? false) }),
     runtimes: Object.entries(value.runtimes).map(([name, runtime]) => settleRuntime(name, runtime)),
     entry: value.entry ?? {},
     memory: { ...sized('least', value.memory?.least), ...sized('most', value.memory?.most) },
@@ -79,6 +82,11 @@ function settle(value: DestinationText, file: string): Destination {
       required: value.settings?.required ?? [],
     },
   };
+}
+
+function settleRegistry(text: string, plainHttp: boolean): Registry {
+  const [host = '', ...namespace] = text.split('/');
+  return { host, namespace: namespace.join('/'), plainHttp };
 }
 
 /** A size in bytes under a key, where there is one. */

@@ -7,7 +7,8 @@ import { betterEntry, unknownWord } from './issues';
 import type { Acceptance, Arch, Entry, FunctionSpec, Needs, Runtime, Setting, Source } from './model';
 import type { SheetNotes } from './notes';
 import { readJvmKeys } from './jvm-keys';
-import { ADAPTERS_OF, ENTRY_FILES, FORMS_OF, KEYS_OF, LANGUAGES, NEED_FILES } from './languages';
+import { IMAGE_KEYS, readImageKeys } from './image-keys';
+import { ADAPTERS_OF, ENTRY_FILES, FORMS_OF, KEYS_OF, LANGUAGES, NEED_FILES, USUAL_FORMS } from './languages';
 import { isNative, readNativeKeys } from './native-keys';
 import { functionSchema, SETTING_PATTERN, type DefaultsText, type FunctionText } from './schema';
 
@@ -84,7 +85,7 @@ export class FunctionReader {
     defaults: DefaultsText,
   ): Pick<
     FunctionSpec,
-    'needs' | 'sources' | 'trim' | 'bytecode' | 'adapter' | 'link' | 'minify' | 'sourcemap' | 'jvm' | 'native'
+    'needs' | 'sources' | 'trim' | 'bytecode' | 'adapter' | 'link' | 'minify' | 'sourcemap' | 'jvm' | 'native' | 'image'
   > {
     const { language } = settleRuntime(text.runtime);
     this.#refuseForeignKeys(at, text, language);
@@ -103,8 +104,7 @@ export class FunctionReader {
       link: text.link ?? false,
       minify: text.minify ?? false,
       sourcemap: text.sourcemap ?? 'none',
-      ...(language === 'java' && { jvm: readJvmKeys(this.#notes, at, text, typeof trim !== 'string') }),
-      ...(isNative(language) && { native: readNativeKeys(this.#notes, at, text, language) }),
+      ...this.#readOwnKeys(at, text, language, typeof trim !== 'string'),
     };
   }
 
@@ -123,7 +123,7 @@ export class FunctionReader {
         'key',
       );
     }
-    const forms = (FORMS_OF[language] ?? ['zip']).map((one) => `\`${one}\``);
+    const forms = (FORMS_OF[language] ?? USUAL_FORMS).map((one) => `\`${one}\``);
     if (!forms.includes(`\`${text.artifact}\``))
       this.#notes.add(
         [...at, 'artifact'],
@@ -131,6 +131,7 @@ export class FunctionReader {
         `\`${text.artifact}\` for \`${text.runtime}\``,
         `write ${forms[0] ?? ''}`,
       );
+    this.#refuseImageKeys(at, text);
     const adapters = ADAPTERS_OF[language] ?? [];
     if (text.adapter !== undefined && !adapters.includes(text.adapter))
       this.#notes.add(
@@ -152,6 +153,34 @@ export class FunctionReader {
         'add `link: true`, or take it out',
         'key',
       );
+  }
+
+  #refuseImageKeys(at: readonly string[], text: FunctionText): void {
+    for (const key of IMAGE_KEYS)
+      if (text.artifact !== 'image' && text[key] !== undefined)
+        this.#notes.add(
+          [...at, key],
+          'it only for images',
+          `it with \`artifact: ${text.artifact}\``,
+          'take it out',
+          'key',
+        );
+  }
+
+  /** What only some languages and forms have. */
+  #readOwnKeys(
+    at: readonly string[],
+    text: FunctionText,
+    language: string,
+    isDeep: boolean,
+  ): Pick<FunctionSpec, 'jvm' | 'native' | 'image'> {
+    return {
+      ...(language === 'java' && { jvm: readJvmKeys(this.#notes, at, text, isDeep) }),
+      ...(isNative(language) && { native: readNativeKeys(this.#notes, at, text, language) }),
+      ...(text.artifact === 'image' && {
+        image: readImageKeys(this.#notes, at, text, isNative(language) ? undefined : language),
+      }),
+    };
   }
 
   #readNeedsKey(at: readonly string[], needs: FunctionText['needs'], language: string): Needs | undefined {

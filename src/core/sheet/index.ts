@@ -1,6 +1,7 @@
 /** Packing sheets and destinations. */
 export { readDestination } from './destination';
 export { DEFAULT_START, entryString, offeredRuntime, runtimeName } from './entry';
+export { givenMemory, givenTimeMs } from './given';
 export {
   ARCHITECTURES,
   FORMS,
@@ -8,7 +9,6 @@ export {
   type Adapter,
   type Sourcemap,
   type Arch,
-  type BuiltForm,
   type Destination,
   type DestinationRuntime,
   type Entry,
@@ -16,6 +16,7 @@ export {
   type FunctionSpec,
   type Limits,
   type Needs,
+  type Registry,
   type Runtime,
   type Setting,
   type Sheet,
@@ -27,5 +28,6 @@ export { destinationSchema, sheetSchema } from './schema';
 export { settleRuntime } from './function';
 export { type LoadedSheet, type ReadFile, loadSheet } from './sheet';
 export { MAX_YAML_BYTES } from './yaml';
+export type { Base, ImageKeys, LayerKey, RuntimeBase } from './image-keys';
 export type { JvmKeys, Relocate } from './jvm-keys';
 export { isNative, NATIVE_RUNTIME, type NativeKeys, type NativeLanguage, type WantedToolchain } from './native-keys';

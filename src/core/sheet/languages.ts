@@ -1,6 +1,6 @@
 /** What differs from language to language in a packing sheet: names of files, keys, forms. */
 import { JVM_KEYS } from './jvm-keys';
-import type { BuiltForm } from './model';
+import type { Form } from './model';
 import { NATIVE_KEYS } from './native-keys';
 
 /** What the file of an entry is called, by language. */
@@ -55,12 +55,14 @@ export const LANGUAGES: Readonly<Record<string, string>> = {
   go: 'Go',
   c: 'C',
 };
-/** Forms of artifacts, by language; zip for all others. */
-export const FORMS_OF: Readonly<Record<string, readonly BuiltForm[]>> = {
-  java: ['jar'],
-  rust: ['zip', 'binary'],
-  go: ['zip', 'binary'],
-  c: ['zip', 'binary'],
+/** Forms of artifacts, by language. */
+export const FORMS_OF: Readonly<Record<string, readonly Form[]>> = {
+  java: ['jar', 'image'],
+  rust: ['zip', 'binary', 'image'],
+  go: ['zip', 'binary', 'image'],
+  c: ['zip', 'binary', 'image'],
 };
+/** Those of the other languages. */
+export const USUAL_FORMS: readonly Form[] = ['zip', 'image'];
 /** Interfaces of web applications, by language. */
 export const ADAPTERS_OF: Readonly<Record<string, readonly string[]>> = { python: ['wsgi', 'asgi'], node: ['http'] };

@@ -1,16 +1,15 @@
 /** What a packing sheet and a destination say, settled: defaults filled in, sizes in bytes, times in milliseconds. Plain data. */
+import { ARCHITECTURES, type Arch } from '../base/arch';
 import type { Place } from '../base/errors';
+import type { ImageKeys } from './image-keys';
 import type { JvmKeys } from './jvm-keys';
 import type { NativeKeys } from './native-keys';
 
-export const ARCHITECTURES = ['x86_64', 'arm64'] as const;
-export type Arch = (typeof ARCHITECTURES)[number];
+export { ARCHITECTURES, type Arch };
 
 /** The artifact forms that a destination can take. */
 export const FORMS = ['zip', 'jar', 'binary', 'image'] as const;
 export type Form = (typeof FORMS)[number];
-/** Those that are built. */
-export type BuiltForm = Exclude<Form, 'image'>;
 
 /** What the host calls: `alert.mjs#decide`. */
 export interface Entry {
@@ -40,6 +39,10 @@ export interface Limits {
   readonly oneFile?: number;
   /** Largest artifact whose source can be read where it runs. */
   readonly viewable?: number;
+  /** Largest layer of an image, as it is sent. */
+  readonly layer?: number;
+  /** Most layers of an image. */
+  readonly layers?: number;
 }
 
 /** A finding that the team lives with for a while. */
@@ -91,7 +94,7 @@ export interface FunctionSpec {
   readonly source: string;
   readonly runtime: Runtime;
   readonly entry: Entry;
-  readonly form: BuiltForm;
+  readonly form: Form;
   readonly archs: readonly Arch[];
   /** Name of a destination of the sheet. */
   readonly destination: string;
@@ -112,6 +115,8 @@ export interface FunctionSpec {
   readonly jvm?: JvmKeys;
   /** Native code: how it is compiled. */
   readonly native?: NativeKeys;
+  /** Images: what they stand on, and how they are cut. */
+  readonly image?: ImageKeys;
   readonly settings: readonly Setting[];
   readonly limits: Limits;
   readonly memoryBytes?: number;
@@ -137,6 +142,16 @@ export interface DestinationRuntime {
   readonly ends?: string;
 }
 
+/** Where images are sent to: a registry, and the namespace under which repositories lie there. */
+export interface Registry {
+  /** `harbour.example:5000`. */
+  readonly host: string;
+  /** `fernhaven/tides`; '' for none. */
+  readonly namespace: string;
+  /** It speaks HTTP without encryption, although it is not on this machine. */
+  readonly plainHttp: boolean;
+}
+
 export interface Destination {
   readonly name: string;
   /** The file it was read from, relative to where the command runs. */
@@ -145,6 +160,8 @@ export interface Destination {
   /** What its processors have: `x86-64-v2`, `v8.2`; nothing beyond the baseline where it does not say. */
   readonly cpu: Readonly<Partial<Record<Arch, string>>>;
   readonly accepts: Readonly<Partial<Record<Form, Limits>>>;
+  /** The registry that images are sent to. */
+  readonly registry?: Registry;
   readonly runtimes: readonly DestinationRuntime[];
   /** Entry string of each language, with `{path}`, `{module}`, `{member}`, `{class}`. */
   readonly entry: Readonly<Partial<Record<string, string>>>;

@@ -3,6 +3,8 @@
  * Schemas for editors, and give the reference in the docs. A schema's error text says what was expected, no more.
  */
 import { z } from 'zod';
+import { isHost, nameFault } from '../formats/oci/reference';
+import { imageFields } from './image-keys';
 import { jvmFields } from './jvm-keys';
 import { nativeFields } from './native-keys';
 import { SIZE_PATTERN, TIME_PATTERN } from '../base/units';
@@ -37,6 +39,8 @@ const limits = () =>
       viewable: size().optional().meta({
         description: 'Largest artifact whose source can be read where it runs.',
       }),
+      layer: size().optional().meta({ description: 'Images: most bytes of any one layer, as it is sent.' }),
+      layers: wholeNumber().optional().meta({ description: 'Images: most layers.' }),
     },
     { error: 'a mapping of limits' },
   );
@@ -101,7 +105,7 @@ const functionFields = {
       'What the host calls: a file of the source and a member that it exports, `FILE#MEMBER`; for the JVM a class and a method, `fernhaven.Berths#plan`; for native code the main source file, or an executable that is there already, with `{arch}` in its path where there is one for each architecture.',
   }),
   artifact: z
-    .enum(['zip', 'jar', 'binary'], { error: '`zip`, `jar` or `binary`' })
+    .enum(FORMS, { error: '`zip`, `jar`, `binary` or `image`' })
     .meta({ description: 'Form of the artifact.' }),
   arch: archs().optional().meta({ description: 'Architectures to build for; the sheet’s defaults otherwise.' }),
   destination: text('the name of a destination')
@@ -161,6 +165,7 @@ const functionFields = {
   }),
   ...jvmFields,
   ...nativeFields,
+  ...imageFields,
   settings: z
     .record(z.string(), setting, { error: 'a mapping of setting names' })
     .optional()
@@ -213,6 +218,11 @@ export type FunctionText = z.output<typeof functionSchema>;
 export type DefaultsText = z.output<typeof defaults>;
 export type LimitsText = z.output<ReturnType<typeof limits>>;
 
+function isRegistry(value: string): boolean {
+  const [host = '', ...namespace] = value.split('/');
+  return isHost(host) && (namespace.length === 0 || nameFault(namespace.join('/')) === undefined);
+}
+
 const destinationRuntime = z.strictObject(
   {
     glibc: pattern(/^\d+\.\d+$/, 'a version in quotes, such as `"2.36"`')
@@ -259,6 +269,14 @@ export const destinationSchema = z
       accepts: z
         .partialRecord(z.enum(FORMS), limits(), { error: `a mapping of artifact forms: ${FORMS.join(', ')}` })
         .meta({ description: 'Artifact forms that it takes, each with its limits.' }),
+      registry: text('a registry')
+        .refine(isRegistry, { error: '`HOST[:PORT]` or `HOST[:PORT]/NAMESPACE`, in small letters' })
+        .optional()
+        .meta({ description: 'The registry that images are sent to, `HOST[:PORT]/NAMESPACE`.' }),
+      'plain-http': z
+        .boolean({ error: 'true or false' })
+        .optional()
+        .meta({ description: 'The registry speaks HTTP without encryption. Default: only on this machine.' }),
       runtimes: z
         .record(z.string(), destinationRuntime, { error: 'a mapping of runtimes' })
         .meta({ description: 'Runtimes that it offers: `python X.Y`, `node X`, `java X`, `dotnet X`, `native`.' }),

@@ -1,7 +1,17 @@
 /** The network as a value: the core asks for bytes by URL, and never opens a connection itself. */
 
+/** What is sent. It may be asked for again, when a request is repeated. */
+export interface RequestBody {
+  /** Bytes. */
+  readonly size: number;
+  pieces(): AsyncIterable<Uint8Array> | Iterable<Uint8Array>;
+}
+
 export interface NetworkRequest {
   readonly url: string;
+  /** GET otherwise. */
+  readonly method?: 'HEAD' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
+  readonly body?: RequestBody;
   /** Names in small letters. */
   readonly headers: Readonly<Record<string, string>>;
 }

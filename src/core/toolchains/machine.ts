@@ -4,6 +4,7 @@ import type { MavenSurroundings, NpmSurroundings } from '../sources';
 import type { CCompiler } from './c';
 import type { GoToolchain } from './go';
 import type { JavaRuntime } from './java';
+import type { NodeRuntime } from './node';
 import type { PythonRuntime } from './python';
 import type { RustToolchain } from './rust';
 
@@ -24,6 +25,7 @@ export interface Machine {
   readonly maven: MavenSurroundings;
   /** The PATH. */
   readonly searchPath: string;
+  nodes(): Promise<readonly NodeRuntime[]>;
   /** The Python interpreters on it. */
   pythons(): Promise<readonly PythonRuntime[]>;
   /** The Java machines here. */

@@ -56,6 +56,38 @@ const file = z.strictObject({
   target: z.string().optional().meta({ description: 'What a link points to.' }),
   origin,
   reason,
+  layer: z.string().optional().meta({ description: 'Images: name of the layer that it lies in.' }),
+});
+
+const digestText = z
+  .string()
+  .regex(/^sha256:[0-9a-f]{64}$/)
+  .meta({ description: 'SHA-256, as images write it.' });
+
+const image = z.strictObject({
+  digest: digestText.meta({ description: 'Of the manifest: the image’s digest.' }),
+  base: z
+    .strictObject({
+      from: z.string().meta({ description: 'A reference, a path of the project, or what of the machine.' }),
+      digest: digestText.optional().meta({ description: 'Of its manifest, where it is an image itself.' }),
+      version: z.string().optional().meta({ description: 'Of the runtime in it.' }),
+      layers: z.array(z.strictObject({ digest: digestText, size: z.int().nonnegative() })),
+    })
+    .optional(),
+  layers: z
+    .array(
+      z.strictObject({
+        name: z.string(),
+        digest: digestText,
+        diffId: digestText.meta({ description: 'Of the plain archive.' }),
+        size: z.int().nonnegative().meta({ description: 'Bytes, as it is sent.' }),
+        unpacked: z.int().nonnegative(),
+        files: z.int().nonnegative().meta({ description: 'Entries.' }),
+      }),
+    )
+    .meta({ description: 'The function’s own layers, the lowest first.' }),
+  start: z.array(z.string()).meta({ description: 'The command that starts it.' }),
+  user: z.string(),
 });
 
 export const waybillSchema = z
@@ -65,12 +97,14 @@ export const waybillSchema = z
     project: z.string(),
     runtime: z.string(),
     arch: z.enum(['x86_64', 'arm64']),
-    form: z.enum(['zip', 'jar', 'binary']),
+    form: z.enum(['zip', 'jar', 'binary', 'image']),
     destination: z.string(),
     artifact: z.strictObject({
       file: z.string().meta({ description: 'Name of the artifact, which lies beside the waybill.' }),
       size: z.int().nonnegative(),
-      sha256: digest,
+      sha256: digest.meta({
+        description: 'Of the file; for an image, whose blobs are named by digest, of its manifest.',
+      }),
       unpacked: z.int().nonnegative(),
       files: z.int().nonnegative().meta({ description: 'Entries of the artifact.' }),
     }),
@@ -96,6 +130,7 @@ export const waybillSchema = z
       time: z.string().meta({ description: 'The time that entries carry, UTC.' }),
       toolchains: z.array(z.string()),
     }),
+    image: image.optional(),
     packages: z
       .array(
         z.strictObject({

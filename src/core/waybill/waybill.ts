@@ -3,7 +3,6 @@ import { createHash } from 'node:crypto';
 import { EmballageError } from '../base/errors';
 import { contentDigest } from '../disk/digest';
 import { DEFLATE_ENCODER } from '../formats/deflate';
-import { formatDosTime, type DosTime } from '../formats/zip';
 import type {
   FileSet,
   LinkedModule,
@@ -24,7 +23,7 @@ export interface WaybillFacts {
   readonly spec: FunctionSpec;
   readonly destination: Destination;
   readonly arch: Arch;
-  readonly fileSet: FileSet;
+  readonly fileSet: Pick<FileSet, 'entries'>;
   /** SHA-256 of each file, by path. */
   readonly digests: ReadonlyMap<string, string>;
   readonly artifact: {
@@ -47,14 +46,20 @@ export interface WaybillFacts {
   readonly toolchains: readonly string[];
   /** Settings that the code reads, where the artifact does not show it. */
   readonly settings: readonly SettingRead[];
-  readonly time: DosTime;
+  /** The time that entries carry, `1980-01-01 00:00:00`. */
+  readonly time: string;
+  /** Images: what they are made of, and the layer of each path. */
+  readonly image?: { readonly facts: NonNullable<Waybill['image']>; readonly layerOf: (path: string) => string };
   /** Name and version of the tool. */
   readonly tool: string;
 }
 
 export function makeWaybill(facts: WaybillFacts): Waybill {
   const { spec } = facts;
-  const files = facts.fileSet.entries.map((entry) => describe(entry, facts.digests));
+  const files = facts.fileSet.entries.map((entry) => ({
+    ...describe(entry, facts.digests),
+    ...(facts.image !== undefined && { layer: facts.image.layerOf(entry.path) }),
+  }));
   return {
     waybill: 1,
     function: spec.name,
@@ -74,9 +79,10 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     made: {
       by: facts.tool,
       deflate: spec.form === 'binary' ? 'none' : DEFLATE_ENCODER,
-      time: formatDosTime(facts.time),
+      time: facts.time,
       toolchains: [...facts.toolchains],
     },
+    ...(facts.image !== undefined && { image: facts.image.facts }),
     packages: facts.packages,
     provided: [...facts.provided],
     trim: spec.trim,
@@ -112,7 +118,7 @@ export function formatWaybill(waybill: Waybill): string {
 }
 
 /** SHA-256 over paths, kinds, modes and contents, in order: what an archive's bytes depend on. */
-export function filesDigest(fileSet: FileSet, digests: ReadonlyMap<string, string>): string {
+export function filesDigest(fileSet: Pick<FileSet, 'entries'>, digests: ReadonlyMap<string, string>): string {
   const hash = createHash('sha256');
   for (const entry of fileSet.entries)
     hash.update(`${entry.kind}\0${entry.path}\0${entry.mode.toString(8)}\0${digests.get(entry.path) ?? ''}\n`);

@@ -3,17 +3,22 @@ import { crc32 } from 'node:zlib';
 import { deflateSegment, DICTIONARY_BYTES, SEGMENT_BYTES } from '../deflate';
 
 /** RFC 1952 2.3: magic, method 8, no flags, no time, no extra flags, system unknown (255). */
-const HEADER = Uint8Array.of(0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 255);
+export const GZIP_HEADER = Uint8Array.of(0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 255);
+
+/** RFC 1952 2.3: the checksum of what was compressed, and its length. */
+export function gzipTrailer(sum: number, length: number): Buffer {
+  const trailer = Buffer.alloc(8);
+  trailer.writeUInt32LE(sum, 0);
+  trailer.writeUInt32LE(length % 2 ** 32, 4);
+  return trailer;
+}
 
 export function gzip(bytes: Uint8Array): Buffer {
-  const parts: Uint8Array[] = [HEADER];
+  const parts: Uint8Array[] = [GZIP_HEADER];
   for (let at = 0; at === 0 || at < bytes.length; at += SEGMENT_BYTES) {
     const segment = bytes.subarray(at, at + SEGMENT_BYTES);
     const dictionary = bytes.subarray(Math.max(0, at - DICTIONARY_BYTES), at);
     parts.push(deflateSegment(segment, dictionary, at + SEGMENT_BYTES >= bytes.length));
   }
-  const trailer = Buffer.alloc(8);
-  trailer.writeUInt32LE(crc32(bytes), 0);
-  trailer.writeUInt32LE(bytes.length % 2 ** 32, 4);
-  return Buffer.concat([...parts, trailer]);
+  return Buffer.concat([...parts, gzipTrailer(crc32(bytes), bytes.length)]);
 }

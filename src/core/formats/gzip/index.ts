@@ -1,2 +1,2 @@
 /** The gzip format. */
-export { gzip } from './gzip';
+export { gzip, GZIP_HEADER, gzipTrailer } from './gzip';

@@ -1,62 +1,115 @@
 /**
- * Writes tar archives (POSIX.1-1988 ustar). What could vary is fixed: owner 0, no names of users, the time that is given;
- * entries come in the order in which they are handed over.
+ * Writes tar archives (POSIX.1-1988 ustar; pax headers only for what that cannot say). What could vary is fixed: owner 0
+ * unless another is given, no names of users; entries come in the order in which they are handed over.
  */
-const BLOCK = 512;
-const END_BLOCKS = 2;
-const MAX_NAME_BYTES = 100;
-const MAX_PREFIX_BYTES = 155;
+import { paddedSize } from './entries';
+import {
+  BLOCK_BYTES,
+  encodeHeader,
+  MAX_NAME_BYTES,
+  MAX_OCTAL_SIZE,
+  MAX_PREFIX_BYTES,
+  TYPES,
+  type TarKind,
+} from './header';
+
+export interface HeadToWrite {
+  readonly path: string;
+  readonly kind: TarKind;
+  /** Permission bits. */
+  readonly mode: number;
+  /** Bytes of content; 0 for anything but files. */
+  readonly size: number;
+  readonly mtimeSeconds: number;
+  readonly uid?: number;
+  readonly gid?: number;
+  /** What a link points to. */
+  readonly target?: string;
+}
+
+/** Two blocks of zeros end an archive. */
+export const TAR_END = Buffer.alloc(2 * BLOCK_BYTES);
+
+/** The header of an entry, with a pax header before it where the name, the target or the size needs one. */
+export function tarHeader(head: HeadToWrite): Buffer {
+  const path = head.kind === 'folder' ? `${head.path}/` : head.path;
+  const records: string[] = [];
+  const split = splitName(path);
+  if (split === undefined) records.push(paxRecord('path', path));
+  const target = head.target ?? '';
+  const isLongTarget = !isPlain(target) || Buffer.byteLength(target) > MAX_NAME_BYTES;
+  if (isLongTarget) records.push(paxRecord('linkpath', target));
+  if (head.size > MAX_OCTAL_SIZE) records.push(paxRecord('size', String(head.size)));
+  const attributes = { uid: head.uid ?? 0, gid: head.gid ?? 0, mtimeSeconds: head.mtimeSeconds };
+  const own = encodeHeader({
+    ...attributes,
+    ...(split ?? { name: shortName(path), prefix: '' }),
+    mode: head.mode,
+    linkname: isLongTarget ? shortName(target) : target,
+    size: head.size > MAX_OCTAL_SIZE ? 0 : head.size,
+    type: TYPES[head.kind],
+  });
+  if (records.length === 0) return own;
+  const content = Buffer.from(records.join(''));
+  const extended = encodeHeader({
+    ...attributes,
+    name: shortName(`PaxHeaders/${path}`),
+    prefix: '',
+    mode: 0o644,
+    linkname: '',
+    size: content.length,
+    type: 'x',
+  });
+  return Buffer.concat([extended, content, tarPadding(content.length), own]);
+}
+
+/** What fills up the last block of content. */
+export function tarPadding(size: number): Buffer {
+  return Buffer.alloc(paddedSize(size) - size);
+}
 
 export interface TarMember {
-  /** Path in the archive, of at most 256 bytes that a `/` can split into 155 and 100. */
   readonly path: string;
   readonly content: Uint8Array;
   /** Permission bits. */
   readonly mode: number;
 }
 
-/** @param mtimeSeconds seconds since 1970 that all entries carry */
+/** An archive of files, in memory. @param mtimeSeconds seconds since 1970 that all entries carry */
 export function writeTar(members: readonly TarMember[], mtimeSeconds: number): Buffer {
-  const blocks: Uint8Array[] = [];
-  for (const { path, content, mode } of members) {
-    blocks.push(header(path, content.length, mode, mtimeSeconds), content);
-    const rest = content.length % BLOCK;
-    if (rest > 0) blocks.push(Buffer.alloc(BLOCK - rest));
-  }
-  blocks.push(Buffer.alloc(END_BLOCKS * BLOCK));
-  return Buffer.concat(blocks);
+  const blocks = members.flatMap(({ path, content, mode }) => [
+    tarHeader({ path, kind: 'file', mode, size: content.length, mtimeSeconds }),
+    content,
+    tarPadding(content.length),
+  ]);
+  return Buffer.concat([...blocks, TAR_END]);
 }
 
-/** Fields in the order of the standard: offset and width of each in bytes. */
-function header(path: string, size: number, mode: number, mtimeSeconds: number): Buffer {
-  const block = Buffer.alloc(BLOCK);
-  const { name, prefix } = splitName(path);
-  const octal = (value: number, at: number, width: number): void => {
-    block.write(value.toString(8).padStart(width - 1, '0'), at, 'ascii');
-  };
-  block.write(name, 0, 'utf8');
-  octal(mode, 100, 8);
-  octal(0, 108, 8); // uid
-  octal(0, 116, 8); // gid
-  octal(size, 124, 12);
-  octal(mtimeSeconds, 136, 12);
-  block.write('        ', 148, 'ascii'); // the checksum counts as spaces
-  block.write('0', 156, 'ascii'); // typeflag: a file
-  block.write('ustar\u000000', 257, 'latin1'); // magic and version
-  octal(0, 329, 8); // devmajor
-  octal(0, 337, 8); // devminor
-  block.write(prefix, 345, 'utf8');
-  const sum = block.reduce((total, byte) => total + byte, 0);
-  block.write(`${sum.toString(8).padStart(6, '0')}\0 `, 148, 'latin1');
-  return block;
+/** `30 mtime=1350244992.023960108\n`: the length counts itself (pax, "pax Extended Header"). */
+function paxRecord(key: string, value: string): string {
+  const rest = Buffer.byteLength(` ${key}=${value}\n`);
+  let length = rest;
+  while (length !== rest + String(length).length) length = rest + String(length).length;
+  return `${String(length)} ${key}=${value}\n`;
 }
 
-function splitName(path: string): { name: string; prefix: string } {
-  if (Buffer.byteLength(path) <= MAX_NAME_BYTES) return { name: path, prefix: '' };
-  for (let slash = path.indexOf('/'); slash >= 0; slash = path.indexOf('/', slash + 1)) {
-    const [prefix, name] = [path.slice(0, slash), path.slice(slash + 1)];
-    if (Buffer.byteLength(prefix) <= MAX_PREFIX_BYTES && Buffer.byteLength(name) <= MAX_NAME_BYTES)
-      return { name, prefix };
+/** A name as the two fields for it; undefined where they cannot hold it. */
+function splitName(path: string): { name: string; prefix: string } | undefined {
+  if (!isPlain(path)) return undefined;
+  if (path.length <= MAX_NAME_BYTES) return { name: path, prefix: '' };
+  for (let slash = path.indexOf('/'); slash >= 0 && slash <= MAX_PREFIX_BYTES; slash = path.indexOf('/', slash + 1)) {
+    const name = path.slice(slash + 1);
+    if (slash > 0 && name !== '' && name.length <= MAX_NAME_BYTES) return { name, prefix: path.slice(0, slash) };
   }
-  throw new RangeError(`a name too long for a tar archive: ${path}`);
+  return undefined;
+}
+
+/** ustar says nothing of how names are encoded beyond ASCII; pax says UTF-8. */
+function isPlain(name: string): boolean {
+  return /^[\u0020-\u007e]*$/.test(name);
+}
+
+/** What stands in a field whose true value is in the header before it. */
+function shortName(path: string): string {
+  return path.replace(/[^\u0020-\u007e]/g, '_').slice(0, MAX_NAME_BYTES);
 }

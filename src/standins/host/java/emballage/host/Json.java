@@ -128,7 +128,7 @@ final class Json {
     Class<?> type = wanted instanceof Class ? (Class<?>) wanted
         : wanted instanceof ParameterizedType ? (Class<?>) ((ParameterizedType) wanted).getRawType() : Object.class;
     if (type == String.class && !(value instanceof String)) return value == null ? null : write(value);
-    if (type == InputStream.class) return Runner.stream(value);
+    if (type == InputStream.class) return Member.stream(value);
     if (type == byte[].class && !(value instanceof String)) return write(value).getBytes(StandardCharsets.UTF_8);
     if (value == null || type.isInstance(value) && !(value instanceof List)) return value;
     if (value instanceof Number) return number((Number) value, type);

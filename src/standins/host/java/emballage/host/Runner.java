@@ -1,8 +1,6 @@
 package emballage.host;
 
 import java.io.BufferedReader;
-import java.io.ByteArrayInputStream;
-import java.io.ByteArrayOutputStream;
 import java.io.FileDescriptor;
 import java.io.FileInputStream;
 import java.io.FileOutputStream;
@@ -13,17 +11,9 @@ import java.io.OutputStream;
 import java.io.PrintWriter;
 import java.io.StringWriter;
 import java.lang.reflect.Field;
-import java.lang.reflect.InvocationTargetException;
-import java.lang.reflect.Method;
-import java.lang.reflect.Modifier;
 import java.nio.charset.StandardCharsets;
-import java.util.ArrayList;
 import java.util.LinkedHashMap;
-import java.util.List;
 import java.util.Map;
-import java.util.TreeSet;
-import java.util.concurrent.CompletionStage;
-import java.util.concurrent.Future;
 
 /**
  * Runs inside the process that stands in for a host: loads one method and calls it with the events that arrive. Commands
@@ -34,8 +24,7 @@ public final class Runner {
   private final OutputStream answers;
   private String mark = "";
   private Map<?, ?> plan = Map.of();
-  private Method method;
-  private Object target;
+  private Member member;
 
   private Runner(OutputStream answers) {
     this.answers = answers;
@@ -67,27 +56,13 @@ public final class Runner {
   private void load(Map<?, ?> command) throws IOException {
     mark = (String) command.get("mark");
     plan = command;
-    String member = (String) command.get("member");
     try {
-      Class<?> type = Class.forName((String) command.get("className"), true, Runner.class.getClassLoader());
-      List<Method> named = new ArrayList<>();
-      TreeSet<String> members = new TreeSet<>();
-      for (Method one : type.getMethods()) {
-        if (one.getDeclaringClass() == Object.class || one.isBridge() || one.isSynthetic()) continue;
-        members.add(one.getName());
-        if (one.getName().equals(member)) named.add(one);
-      }
-      if (named.size() != 1) {
-        String found = named.isEmpty() ? "undefined" : named.size() + " methods of that name";
-        answer(Map.of("kind", "no-member", "found", found, "members", new ArrayList<>(members)));
-        return;
-      }
-      method = named.get(0);
-      method.setAccessible(true);
-      if (!Modifier.isStatic(method.getModifiers())) target = type.getConstructor().newInstance();
+      member = Member.load((String) command.get("className"), (String) command.get("member"));
       answer(Map.of("kind", "loaded"));
+    } catch (Member.NoMember none) {
+      answer(Map.of("kind", "no-member", "found", none.found, "members", none.members));
     } catch (Throwable error) {
-      answer(failure("load-failed", cause(error)));
+      answer(failure("load-failed", error));
     }
   }
 
@@ -99,47 +74,20 @@ public final class Runner {
     context.put("memory", plan.get("memory"));
     Object value;
     try {
-      value = settled(invoke(command.get("event"), context));
+      value = member.invoke(command.get("event"), context);
     } catch (Throwable error) {
-      answer(failure("threw", cause(error)));
+      answer(failure("threw", error));
       return;
     }
     try {
-      String json = value instanceof RawJson ? ((RawJson) value).text : Json.write(value);
       Map<String, Object> result = new LinkedHashMap<>();
       result.put("kind", "result");
-      result.put("json", json);
+      result.put("json", Json.write(value));
       result.put("nothing", value == null);
       answer(result);
     } catch (RuntimeException fault) {
       answer(Map.of("kind", "not-json", "fault", String.valueOf(fault.getMessage())));
     }
-  }
-
-  private Object invoke(Object event, Map<String, Object> context) throws Exception {
-    Class<?>[] types = method.getParameterTypes();
-    boolean isStreams = types.length > 1 && types[0] == InputStream.class && types[1] == OutputStream.class;
-    ByteArrayOutputStream written = new ByteArrayOutputStream();
-    Object[] values = new Object[types.length];
-    for (int i = 0; i < types.length; i++)
-      values[i] = i == 0 ? Json.as(event, method.getGenericParameterTypes()[0]) : isStreams && i == 1 ? written : context;
-    Object value = method.invoke(target, values);
-    if (!isStreams) return value;
-    String text = written.toString(StandardCharsets.UTF_8.name());
-    return text.trim().isEmpty() ? null : new RawJson(Json.write(Json.parse(text)));
-  }
-
-  /** What comes later is waited for. */
-  private static Object settled(Object value) throws Exception {
-    if (value instanceof CompletionStage) return ((CompletionStage<?>) value).toCompletableFuture().get();
-    return value instanceof Future ? ((Future<?>) value).get() : value;
-  }
-
-  private static Throwable cause(Throwable error) {
-    Throwable inner = error;
-    while ((inner instanceof InvocationTargetException || inner instanceof java.util.concurrent.ExecutionException
-        || inner instanceof ExceptionInInitializerError) && inner.getCause() != null) inner = inner.getCause();
-    return inner;
   }
 
   private static Map<String, Object> failure(String kind, Throwable error) {
@@ -172,18 +120,5 @@ public final class Runner {
     all.put("mark", mark);
     answers.write((Json.write(all) + "\n").getBytes(StandardCharsets.UTF_8));
     answers.flush();
-  }
-
-  private static final class RawJson {
-    final String text;
-
-    RawJson(String text) {
-      this.text = text;
-    }
-  }
-
-  /** Bytes of a JSON document, as a stream would bring them. */
-  static InputStream stream(Object value) {
-    return new ByteArrayInputStream(Json.write(value).getBytes(StandardCharsets.UTF_8));
   }
 }

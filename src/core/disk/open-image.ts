@@ -1,0 +1,178 @@
+/**
+ * Opens an image: its layers are unpacked into a folder as plain tar archives, each verified against its digests on the
+ * way, and stacked into the tree that they make. Memory stays small whatever the layers' size.
+ */
+import { createHash } from 'node:crypto';
+import { createReadStream, mkdirSync } from 'node:fs';
+import { open as openFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { createGunzip } from 'node:zlib';
+import { EmballageError, messageOf } from '../base/errors';
+import { printable } from '../base/text';
+import { formatSize } from '../base/units';
+import {
+  badImage,
+  compressionOf,
+  findBlob,
+  hexOf,
+  stackLayers,
+  type BlobHolder,
+  type Descriptor,
+  type ImageDocuments,
+  type ImageTree,
+  type Stretch,
+  type TreeNode,
+} from '../formats/oci';
+import { listTar, type PlacedHead } from '../formats/tar';
+import { OpenFiles, withFileSource } from './file-source';
+
+/** What a layer may unpack to without a question, and how much larger than it is packed it may be beyond that. */
+const FREE_BYTES = 1024 ** 3;
+const MAX_RATIO = 100;
+
+export interface OpenLayer {
+  readonly descriptor: Descriptor;
+  readonly diffId: string;
+  /** Bytes of the plain tar archive. */
+  readonly unpacked: number;
+  readonly entries: readonly PlacedHead[];
+}
+
+export interface OpenImage extends ImageDocuments {
+  readonly layers: readonly OpenLayer[];
+  readonly tree: ImageTree;
+  /** A stretch of a file's content. */
+  read(node: TreeNode, at: number, length: number): Buffer;
+  close(): void;
+}
+
+/**
+ * @param folder absolute path of a folder for plain archives; the caller removes it
+ * @throws EmballageError IMAGE_INVALID
+ */
+export async function openImage(holder: BlobHolder, documents: ImageDocuments, folder: string): Promise<OpenImage> {
+  mkdirSync(folder, { recursive: true });
+  const plain: Stretch[] = [];
+  const layers: OpenLayer[] = [];
+  for (const [i, descriptor] of documents.manifest.layers.entries()) {
+    const diffId = documents.config.diffIds[i] ?? '';
+    const shown = `${holder.shown}, layer ${String(i + 1)}`;
+    const stretch = await plainLayer(findBlob(holder, descriptor), descriptor, diffId, {
+      path: join(folder, `${String(i)}.tar`),
+      shown,
+    });
+    plain.push(stretch);
+    layers.push({ descriptor, diffId, unpacked: stretch.size, entries: await entriesOf(stretch, shown) });
+  }
+  const files = new OpenFiles();
+  return {
+    ...documents,
+    layers,
+    tree: stackLayers(
+      layers.map(({ entries }) => entries),
+      holder.shown,
+    ),
+    read(node, at, length) {
+      const from = plain[node.layer];
+      if (from === undefined || at + length > node.head.size) throw new RangeError('outside the file');
+      return files.read(from.path, { at: from.at + node.at + at, length });
+    },
+    close: () => files.close(),
+  };
+}
+
+function entriesOf({ path, at, size }: Stretch, shown: string): Promise<PlacedHead[]> {
+  return withFileSource(path, shown, (source) => [
+    ...listTar({ size, read: (offset, length) => source.read(at + offset, length) }, shown),
+  ]);
+}
+
+/** The plain archive of a layer: where it lies if it is not compressed, else unpacked to `to.path`. */
+async function plainLayer(
+  stretch: Stretch,
+  { mediaType, digest }: Descriptor,
+  diffId: string,
+  to: { readonly path: string; readonly shown: string },
+): Promise<Stretch> {
+  const compression = compressionOf(mediaType);
+  if (compression === undefined || compression === 'zstd')
+    throw badImage(
+      to.shown,
+      'a layer that is a tar archive, plain or compressed with gzip',
+      `\`${printable(mediaType)}\``,
+    );
+  const packed = createHash('sha256');
+  const whole = createHash('sha256');
+  const pieces = hashed(readPieces(stretch), packed);
+  let size = 0;
+  const output = compression === 'none' ? undefined : await openFile(to.path, 'w', 0o600);
+  try {
+    const most = Math.max(FREE_BYTES, stretch.size * MAX_RATIO);
+    for await (const piece of compression === 'none' ? pieces : gunzipped(pieces, to.shown)) {
+      whole.update(piece);
+      size += piece.length;
+      if (size > most)
+        throw badImage(to.shown, `at most ${formatSize(most)} unpacked, for its packed size`, 'more than that');
+      await output?.writeFile(piece);
+    }
+  } finally {
+    await output?.close();
+  }
+  const found = packed.digest('hex');
+  if (found !== hexOf(digest)) throw badImage(to.shown, `the content of \`${digest}\``, `that of sha256:${found}`);
+  const foundWhole = whole.digest('hex');
+  if (foundWhole !== hexOf(diffId))
+    throw badImage(to.shown, `the unpacked content of \`${diffId}\``, `that of sha256:${foundWhole}`);
+  return compression === 'none' ? stretch : { path: to.path, at: 0, size };
+}
+
+function readPieces({ path, at, size }: Stretch): AsyncIterable<Uint8Array> {
+  if (size === 0) return none();
+  return createReadStream(path, { start: at, end: at + size - 1, highWaterMark: 256 * 1024 });
+}
+
+async function* none(): AsyncGenerator<Uint8Array> {
+  // Nothing.
+}
+
+async function* hashed(
+  pieces: AsyncIterable<Uint8Array>,
+  hash: ReturnType<typeof createHash>,
+): AsyncGenerator<Uint8Array> {
+  for await (const piece of pieces) {
+    hash.update(piece);
+    yield piece;
+  }
+}
+
+async function* gunzipped(pieces: AsyncIterable<Uint8Array>, shown: string): AsyncGenerator<Uint8Array> {
+  const gunzip = createGunzip({ chunkSize: 256 * 1024 });
+  const fed = feed(pieces, gunzip);
+  fed.catch((error: unknown) => gunzip.destroy(error instanceof Error ? error : new Error(messageOf(error))));
+  try {
+    for await (const piece of gunzip) yield piece as Uint8Array;
+    await fed;
+  } catch (error) {
+    if (error instanceof EmballageError) throw error;
+    throw badImage(shown, 'a layer compressed with gzip', `data that is none: ${messageOf(error)}`, error);
+  }
+}
+
+async function feed(pieces: AsyncIterable<Uint8Array>, gunzip: ReturnType<typeof createGunzip>): Promise<void> {
+  for await (const piece of pieces) {
+    if (gunzip.destroyed) return;
+    if (!gunzip.write(piece)) await roomIn(gunzip);
+  }
+  gunzip.end();
+}
+
+/** Waits until more may be written, or nothing more will be. */
+function roomIn(gunzip: ReturnType<typeof createGunzip>): Promise<void> {
+  return new Promise((resolve) => {
+    const done = (): void => {
+      gunzip.off('drain', done).off('close', done);
+      resolve();
+    };
+    gunzip.on('drain', done).on('close', done);
+  });
+}

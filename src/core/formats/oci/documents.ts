@@ -1,0 +1,248 @@
+/** Reads and writes the JSON documents of images: manifests, indexes, configurations (OCI image specification 1.1). */
+import { z } from 'zod';
+import { EmballageError } from '../../base/errors';
+import { present } from '../../base/present';
+import { printable } from '../../base/text';
+import { contentDigest } from '../../base/digest';
+import { isIndexType, isManifestType, OCI_CONFIG, OCI_INDEX, OCI_MANIFEST } from './media';
+import type { Descriptor, ImageConfig, ImageIndex, Manifest } from './model';
+
+/** Registries refuse larger manifests (distribution-spec, "Pushing Manifests" asks for at least 4 MiB). */
+export const MAX_MANIFEST_BYTES = 4 * 1024 * 1024;
+export const MAX_CONFIG_BYTES = 16 * 1024 * 1024;
+/** More layers than any engine can stack. */
+const MAX_LAYERS = 1000;
+const DIGEST = /^sha256:[0-9a-f]{64}$/;
+
+const text = z.string().max(1024 * 1024);
+const texts = z.record(text, text).nullish();
+const digest = z.string().regex(DIGEST, 'a digest `sha256:…`');
+const descriptor = z.object({
+  mediaType: text,
+  digest,
+  size: z.int().nonnegative(),
+  platform: z.object({ architecture: text, os: text, variant: text.optional() }).optional(),
+  annotations: texts,
+  artifactType: text.optional(),
+});
+const manifest = z.object({
+  schemaVersion: z.literal(2),
+  mediaType: text.optional(),
+  artifactType: text.optional(),
+  config: descriptor,
+  layers: z.array(descriptor).max(MAX_LAYERS),
+  subject: descriptor.optional(),
+  annotations: texts,
+});
+const index = z.object({
+  schemaVersion: z.literal(2),
+  mediaType: text.optional(),
+  manifests: z.array(descriptor).max(10_000),
+  subject: descriptor.optional(),
+  annotations: texts,
+});
+const keys = z.record(text, z.unknown()).nullish();
+const config = z.object({
+  architecture: text,
+  os: text,
+  variant: text.optional(),
+  created: text.nullish(),
+  config: z
+    .object({
+      User: text.nullish(),
+      Env: z.array(text).nullish(),
+      Entrypoint: z.array(text).nullish(),
+      Cmd: z.array(text).nullish(),
+      WorkingDir: text.nullish(),
+      Labels: texts,
+      ExposedPorts: keys,
+      Volumes: keys,
+      StopSignal: text.nullish(),
+    })
+    .nullish(),
+  rootfs: z.object({ type: z.literal('layers'), diff_ids: z.array(digest).max(MAX_LAYERS) }),
+  history: z
+    .array(
+      z.object({
+        created: text.nullish(),
+        created_by: text.nullish(),
+        author: text.nullish(),
+        comment: text.nullish(),
+        empty_layer: z.boolean().nullish(),
+      }),
+    )
+    .nullish(),
+});
+
+/** @param where which document, for messages */
+export function readManifest(bytes: Uint8Array, where: string): Manifest {
+  const read = parse(manifest, bytes, where, 'an image manifest');
+  const { mediaType = OCI_MANIFEST, artifactType, subject } = read;
+  if (!isManifestType(mediaType)) throw badImage(where, 'an image manifest', `\`${printable(mediaType)}\``);
+  return {
+    mediaType,
+    config: described(read.config),
+    layers: read.layers.map(described),
+    annotations: read.annotations ?? {},
+    ...present({ artifactType, subject: subject === undefined ? undefined : described(subject) }),
+  };
+}
+
+/** @param where which document, for messages */
+export function readIndex(bytes: Uint8Array, where: string): ImageIndex {
+  const read = parse(index, bytes, where, 'an image index');
+  const { mediaType = OCI_INDEX, subject } = read;
+  if (!isIndexType(mediaType)) throw badImage(where, 'an image index', `\`${printable(mediaType)}\``);
+  return {
+    mediaType,
+    manifests: read.manifests.map(described),
+    annotations: read.annotations ?? {},
+    ...present({ subject: subject === undefined ? undefined : described(subject) }),
+  };
+}
+
+/** @param where which document, for messages */
+export function readConfig(bytes: Uint8Array, where: string): ImageConfig {
+  const {
+    architecture,
+    os,
+    variant,
+    created,
+    config: run,
+    rootfs,
+    history,
+  } = parse(config, bytes, where, 'the configuration of an image');
+  return {
+    architecture,
+    os,
+    run: runConfig(run ?? {}),
+    diffIds: rootfs.diff_ids,
+    history: (history ?? []).map((one) => present(withoutNulls(one))),
+    ...present({ variant, created: created ?? undefined }),
+  };
+}
+
+function runConfig(run: NonNullable<z.output<typeof config>['config']>): ImageConfig['run'] {
+  return {
+    user: run.User ?? '',
+    env: run.Env ?? [],
+    entrypoint: run.Entrypoint ?? [],
+    cmd: run.Cmd ?? [],
+    workingDir: run.WorkingDir ?? '',
+    labels: run.Labels ?? {},
+    exposedPorts: Object.keys(run.ExposedPorts ?? {}),
+    volumes: Object.keys(run.Volumes ?? {}),
+    ...present({ stopSignal: run.StopSignal ?? undefined }),
+  };
+}
+
+function withoutNulls<T extends object>(fields: T): { [K in keyof T]: Exclude<T[K], null> | undefined } {
+  return Object.fromEntries(Object.entries(fields).map(([key, value]) => [key, value ?? undefined])) as {
+    [K in keyof T]: Exclude<T[K], null> | undefined;
+  };
+}
+
+/** Keys in the order of the standard, nothing that says nothing: the same image has the same bytes. */
+export function writeConfig({ architecture, os, variant, created, run, diffIds, history }: ImageConfig): Buffer {
+  const set = (names: readonly string[]): object | undefined =>
+    names.length === 0 ? undefined : Object.fromEntries([...names].sort().map((name) => [name, {}]));
+  return json({
+    ...present({ created }),
+    ...{ architecture, os },
+    ...present({ variant }),
+    config: present({
+      User: run.user === '' ? undefined : run.user,
+      ExposedPorts: set(run.exposedPorts),
+      Env: filled(run.env),
+      Entrypoint: filled(run.entrypoint),
+      Cmd: filled(run.cmd),
+      Volumes: set(run.volumes),
+      WorkingDir: run.workingDir === '' ? undefined : run.workingDir,
+      Labels: sortedKeys(run.labels),
+      StopSignal: run.stopSignal,
+    }),
+    rootfs: { type: 'layers', diff_ids: diffIds },
+    history: filled(history),
+  });
+}
+
+export function writeManifest({ mediaType, config: own, layers, annotations }: Manifest): Buffer {
+  return json({ schemaVersion: 2, mediaType, config: own, layers, annotations: sortedKeys(annotations) });
+}
+
+export function writeIndex({ mediaType, manifests, annotations }: ImageIndex): Buffer {
+  return json({ schemaVersion: 2, mediaType, manifests, annotations: sortedKeys(annotations) });
+}
+
+export function describeBytes(mediaType: string, bytes: Uint8Array): Descriptor {
+  return { mediaType, digest: `sha256:${contentDigest(bytes)}`, size: bytes.length };
+}
+
+export function describeConfig(bytes: Uint8Array): Descriptor {
+  return describeBytes(OCI_CONFIG, bytes);
+}
+
+export function badImage(where: string, expected: string, found: string, cause?: unknown): EmballageError {
+  return new EmballageError(
+    'IMAGE_INVALID',
+    {
+      doing: 'reading the image',
+      where: printable(where),
+      expected,
+      found,
+      mend: 'make or fetch the image again, or ask who made it',
+    },
+    cause,
+  );
+}
+
+/** The digest of an image without its algorithm: 64 hexadecimal digits. */
+export function hexOf(digestText: string): string {
+  return digestText.slice('sha256:'.length);
+}
+
+function parse<T extends z.ZodType>(schema: T, bytes: Uint8Array, where: string, expected: string): z.output<T> {
+  let value: unknown;
+  try {
+    value = JSON.parse(Buffer.from(bytes).toString('utf8'));
+  } catch (error) {
+    throw badImage(where, expected, 'text that is no JSON', error);
+  }
+  const result = schema.safeParse(value);
+  if (result.success) return result.data;
+  const [issue] = result.error.issues;
+  const at = issue?.path.map(String).join('.') ?? '';
+  const what = issue?.message.replace(/^Invalid input: /, '') ?? '';
+  throw badImage(where, expected, `\`${printable(at === '' ? 'the document' : at)}\`: ${printable(what)}`);
+}
+
+function described({
+  mediaType,
+  digest: own,
+  size,
+  platform,
+  annotations,
+  artifactType,
+}: z.output<typeof descriptor>): Descriptor {
+  return {
+    ...{ mediaType, digest: own, size },
+    ...present({
+      platform: platform === undefined ? undefined : present(platform),
+      annotations: annotations ?? undefined,
+      artifactType,
+    }),
+  };
+}
+
+function json(value: object): Buffer {
+  return Buffer.from(JSON.stringify(value));
+}
+
+function filled<T>(list: readonly T[]): readonly T[] | undefined {
+  return list.length === 0 ? undefined : list;
+}
+
+function sortedKeys(record: Readonly<Record<string, string>>): Record<string, string> | undefined {
+  const entries = Object.entries(record).sort(([a], [b]) => (a < b ? -1 : 1));
+  return entries.length === 0 ? undefined : Object.fromEntries(entries);
+}

@@ -1,0 +1,217 @@
+/**
+ * What an image stands on. `lock` settles it to digests for every architecture; a build takes what was settled from the
+ * store, or makes or fetches just that again.
+ */
+import { existsSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { EmballageError } from '../../base/errors';
+import { present } from '../../base/present';
+import { printable } from '../../base/text';
+import { contentDigest } from '../../disk/digest';
+import { openImage, type OpenImage } from '../../disk/open-image';
+import {
+  describeBytes,
+  hexOf,
+  MAX_CONFIG_BYTES,
+  OCI_CONFIG,
+  OCI_MANIFEST,
+  readBlob,
+  readConfig,
+  writeManifest,
+  type Descriptor,
+  type ImageConfig,
+} from '../../formats/oci';
+import { findLibc, findRuntime } from '../../languages/in-image';
+import { isNative, type Arch, type Base, type FunctionSpec } from '../../sheet';
+import type { LockedBase, LockedBaseTarget } from '../lockfile';
+import { stateFolder, type Project } from '../targets';
+import { fetchBase, fetchBlobs, takeLayout } from './base-fetch';
+import { layerFromRoot, layerFromRuntime } from './base-made';
+import { basePath, rootNote, type BaseRequest, type TakenBase } from './base-parts';
+import { rootSignature } from './base-root';
+import { blobStore, type BlobStore } from './blob-store';
+
+/** A base whose every layer is in the store. */
+export interface ReadyBase {
+  readonly locked: LockedBaseTarget;
+  readonly config: ImageConfig;
+  readonly layers: readonly Descriptor[];
+}
+
+/** Digest of what the sheet says about the base; undefined where it stands on nothing. */
+export function baseInputs(spec: FunctionSpec): string | undefined {
+  const base = baseOfSpec(spec);
+  if (base.kind === 'empty') return undefined;
+  const { language, version } = spec.runtime;
+  return contentDigest(JSON.stringify([base, spec.archs, language, version]));
+}
+
+export function baseOfSpec(spec: FunctionSpec): Base {
+  return spec.image?.base ?? { kind: 'empty' };
+}
+
+/** Settles the base of a function for all its architectures. */
+export async function settleBase(request: BaseRequest, onSettling: (arch: Arch) => void): Promise<LockedBase> {
+  const { spec } = request;
+  const targets: Record<string, LockedBaseTarget> = {};
+  for (const arch of spec.archs) {
+    onSettling(arch);
+    targets[arch] = await inspected(request, await take(request, arch));
+  }
+  return { inputs: baseInputs(spec) ?? '', targets };
+}
+
+/** Brings everything of a base into the store. */
+function take(request: BaseRequest, arch: Arch): Promise<TakenBase> {
+  const base = baseOfSpec(request.spec);
+  const store = blobStore(request.project);
+  switch (base.kind) {
+    case 'image':
+      return fetchBase(request, base, arch, store);
+    case 'layout':
+      return takeLayout(request, base, arch, store);
+    case 'root':
+      return layerFromRoot(request, base.path, arch, store);
+    case 'runtime':
+      return layerFromRuntime(request, base.runtime, arch, store);
+    case 'empty':
+      throw new Error('an empty base has nothing to settle');
+  }
+}
+
+/** What is in it: the runtime, its version, the C library. */
+async function inspected({ project, spec }: BaseRequest, taken: TakenBase): Promise<LockedBaseTarget> {
+  const { from, digest, config, layers } = taken;
+  const runtime = isNative(spec.runtime.language) ? undefined : spec.runtime;
+  const found = await withOpenBase(project, taken, (image) => ({
+    runtime: runtime === undefined ? undefined : findRuntime(image, image.config.run.env, runtime),
+    libc: findLibc(image),
+  }));
+  return {
+    from,
+    config: { digest: config.digest, size: config.size },
+    layers: layers.map(({ mediaType, digest: own, size, diffId }) => ({ mediaType, digest: own, size, diffId })),
+    ...present({
+      digest,
+      program: found.runtime?.program,
+      version: found.runtime?.version,
+      glibc: found.libc?.version,
+    }),
+  };
+}
+
+async function withOpenBase<T>(
+  project: Project,
+  { config, layers }: TakenBase,
+  use: (image: OpenImage) => T,
+): Promise<T> {
+  const store = blobStore(project);
+  const scratch = join(
+    stateFolder(project),
+    'scratch',
+    `base-${hexOf(config.digest).slice(0, 12)}-${String(process.pid)}`,
+  );
+  const manifest = { mediaType: OCI_MANIFEST, config, layers, annotations: {} };
+  const manifestBytes = writeManifest(manifest);
+  const configBytes = readBlob(store, config, MAX_CONFIG_BYTES);
+  const documents = {
+    descriptor: describeBytes(OCI_MANIFEST, manifestBytes),
+    ...{ manifest, manifestBytes, configBytes },
+    config: readConfig(configBytes, 'the base'),
+  };
+  try {
+    const image = await openImage(store, documents, scratch);
+    try {
+      return use(image);
+    } finally {
+      image.close();
+    }
+  } finally {
+    rmSync(scratch, { recursive: true, force: true });
+  }
+}
+
+/**
+ * The base that was settled, with every layer in the store.
+ * @param locked undefined for a function that stands on nothing
+ * @throws EmballageError LOCK_OUTDATED when what is here is not what was settled
+ */
+export async function readyBase(
+  request: BaseRequest,
+  arch: Arch,
+  locked: LockedBase | undefined,
+): Promise<ReadyBase | undefined> {
+  const settled = locked?.targets[arch];
+  if (settled === undefined) return undefined;
+  const store = blobStore(request.project);
+  const config: Descriptor = { mediaType: OCI_CONFIG, ...settled.config };
+  const wanted = [config, ...settled.layers];
+  const base = baseOfSpec(request.spec);
+  const hasChanged = base.kind === 'root' && rootHasChanged(request.project, base.path, arch, store);
+  if (hasChanged || wanted.some(({ digest }) => store.find(hexOf(digest)) === undefined))
+    await takeAgain(request, base, arch, settled, wanted);
+  return {
+    locked: settled,
+    config: readConfig(readBlob(store, config, MAX_CONFIG_BYTES), `the base of ${request.spec.name}`),
+    layers: settled.layers,
+  };
+}
+
+/** A root file system that looks as it did when its layer was made has not changed; nor has one that is not here. */
+function rootHasChanged(project: Project, path: string, arch: Arch, store: BlobStore): boolean {
+  const at = basePath(path, arch);
+  const signature = rootSignature(join(project.root, at));
+  if (signature === '') return false;
+  const note = store.recall(rootNote(at)) as { readonly signature: string } | undefined;
+  return note?.signature !== signature;
+}
+
+async function takeAgain(
+  request: BaseRequest,
+  base: Base,
+  arch: Arch,
+  settled: LockedBaseTarget,
+  wanted: readonly Descriptor[],
+): Promise<void> {
+  const store = blobStore(request.project);
+  if (base.kind === 'image') {
+    await fetchBlobs(request, base, wanted, store);
+    return;
+  }
+  const taken = await take(request, arch);
+  const isSame =
+    taken.config.digest === settled.config.digest &&
+    taken.layers.map(({ digest }) => digest).join() === settled.layers.map(({ digest }) => digest).join();
+  if (isSame) return;
+  throw new EmballageError('LOCK_OUTDATED', {
+    doing: `looking up what ${request.spec.name} stands on`,
+    where: printable(settled.from),
+    expected: `what the lock has for ${arch}: ${settled.layers.map(({ digest }) => digest.slice(0, 19)).join(', ')}`,
+    found:
+      base.kind === 'runtime'
+        ? `another on this machine: ${taken.from}`
+        : `another: ${taken.layers.map(({ digest }) => digest.slice(0, 19)).join(', ')}`,
+    mend:
+      base.kind === 'runtime'
+        ? `build on the machine it was locked on, or run \`emballage lock ${request.spec.name}\``
+        : `run \`emballage lock ${request.spec.name}\``,
+  });
+}
+
+/** Whether everything that the lock has for a base is in the store; then locking again asks nobody. */
+export function hasBase(project: Project, locked: LockedBase): boolean {
+  const store = blobStore(project);
+  return Object.values(locked.targets).every(({ config, layers }) =>
+    [config, ...layers].every(({ digest }) => store.find(hexOf(digest)) !== undefined),
+  );
+}
+
+/** What the files of a base look like, for telling whether it has changed; '' for bases that are known by their digest. */
+export function baseState(project: Project, spec: FunctionSpec): string {
+  const base = baseOfSpec(spec);
+  if (base.kind !== 'root') return '';
+  return spec.archs
+    .map((arch) => join(project.root, basePath(base.path, arch)))
+    .map((path) => (existsSync(path) ? rootSignature(path) : ''))
+    .join('\n');
+}

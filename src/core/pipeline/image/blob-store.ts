@@ -1,0 +1,170 @@
+/**
+ * Blobs of images by their SHA-256: layers that were made here, and what was fetched. A blob that looks as it did when it
+ * was last verified is not read again.
+ */
+import { linkSync, copyFileSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { contentDigest, fileDigest } from '../../disk/digest';
+import { readStretch, stretchPieces } from '../../disk/file-source';
+import { FileSink, guarded, removeLeftovers, temporaryBeside, writeWhole } from '../../disk/write';
+import type { BlobHolder, Stretch } from '../../formats/oci';
+import { stateFolder, type Project } from '../targets';
+
+interface Record {
+  readonly size: number;
+  readonly mtimeMs: number;
+  readonly ino: number;
+}
+
+/** What the store may hold before the least recently used blobs go. */
+const MAX_BYTES = 16 * 1024 ** 3;
+const HEX = /^[0-9a-f]{64}$/;
+
+/** The blobs of a project. */
+export function blobStore(project: Pick<Project, 'root'>): BlobStore {
+  return new BlobStore(join(stateFolder(project), 'blobs'));
+}
+
+export class BlobStore implements BlobHolder {
+  readonly shown = 'the store of image layers';
+  readonly #folder: string;
+  readonly #seen = new Map<string, Stretch>();
+
+  /** @param folder absolute path; made when something is put in */
+  constructor(folder: string) {
+    this.#folder = folder;
+  }
+
+  /** A file to write a blob into; `keep` takes it in. */
+  begin(): FileSink {
+    return new FileSink(join(this.#folder, 'blob'), this.#folder);
+  }
+
+  /** Takes in what was written and closed, under the digest that closing gave. */
+  keep(sink: FileSink, hex: string): Stretch {
+    return this.#take(sink.path, hex);
+  }
+
+  put(bytes: Uint8Array): Stretch {
+    const hex = contentDigest(bytes);
+    const known = this.find(hex);
+    if (known !== undefined) return known;
+    const temporary = temporaryBeside(join(this.#folder, hex));
+    writeWhole(temporary, bytes, this.#folder);
+    return this.#take(temporary, hex);
+  }
+
+  /** Copies a stretch of another file in, where it is not here yet. The caller verifies the digest that comes out. */
+  copyIn(stretch: Stretch): string {
+    const sink = this.begin();
+    for (const piece of stretchPieces(stretch)) sink.append(piece);
+    const hex = sink.close();
+    this.keep(sink, hex);
+    return hex;
+  }
+
+  /** The blob with that digest, where it is here and whole; what is damaged is removed. */
+  find(hex: string): Stretch | undefined {
+    if (!HEX.test(hex)) return undefined;
+    const seen = this.#seen.get(hex);
+    if (seen !== undefined) return seen;
+    const path = this.#path(hex);
+    const stat = statSync(path, { throwIfNoEntry: false });
+    if (stat === undefined) return undefined;
+    const record = this.recall(`${hex}.json`) as Record | undefined;
+    const looksSame = record?.size === stat.size && record.mtimeMs === stat.mtimeMs && record.ino === stat.ino;
+    if (!looksSame) {
+      if (fileDigest(path) !== hex) {
+        guarded(path, () => rmSync(path, { force: true }));
+        return undefined;
+      }
+      this.#note(hex);
+    }
+    const stretch = { path, at: 0, size: stat.size };
+    this.#seen.set(hex, stretch);
+    return stretch;
+  }
+
+  read(stretch: Stretch): Buffer {
+    return readStretch(stretch);
+  }
+
+  /** Path of what has come of a blob so far, when fetching it was cut off. */
+  partial(hex: string): string {
+    return join(this.#folder, `${hex}.partial`);
+  }
+
+  /** Takes in a file that has been verified. */
+  takeIn(path: string, hex: string): Stretch {
+    return this.#take(path, hex);
+  }
+
+  /** Puts a blob under another name, without copying it where the file system allows. */
+  place(hex: string, target: string): void {
+    guarded(target, () => {
+      mkdirSync(dirname(target), { recursive: true });
+      const temporary = temporaryBeside(target);
+      try {
+        linkSync(this.#path(hex), temporary);
+      } catch {
+        copyFileSync(this.#path(hex), temporary);
+      }
+      renameSync(temporary, target);
+      rmSync(temporary, { force: true });
+    });
+  }
+
+  /** A note by name; undefined where there is none that can be read. */
+  recall(name: string): unknown {
+    try {
+      return JSON.parse(readFileSync(join(this.#folder, name), 'utf8'));
+    } catch {
+      // Only a memory of work done.
+      return undefined;
+    }
+  }
+
+  remember(name: string, note: object): void {
+    writeWhole(join(this.#folder, name), JSON.stringify(note), this.#folder);
+  }
+
+  /** Removes what interrupted runs left, and the blobs used longest ago when there are too many. */
+  tidy(): void {
+    removeLeftovers(this.#folder);
+    let names: string[];
+    try {
+      names = readdirSync(this.#folder).filter((name) => HEX.test(name));
+    } catch {
+      return;
+    }
+    const blobs = names.map((hex) => {
+      const { size, ctimeMs } = statSync(this.#path(hex));
+      return { hex, size, ctimeMs };
+    });
+    let bytes = 0;
+    for (const { hex, size } of blobs.sort((a, b) => b.ctimeMs - a.ctimeMs)) {
+      bytes += size;
+      if (bytes <= MAX_BYTES || bytes === size) continue;
+      rmSync(this.#path(hex), { force: true });
+      rmSync(`${this.#path(hex)}.json`, { force: true });
+    }
+  }
+
+  #take(from: string, hex: string): Stretch {
+    const path = this.#path(hex);
+    guarded(this.#folder, () => renameSync(from, path));
+    this.#note(hex);
+    const stretch = { path, at: 0, size: statSync(path).size };
+    this.#seen.set(hex, stretch);
+    return stretch;
+  }
+
+  #note(hex: string): void {
+    const { size, mtimeMs, ino } = statSync(this.#path(hex));
+    this.remember(`${hex}.json`, { size, mtimeMs, ino } satisfies Record);
+  }
+
+  #path(hex: string): string {
+    return join(this.#folder, hex);
+  }
+}

@@ -1,0 +1,229 @@
+/** Makes the image of a function for one architecture: layers from the store or made anew, configuration, manifest, layout. */
+import { renameSync, rmSync } from 'node:fs';
+import { inflateRawSync } from 'node:zlib';
+import { contentDigest } from '../../disk/digest';
+import { FileSink, guarded } from '../../disk/write';
+import { sortEntries } from '../../fileset/collect';
+import type { FileSet, PackedContent, PackedEntry, PackedFile } from '../../fileset/model';
+import { DEFLATE_ENCODER } from '../../formats/deflate';
+import { hexOf, OCI_LAYER_GZIP, type Descriptor } from '../../formats/oci';
+import { METHOD_STORED } from '../../formats/zip';
+import type { Compressor } from '../../forms/compress';
+import { imageDocuments, writeLayoutTar, type StackedLayer } from '../../forms/image';
+import { packLayer, type LayerEntry } from '../../forms/layer';
+import type { Arch, Destination, Entry, FunctionSpec } from '../../sheet';
+import type { Waybill } from '../../waybill';
+import type { Project } from '../targets';
+import type { ReadyBase } from './base';
+import type { BlobStore } from './blob-store';
+import { cutLayers, FUNCTION_FOLDER, startCommand, type CutLayer } from './cut';
+
+export interface ImageRequest {
+  readonly project: Project;
+  readonly spec: FunctionSpec;
+  readonly arch: Arch;
+  readonly destination: Destination | undefined;
+  readonly entries: readonly PackedEntry[];
+  readonly hostEntry: Entry;
+  readonly base: ReadyBase | undefined;
+  readonly store: BlobStore;
+  readonly compressor: Compressor;
+  /** Seconds since 1970. */
+  readonly epochSeconds: number;
+  /** SHA-256 of a file as it was read before; undefined where everything is read anyway. */
+  readonly digestOf: ((file: PackedFile) => string) | undefined;
+  readonly pieces: (file: PackedFile) => Iterable<Uint8Array>;
+  readonly stretch: (file: PackedFile, content: PackedContent) => Uint8Array;
+  readonly onProgress: (doneBytes: number) => void;
+}
+
+export interface MadeImage {
+  readonly fileSet: Pick<FileSet, 'entries'>;
+  /** Digests of files by their path in the image. */
+  readonly digests: ReadonlyMap<string, string>;
+  /** SHA-256 of the manifest, in hexadecimal: the image’s digest. */
+  readonly sha256: string;
+  /** Bytes of all blobs, as they are sent. */
+  readonly size: number;
+  readonly unpacked: number;
+  readonly packed: number;
+  readonly image: NonNullable<Waybill['image']>;
+  /** Name of the layer that a path lies in. */
+  readonly layerOf: (path: string) => string;
+  /** Writes the layout, whole or not at all. @param path absolute */
+  place(path: string): void;
+}
+
+interface MadeLayer extends StackedLayer {
+  readonly name: string;
+  readonly entries: readonly PackedEntry[];
+  readonly digests: Readonly<Record<string, string>>;
+  readonly unpacked: number;
+  readonly isNew: boolean;
+}
+
+export async function makeImage(request: ImageRequest): Promise<MadeImage> {
+  const { base, spec, arch, store, epochSeconds } = request;
+  const layers: MadeLayer[] = [];
+  for (const cut of cutLayers(request)) layers.push(await makeLayer(request, cut));
+  const command = startCommand(spec, request.hostEntry, base?.locked.program);
+  const documents = imageDocuments({
+    ...{ arch, epochSeconds, layers, command },
+    title: spec.name,
+    base: base === undefined ? undefined : { ...base, name: base.locked.from, digest: base.locked.digest },
+    workingFolder: `/${FUNCTION_FOLDER}`,
+    user: spec.image?.user ?? '',
+    labels: spec.image?.labels ?? {},
+  });
+  const { manifest, config, manifestBytes, configBytes } = documents;
+  for (const bytes of [manifestBytes, configBytes]) store.put(bytes);
+  const blobs = [manifest, config, ...(base?.layers ?? []), ...layers.map(({ descriptor }) => descriptor)];
+  return {
+    fileSet: { entries: sortEntries([...allEntries(layers)]) },
+    digests: new Map(layers.flatMap(({ digests }) => Object.entries(digests))),
+    sha256: hexOf(manifest.digest),
+    size: blobs.reduce((sum, { size }) => sum + size, 0),
+    unpacked: layers.reduce((sum, { unpacked }) => sum + unpacked, 0),
+    packed: layers.reduce((sum, { isNew, entries }) => sum + (isNew ? entries.length : 0), 0),
+    layerOf: layerNames(layers),
+    image: describeImage(request, layers, manifest, command),
+    place: (path) => placeLayout(path, { manifest, blobs, arch, store, title: spec.name }),
+  };
+}
+
+async function makeLayer(request: ImageRequest, { name, entries }: CutLayer): Promise<MadeLayer> {
+  const { store, digestOf, compressor, epochSeconds } = request;
+  const known = digestOf === undefined && !entries.every(isKnown) ? undefined : knownDigests(entries, digestOf);
+  const found = known === undefined ? undefined : findLayer(store, keyOf(entries, known, epochSeconds));
+  if (found !== undefined && known !== undefined) return { name, entries, digests: known, ...found, isNew: false };
+  const sink = store.begin();
+  try {
+    const { diffId, unpacked, digests } = await packLayer({
+      entries: entries.map((entry) => layerEntry(entry, request)),
+      ...{ compressor, sink, mtimeSeconds: epochSeconds, onProgress: request.onProgress },
+    });
+    const hex = sink.close();
+    const { size } = store.keep(sink, hex);
+    const all = Object.fromEntries(digests);
+    store.remember(keyOf(entries, all, epochSeconds), { hex, size, diffId, unpacked } satisfies LayerNote);
+    return { name, entries, digests: all, ...layerOf({ hex, size, diffId, unpacked }), isNew: true };
+  } catch (error) {
+    sink.discard();
+    throw error;
+  }
+}
+
+function isKnown(entry: PackedEntry): boolean {
+  return entry.kind !== 'file' || entry.sha256 !== undefined;
+}
+
+function knownDigests(entries: readonly PackedEntry[], digestOf: ImageRequest['digestOf']): Record<string, string> {
+  const digests: Record<string, string> = {};
+  for (const entry of entries) {
+    if (entry.kind === 'link') digests[entry.path] = contentDigest(entry.target);
+    else if (entry.kind === 'file') digests[entry.path] = entry.sha256 ?? digestOf?.(entry) ?? '';
+  }
+  return digests;
+}
+
+interface LayerNote {
+  readonly hex: string;
+  readonly size: number;
+  readonly diffId: string;
+  readonly unpacked: number;
+}
+
+/** Name of the note of a layer: everything that its bytes depend on. */
+function keyOf(
+  entries: readonly PackedEntry[],
+  digests: Readonly<Record<string, string>>,
+  epochSeconds: number,
+): string {
+  const lines = entries.map(({ kind, path, mode }) => `${kind}\0${path}\0${mode.toString(8)}\0${digests[path] ?? ''}`);
+  return `layer-${contentDigest([DEFLATE_ENCODER, String(epochSeconds), ...lines].join('\n'))}.json`;
+}
+
+function findLayer(store: BlobStore, key: string): ReturnType<typeof layerOf> | undefined {
+  const note = store.recall(key) as LayerNote | undefined;
+  return note === undefined || store.find(note.hex) === undefined ? undefined : layerOf(note);
+}
+
+function layerOf({ hex, size, diffId, unpacked }: LayerNote): StackedLayer & { readonly unpacked: number } {
+  return {
+    descriptor: { mediaType: OCI_LAYER_GZIP, digest: `sha256:${hex}`, size },
+    diffId: `sha256:${diffId}`,
+    unpacked,
+  };
+}
+
+function layerEntry(entry: PackedEntry, { pieces, stretch }: ImageRequest): LayerEntry {
+  const { path, mode } = entry;
+  if (entry.kind === 'folder') return { path, mode, kind: 'folder' };
+  if (entry.kind === 'link') return { path, mode, kind: 'link', target: entry.target };
+  const { size, sha256, packed } = entry;
+  const content = (): Iterable<Uint8Array> => {
+    if (packed === undefined) return pieces(entry);
+    const bytes = stretch(entry, packed);
+    return [packed.method === METHOD_STORED ? bytes : inflateRawSync(bytes, { maxOutputLength: Math.max(1, size) })];
+  };
+  return { path, mode, kind: 'file', size, content, ...(sha256 !== undefined && { sha256 }) };
+}
+
+/** Every path once: folders stand in each layer that has something in them. */
+function allEntries(layers: readonly MadeLayer[]): Iterable<PackedEntry> {
+  return new Map(layers.flatMap(({ entries }) => entries.map((entry) => [entry.path, entry]))).values();
+}
+
+function layerNames(layers: readonly MadeLayer[]): (path: string) => string {
+  const names = new Map(layers.flatMap(({ name, entries }) => entries.map(({ path }) => [path, name])));
+  return (path) => names.get(path) ?? '';
+}
+
+function describeImage(
+  { base, spec }: ImageRequest,
+  layers: readonly MadeLayer[],
+  manifest: Descriptor,
+  start: readonly string[],
+): NonNullable<Waybill['image']> {
+  return {
+    digest: manifest.digest,
+    ...(base !== undefined && {
+      base: {
+        from: base.locked.from,
+        ...(base.locked.digest !== undefined && { digest: base.locked.digest }),
+        ...(base.locked.version !== undefined && { version: base.locked.version }),
+        layers: base.locked.layers.map(({ digest, size }) => ({ digest, size })),
+      },
+    }),
+    layers: layers.map(({ name, descriptor, diffId, unpacked, entries }) => ({
+      ...{ name, digest: descriptor.digest, diffId, size: descriptor.size, unpacked },
+      files: entries.length,
+    })),
+    start: [...start],
+    user: spec.image?.user ?? '',
+  };
+}
+
+interface LayoutToPlace {
+  readonly manifest: Descriptor;
+  readonly blobs: readonly Descriptor[];
+  readonly arch: Arch;
+  readonly store: BlobStore;
+  readonly title: string;
+}
+
+function placeLayout(path: string, { manifest, blobs, arch, store, title }: LayoutToPlace): void {
+  // Everything in it is known by its digest already; hashing it again would say nothing new.
+  const sink = new FileSink(path, path, false);
+  try {
+    writeLayoutTar(sink, { manifest, arch, title }, blobs, store);
+    sink.close();
+    guarded(path, () => {
+      rmSync(path, { force: true });
+      renameSync(sink.path, path);
+    });
+  } catch (error) {
+    sink.discard();
+    throw error;
+  }
+}

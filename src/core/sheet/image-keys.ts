@@ -1,0 +1,211 @@
+/** Keys of a function that only images have: what they stand on, how they are cut into layers, who runs them. */
+import { z } from 'zod';
+import { printable } from '../base/text';
+import { referenceFault } from '../formats/oci/reference';
+import type { SheetNotes } from './notes';
+
+/** What an image stands on. */
+export type Base =
+  /** Nothing: for executables that need no libraries. */
+  | { readonly kind: 'empty' }
+  /** An image at a registry. */
+  | { readonly kind: 'image'; readonly reference: string; readonly plainHttp: boolean }
+  /** An image layout, a folder or a tar archive; `{arch}` stands for the architecture. */
+  | { readonly kind: 'layout'; readonly path: string; readonly tag?: string }
+  /** A root file system, a folder or a tar archive; `{arch}` stands for the architecture. */
+  | { readonly kind: 'root'; readonly path: string }
+  /** What this machine has: a runtime, and the libraries that it needs. */
+  | { readonly kind: 'runtime'; readonly runtime: RuntimeBase };
+
+/** Runtimes that can be taken from the machine. */
+export const RUNTIME_BASES = ['node', 'python', 'java', 'libc'] as const;
+export type RuntimeBase = (typeof RUNTIME_BASES)[number];
+
+/** A layer of its own. */
+export interface LayerKey {
+  readonly name: string;
+  readonly files: readonly string[];
+}
+
+export interface ImageKeys {
+  readonly base: Base;
+  /** Layers for some of the files, the lowest first; what fits none is cut as usual. */
+  readonly layers: readonly LayerKey[];
+  /** Everything in one layer. */
+  readonly isWhole: boolean;
+  /** User and group by number, `65534:65534`. */
+  readonly user: string;
+  readonly labels: Readonly<Record<string, string>>;
+}
+
+/** Nobody: the user that systems have for who owns nothing. */
+const DEFAULT_USER = '65534:65534';
+const LAYER_NAME = /^[a-z0-9](?:[a-z0-9-]{0,30}[a-z0-9])?$/;
+/** Names that the layers have which are cut by themselves. */
+const OWN_LAYERS = ['base', 'packages', 'function'];
+
+const path = (what: string) => z.string({ error: what }).min(1, { error: what });
+
+export const imageFields = {
+  base: z
+    .union(
+      [
+        z.literal('empty'),
+        z.strictObject({
+          image: z.string({ error: 'an image at a registry' }).optional().meta({
+            description: 'An image at a registry, `HOST[:PORT]/NAME[:TAG][@DIGEST]`; `lock` settles its digest.',
+          }),
+          'plain-http': z.boolean({ error: 'true or false' }).optional().meta({
+            description: 'With `image`: the registry speaks HTTP without encryption. Default: only on this machine.',
+          }),
+          layout: path('an image layout')
+            .optional()
+            .meta({ description: 'An image layout of the project, a folder or a tar archive.' }),
+          tag: path('a name')
+            .optional()
+            .meta({ description: 'With `layout`: the name of the image in it, where it holds several.' }),
+          root: path('a root file system').optional().meta({
+            description:
+              'A root file system of the project, a folder or a tar archive; `{arch}` stands for the architecture.',
+          }),
+          runtime: z
+            .enum(RUNTIME_BASES, { error: RUNTIME_BASES.map((one) => `\`${one}\``).join(', ') })
+            .optional()
+            .meta({
+              description:
+                'From this machine: the runtime’s program, the libraries it needs, certificates and time zones; `libc` for executables that need only those.',
+            }),
+        }),
+      ],
+      { error: '`empty`, or a mapping with `image`, `layout`, `root` or `runtime`' },
+    )
+    .optional()
+    .meta({ description: 'Images: what the function’s layers stand on. Default for native code: `empty`.' }),
+  layers: z
+    .union(
+      [
+        z.literal('one'),
+        z.array(
+          z.strictObject({
+            name: z.string({ error: 'a name' }).regex(LAYER_NAME, { error: 'small letters, digits and hyphens' }),
+            files: z.array(path('a pattern'), { error: 'a list of patterns' }),
+          }),
+          { error: 'a list of layers' },
+        ),
+      ],
+      { error: '`one`, or a list of layers, each with `name` and `files`' },
+    )
+    .optional()
+    .meta({
+      description:
+        'Images: layers of their own for some files, the lowest first, or all in `one`. Otherwise packages and the function’s own files have a layer each.',
+    }),
+  user: z
+    .string({ error: 'numbers in quotes, such as `"65534:65534"`' })
+    .regex(/^\d{1,10}(?::\d{1,10})?$/, { error: 'numbers in quotes, such as `"65534:65534"`' })
+    .optional()
+    .meta({ description: 'Images: user and group that the function runs as, by number. Default: `"65534:65534"`.' }),
+  labels: z
+    .record(z.string(), z.string({ error: 'a text' }), { error: 'a mapping of labels' })
+    .optional()
+    .meta({ description: 'Images: labels of the configuration.' }),
+};
+
+export const IMAGE_KEYS = ['base', 'layers', 'user', 'labels'] as const;
+
+type ImageText = z.output<z.ZodObject<typeof imageFields>>;
+
+/** @param brings the runtime that a base has to bring; undefined for native code */
+export function readImageKeys(
+  notes: SheetNotes,
+  at: readonly string[],
+  text: ImageText,
+  brings: string | undefined,
+): ImageKeys {
+  const layers = text.layers === 'one' || text.layers === undefined ? [] : text.layers;
+  for (const [i, { name }] of layers.entries())
+    if (OWN_LAYERS.includes(name) || layers.findIndex((one) => one.name === name) < i)
+      notes.add(
+        [...at, 'layers', String(i), 'name'],
+        'a name that no other layer has',
+        `\`${printable(name)}\``,
+        'rename the layer',
+      );
+  return {
+    base: readBase(notes, at, text.base, brings),
+    layers,
+    isWhole: text.layers === 'one',
+    user: text.user ?? DEFAULT_USER,
+    labels: text.labels ?? {},
+  };
+}
+
+const BASE_KINDS = ['image', 'layout', 'root', 'runtime'] as const;
+
+function readBase(notes: SheetNotes, at: readonly string[], text: ImageText['base'], brings: string | undefined): Base {
+  if (text === undefined || text === 'empty') {
+    if (brings !== undefined) noteMissing(notes, at, text, brings);
+    return { kind: 'empty' };
+  }
+  const [kind, ...others] = BASE_KINDS.filter((one) => text[one] !== undefined);
+  const place = [...at, 'base'];
+  if (kind === undefined || others.length > 0) {
+    notes.add(
+      place,
+      'one of `image`, `layout`, `root` and `runtime`',
+      kind === undefined ? 'none' : 'several',
+      kind === undefined ? 'name one of them, or write `base: empty`' : 'keep one of them',
+    );
+    return { kind: 'empty' };
+  }
+  refuseStray(notes, place, text, kind);
+  return readKind(notes, place, text, kind);
+}
+
+function noteMissing(notes: SheetNotes, at: readonly string[], text: 'empty' | undefined, brings: string): void {
+  const mend = `write \`base: { runtime: ${brings} }\` for this machine’s, or name an image: \`base: { image: … }\``;
+  if (text === undefined) notes.add(at, `\`base\`: what brings ${brings}`, 'none', mend, 'key');
+  else notes.add([...at, 'base'], `what brings ${brings}`, '`empty`', mend);
+}
+
+function readKind(
+  notes: SheetNotes,
+  at: readonly string[],
+  text: Exclude<ImageText['base'], undefined | 'empty'>,
+  kind: (typeof BASE_KINDS)[number],
+): Base {
+  if (kind === 'runtime') return { kind, runtime: text.runtime ?? 'libc' };
+  if (kind === 'image') return readReference(notes, at, text.image ?? '', text['plain-http'] ?? false);
+  const written = text[kind] ?? '';
+  checkPath(notes, [...at, kind], written);
+  return kind === 'layout' && text.tag !== undefined ? { kind, path: written, tag: text.tag } : { kind, path: written };
+}
+
+function refuseStray(
+  notes: SheetNotes,
+  at: readonly string[],
+  text: Exclude<ImageText['base'], undefined | 'empty'>,
+  kind: (typeof BASE_KINDS)[number],
+): void {
+  const owners = { 'plain-http': 'image', tag: 'layout' } as const;
+  for (const [key, owner] of Object.entries(owners) as [keyof typeof owners, 'image' | 'layout'][])
+    if (text[key] !== undefined && kind !== owner)
+      notes.add([...at, key], `it only with \`${owner}\``, `it with \`${kind}\``, 'take it out', 'key');
+}
+
+function readReference(notes: SheetNotes, at: readonly string[], reference: string, plainHttp: boolean): Base {
+  const fault = referenceFault(reference);
+  if (fault !== undefined)
+    notes.add([...at, 'image'], 'an image, `HOST[:PORT]/NAME[:TAG][@DIGEST]`', fault, 'correct it');
+  return { kind: 'image', reference, plainHttp };
+}
+
+/** The path of each architecture must be there. */
+function checkPath(notes: SheetNotes, at: readonly string[], written: string): void {
+  const paths = written.includes('{arch}')
+    ? ['x86_64', 'arm64'].map((arch) => written.replaceAll('{arch}', arch))
+    : [written];
+  const isThere = (one: string): boolean => notes.project.kind(one) !== 'missing';
+  for (const one of paths.length > 1 && paths.some(isThere) ? paths.filter(isThere) : paths)
+    notes.insidePath(at, one, notes.project.kind(one) === 'folder' ? 'folder' : 'file');
+}
