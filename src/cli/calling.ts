@@ -11,6 +11,7 @@ import { choosePython } from '../core/toolchains/python';
 import type { Waybill } from '../core/waybill';
 import type { HostPlan } from '../standins/host';
 import { findNodes, pythonMend } from './commands/toolchains';
+import { imageRun } from './image-run';
 import { nativeRun, ownArch } from './native-run';
 import type { Session } from './session';
 
@@ -25,31 +26,50 @@ export async function planCalls(
   isAgain = false,
 ): Promise<{ readonly plan: HostPlan; readonly waybill: Waybill }> {
   const waybill = await verifyAgainstWaybill(project, target);
+  if (target.spec.form === 'image') {
+    const image = await imageRun(target.arch, isAgain ? undefined : session);
+    return {
+      plan: makePlan(project, target, { loads: waybill.entry.loads, runs: { image }, session, isAgain }),
+      waybill,
+    };
+  }
   if (!isNative(target.spec.runtime.language)) refuseForeign(waybill, target.arch);
   const runs = isNative(target.spec.runtime.language)
     ? await nativeRun(project, target, waybill, isAgain ? undefined : session)
     : { program: await chooseProgram(target.spec, session) };
-  return { plan: makePlan(project, target, { waybill, runs, session, isAgain }), waybill };
+  return { plan: makePlan(project, target, { loads: waybill.entry.loads, runs, session, isAgain }), waybill };
+}
+
+/** The plan for calling an image that was fetched: it says itself what is started. */
+export async function planSent(
+  project: Project,
+  target: Target,
+  session: Session,
+  sent: Pick<HostPlan, 'artifact' | 'shown'>,
+): Promise<HostPlan> {
+  const image = await imageRun(target.arch, session);
+  const { file, member } = target.spec.entry;
+  const loads = { file, member };
+  return { ...makePlan(project, target, { loads, runs: { image }, session, isAgain: false }), ...sent };
 }
 
 function makePlan(
   project: Project,
   { spec, arch }: Target,
   {
-    waybill,
+    loads: { file, member },
     runs,
     session,
     isAgain,
   }: {
-    readonly waybill: Waybill;
-    readonly runs: Pick<HostPlan, 'program' | 'emulator'>;
+    readonly loads: Waybill['entry']['loads'];
+    readonly runs: Pick<HostPlan, 'program' | 'emulator' | 'image'>;
     readonly session: Session;
     readonly isAgain: boolean;
   },
 ): HostPlan {
   const destination = project.sheet.destinations[spec.destination];
   const shown = artifactPath({ spec, arch });
-  const { file, member } = waybill.entry.loads;
   return {
     artifact: join(project.root, shown),
     shown,

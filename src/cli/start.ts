@@ -11,6 +11,17 @@ process.stdout.on('error', (error: NodeJS.ErrnoException) => {
   throw error;
 });
 
+// Ended from outside, it leaves nothing behind: what was unpacked is removed, what was started is ended.
+for (const [signal, number] of [
+  ['SIGINT', 2],
+  ['SIGTERM', 15],
+  ['SIGHUP', 1],
+] as const)
+  process.on(signal, () => {
+    // Commands that run until they are interrupted listen themselves.
+    if (process.listenerCount(signal) === 1) process.exit(128 + number);
+  });
+
 if (first === undefined || (args.length === 1 && OVERVIEW_WORDS.includes(first))) {
   process.stdout.write(overview(programName()));
 } else {

@@ -125,7 +125,7 @@ ${more}`;
     const { outcomes } = await checkFile({
       ...{ path: join(root, 'a.zip'), shown: 'a.zip', name: 'a.zip', destination: place },
       facts: { arch: 'x86_64', runtime: settleRuntime('native'), entry: { text: 'run', file: 'run', member: '' } },
-      ...{ accept: [], today: '2026-02-11', isVerified: false },
+      ...{ accept: [], today: '2026-02-11', scratch: '/nonexistent', isVerified: false },
     });
     return outcomes.flatMap(({ rule, findings }) => findings.map((one) => `${one.level} ${rule.id}: ${one.found}`));
   }

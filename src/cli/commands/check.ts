@@ -19,12 +19,14 @@ import {
   type Destination,
 } from '../../core/sheet';
 import { TOOL } from '../program';
+import { withScratch } from '../scratch';
 import { shellWord, type Session } from '../session';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
 export const command: CommandModule = {
   about:
-    'Holds the artifacts of functions, or any zip file, against a destination: sizes, architecture, runtime, entry,\n' +
+    'Holds the artifacts of functions, or any artifact by hand (a zip archive, a JAR, an executable, an image layout),\n' +
+    'against a destination: sizes, architecture, runtime, entry,\n' +
     'layout, settings. The answer is no (exit code 1) when a finding says stop and the sheet does not accept it.',
   examples: [
     ['', 'check everything that was built'],
@@ -57,8 +59,11 @@ export const command: CommandModule = {
   async run(args, session) {
     const names = texts(args, '_');
     const file = names.length === 1 ? await fileToCheck(names[0] ?? '', args, session) : undefined;
-    const checked =
-      file === undefined ? await checkFunctions(names, args, session) : [await checkOneFile(file, args, session)];
+    const checked = await withScratch('check', async (scratch) =>
+      file === undefined
+        ? checkFunctions(names, args, session, scratch)
+        : [await checkOneFile(file, args, session, scratch)],
+    );
     return show(checked, args, session, names);
   },
 };
@@ -75,7 +80,12 @@ async function fileToCheck(word: string, args: Arguments, session: Session): Pro
   return isFunction ? undefined : word;
 }
 
-async function checkFunctions(names: readonly string[], args: Arguments, session: Session): Promise<CheckedArtifact[]> {
+async function checkFunctions(
+  names: readonly string[],
+  args: Arguments,
+  session: Session,
+  scratch: string,
+): Promise<CheckedArtifact[]> {
   for (const option of ['at', 'arch', 'runtime', 'entry'])
     if (text(args, option) !== undefined)
       throw new EmballageError('USAGE', {
@@ -93,6 +103,7 @@ async function checkFunctions(names: readonly string[], args: Arguments, session
       await checkTarget(project, target, session.today(), {
         jobs: session.jobs,
         javas: () => session.javas(),
+        scratch,
         surroundings: surroundings(project.root),
       }),
     );
@@ -128,7 +139,12 @@ async function remarkOutdated(project: Project, names: readonly string[], sessio
   }
 }
 
-async function checkOneFile(file: string, args: Arguments, session: Session): Promise<CheckedArtifact> {
+async function checkOneFile(
+  file: string,
+  args: Arguments,
+  session: Session,
+  scratch: string,
+): Promise<CheckedArtifact> {
   const destination = await findDestination(text(args, 'at'), session);
   const path = resolve(session.cwd, file);
   return checkFile({
@@ -141,6 +157,7 @@ async function checkOneFile(file: string, args: Arguments, session: Session): Pr
     today: session.today(),
     isVerified: false,
     javas: () => session.javas(),
+    scratch,
   });
 }
 

@@ -46,6 +46,24 @@ export const COMMANDS: readonly CommandEntry[] = [
     load: () => import('./prove'),
   },
   {
+    name: 'send',
+    usage: 'send [NAME…]',
+    summary: 'delivers images to the registry of their destination',
+    load: () => import('./send'),
+  },
+  {
+    name: 'ledger',
+    usage: 'ledger [NAME…]',
+    summary: 'lists what was sent where',
+    load: () => import('./ledger'),
+  },
+  {
+    name: 'recall',
+    usage: 'recall NAME…',
+    summary: 'takes back what was sent',
+    load: () => import('./recall'),
+  },
+  {
     name: 'rules',
     usage: 'rules [ID]',
     summary: 'what check looks for, and what each rule means',
@@ -59,8 +77,8 @@ export const COMMANDS: readonly CommandEntry[] = [
   },
   {
     name: 'stand-in',
-    usage: 'stand-in index FOLDER',
-    summary: 'serves a folder as a package index on this machine',
+    usage: 'stand-in KIND FOLDER',
+    summary: 'serves a folder as a package index or a registry on this machine',
     load: () => import('./stand-in'),
   },
   {

@@ -6,8 +6,10 @@ import { listed } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
 import { selectFunctions, type Project, type Target } from '../../core/pipeline/targets';
 import { ARCHITECTURES, type FunctionSpec } from '../../core/sheet';
-import { readEvent, runInHost, type CallReport, type NamedEvent } from '../../standins/host';
-import { chooseArch, planCalls } from '../calling';
+import type { Waybill } from '../../core/waybill';
+import { readEvent, runInHost, type CallReport, type HostPlan, type NamedEvent } from '../../standins/host';
+import { chooseArch, planCalls, planSent } from '../calling';
+import { withScratch } from '../scratch';
 import type { Session } from '../session';
 import { callText, summaryText } from '../views/call';
 import { cutModules, cutText, recordOf, recordText } from '../views/record';
@@ -49,6 +51,16 @@ export const command: CommandModule = {
         default: 0,
         describe: 'with --serve: the port; 0 for any that is free',
       })
+      .option('sent', {
+        type: 'boolean',
+        default: false,
+        describe: 'images: call what was sent, fetched again by its digest, not what was built',
+      })
+      .option('into', {
+        type: 'string',
+        requiresArg: true,
+        describe: 'with --sent: the folder to fetch it into and keep it in; it must be new or empty',
+      })
       .option('record', {
         type: 'boolean',
         default: false,
@@ -58,34 +70,70 @@ export const command: CommandModule = {
     const project = await session.openProject();
     const spec = oneFunction(project, texts(args, '_'));
     const arch = chooseArch(spec, text(args, 'arch'));
-    const repeat = repeatsFrom(args.repeat);
     if (args.serve === true || args.watch === true) return serve(args, project, { spec, arch }, session);
-    const { plan, waybill } = await planCalls(project, { spec, arch }, session);
-    const once = await readEvents(project, spec, texts(args, 'event'), session);
-    const events = Array.from({ length: repeat }, () => once).flat();
-    const reports: CallReport[] = [];
-    session.tell(
-      `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(plan.memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
-    );
-    const { asNobody, seen, asked } = await runInHost(plan, events, (report) => {
-      if (reports.length > 0) session.tell('');
-      reports.push(report);
-      session.say(callText(report, plan, session));
-    });
-    if (process.getuid?.() === 0 && !asNobody)
-      session.remark('note: run as root, for whom the read-only folder is not read-only');
-    const failed = reports.filter((report) => report.answer.kind === 'failed').length;
-    const record = args.record === true ? recordOf(waybill, seen, asked) : undefined;
-    const cut = cutModules(waybill, asked);
-    session.document({ name: spec.name, arch, failed, calls: reports, cut, ...present({ record }) });
-    session.tell(summaryText(reports, plan, session.paint));
-    if (record !== undefined) session.say(recordText(record, session));
-    if (cut.length > 0 && (failed > 0 || record !== undefined)) session.say(cutText(cut, session.paint));
-    if (failed > 0) session.next(`try ${spec.name} --verbose`, 'see whole logs and stacks');
-    else session.next(`prove ${spec.name}`, 'build it again elsewhere and compare the bytes');
-    return failed > 0 ? EXIT.no : EXIT.done;
+    return withScratch('sent', async (scratch) => callAll(args, project, { spec, arch }, session, scratch));
   },
 };
+
+async function callAll(
+  args: Arguments,
+  project: Project,
+  target: Target,
+  session: Session,
+  scratch: string,
+): Promise<ExitCode> {
+  const { spec, arch } = target;
+  const repeat = repeatsFrom(args.repeat);
+  const { plan, waybill } = await planFor(args, project, target, session, scratch);
+  const once = await readEvents(project, spec, texts(args, 'event'), session);
+  const events = Array.from({ length: repeat }, () => once).flat();
+  const reports: CallReport[] = [];
+  session.tell(
+    `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(plan.memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
+  );
+  const { asNobody, seen, asked } = await runInHost(plan, events, (report) => {
+    if (reports.length > 0) session.tell('');
+    reports.push(report);
+    session.say(callText(report, plan, session));
+  });
+  if (process.getuid?.() === 0 && !asNobody)
+    session.remark('note: run as root, for whom the read-only folder is not read-only');
+  const failed = reports.filter((report) => report.answer.kind === 'failed').length;
+  const record = args.record === true && waybill !== undefined ? recordOf(waybill, seen, asked) : undefined;
+  const cut = waybill === undefined ? [] : cutModules(waybill, asked);
+  session.document({ name: spec.name, arch, failed, calls: reports, cut, ...present({ record }) });
+  session.tell(summaryText(reports, plan, session.paint));
+  if (record !== undefined) session.say(recordText(record, session));
+  if (cut.length > 0 && (failed > 0 || record !== undefined)) session.say(cutText(cut, session.paint));
+  if (failed > 0) session.next(`try ${spec.name} --verbose`, 'see whole logs and stacks');
+  else session.next(`prove ${spec.name}`, 'build it again elsewhere and compare the bytes');
+  return failed > 0 ? EXIT.no : EXIT.done;
+}
+
+/** The artifact that was built, or what was sent of it. */
+async function planFor(
+  args: Arguments,
+  project: Project,
+  target: Target,
+  session: Session,
+  scratch: string,
+): Promise<{ readonly plan: HostPlan; readonly waybill?: Waybill }> {
+  const into = text(args, 'into');
+  if (args.sent !== true) {
+    if (into === undefined) return planCalls(project, target, session);
+    throw new EmballageError('USAGE', {
+      doing: 'reading the command line',
+      where: '--into',
+      expected: 'it together with --sent',
+      found: 'it alone',
+      mend: 'add --sent, or leave it out',
+    });
+  }
+  const { fetchSent, intoFolder, scratchLayout } = await import('../image-run');
+  const folder = into === undefined ? scratchLayout(scratch) : intoFolder(into, session);
+  const sent = await fetchSent(project, target, folder, session);
+  return { plan: await planSent(project, target, session, sent) };
+}
 
 function oneFunction(project: Project, names: readonly string[]): FunctionSpec {
   const known = project.sheet.functions.map((spec) => spec.name);

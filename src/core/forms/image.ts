@@ -163,7 +163,7 @@ export function writeLayoutTar(
   sink.append(TAR_END);
 }
 
-function platformOf(arch: Arch): { architecture: string; os: string } {
+export function platformOf(arch: Arch): { architecture: string; os: string } {
   return { architecture: OCI_ARCH[arch], os: 'linux' };
 }
 

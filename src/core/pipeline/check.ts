@@ -5,7 +5,10 @@ import picomatch from 'picomatch';
 import { EmballageError, systemCode } from '../base/errors';
 import { present } from '../base/present';
 import { withFileSource } from '../disk/file-source';
+import { openLayout } from '../disk/layout-files';
+import type { OpenImage } from '../disk/open-image';
 import { readNative } from '../formats/native';
+import { archOfPlatform, hexOf } from '../formats/oci';
 import {
   RULES,
   type Finding,
@@ -21,6 +24,9 @@ import {
   NATIVE_RUNTIME,
   offeredRuntime,
   settleRuntime,
+  type Arch,
+  type Form,
+  type FunctionSpec,
   type Acceptance,
   type Destination,
 } from '../sheet';
@@ -30,6 +36,9 @@ import type { NodeView } from '../languages/node';
 import { readWaybill, type Waybill } from '../waybill';
 import type { JavaRuntime } from '../toolchains/java';
 import { knownFacts } from './facts-memory';
+import { functionPath } from './image/cut';
+import { isImage, withImageSubject } from './image/image-subject';
+import type { Lock } from './lockfile';
 import { fileDigest } from '../disk/digest';
 import { artifactPath, stateFolder, waybillPath, type Project, type Target } from './targets';
 
@@ -72,9 +81,14 @@ export interface CheckRequest extends SubjectRequest {
   readonly moduleBook?: string;
   /** Threads that may work. */
   readonly jobs?: number;
+  /** Absolute path of a folder for layers of images while they are looked at; the caller removes it. */
+  readonly scratch: string;
   /** The Java machines here, whose lists of classes say what a JDK has. */
   readonly javas?: () => Promise<readonly JavaRuntime[]>;
 }
+
+export type TargetSurroundings = Required<Pick<CheckRequest, 'jobs' | 'javas' | 'scratch'>> &
+  Pick<FunctionFacts, 'surroundings'>;
 
 const MAX_CLASS_BYTES = 64 * 1024 * 1024;
 
@@ -83,7 +97,7 @@ export async function checkTarget(
   project: Project,
   target: Target,
   today: string,
-  { jobs, javas, surroundings }: Required<Pick<CheckRequest, 'jobs' | 'javas'>> & Pick<FunctionFacts, 'surroundings'>,
+  { jobs, javas, scratch, surroundings }: TargetSurroundings,
 ): Promise<CheckedArtifact> {
   const shown = artifactPath(target);
   const path = join(project.root, shown);
@@ -96,7 +110,7 @@ export async function checkTarget(
   // What the host loads is what is held to being there.
   const { file, member } = waybill.entry.loads;
   const entry = { text: member === '' ? file : `${file}#${member}`, file, member };
-  const digests = new Map(waybill.files.map((file) => [file.path, file.sha256 ?? '']));
+  const digests = new Map(waybill.files.map((file) => [functionPath(file.path), file.sha256 ?? '']));
   const facts: FunctionFacts = {
     ...{ name, arch, runtime, entry, settings, limits },
     ...(memoryBytes !== undefined && { memoryBytes }),
@@ -118,26 +132,40 @@ export async function checkTarget(
     factsInMemory: (path) => knownFacts(project, digests.get(path) ?? ''),
     digestOf: (path) => digests.get(path),
     moduleBook: join(stateFolder(project), 'modules', `${name}.check.book`),
-    jobs,
-    javas,
+    ...{ jobs, javas, scratch },
   });
   return { ...checked, arch };
 }
 
-/** Checks any artifact file. */
+/** Checks any artifact. */
 export async function checkFile(request: CheckRequest): Promise<CheckedArtifact> {
-  return withFileSource(request.path, request.shown, async (source) => {
-    const plain = await readSubject(source, request, request.facts.entry?.file ?? request.name);
-    const facts = plain.form === 'binary' ? withOwnFacts(plain, request.facts) : request.facts;
-    const node = await viewNode(plain, request);
-    const jvm = await viewJvm(plain, request);
-    const subject = { ...plain, ...(node !== undefined && { node }), ...(jvm !== undefined && { jvm }) };
-    const context = { subject, destination: request.destination, facts, today: request.today };
-    const outcomes = RULES.filter((rule) => concerns(rule, facts)).map((rule) =>
-      applyRule(rule, context, request.accept),
-    );
-    return { name: request.name, artifact: request.shown, destination: request.destination.name, outcomes };
+  const { path, shown, facts, scratch } = request;
+  if (await isImage(path, shown)) {
+    const opening = { path, shown, arch: facts.arch, scratch };
+    return withImageSubject(opening, (subject) => checkSubject(request, subject, withImageFacts(subject.image, facts)));
+  }
+  return withFileSource(path, shown, async (source) => {
+    const plain = await readSubject(source, request, facts.entry?.file ?? request.name);
+    return checkSubject(request, plain, plain.form === 'binary' ? withOwnFacts(plain, facts) : facts);
   });
+}
+
+async function checkSubject(request: CheckRequest, plain: Subject, facts: FunctionFacts): Promise<CheckedArtifact> {
+  const own = { ...request, facts };
+  const node = await viewNode(plain, own);
+  const jvm = await viewJvm(plain, own);
+  const subject = { ...plain, ...(node !== undefined && { node }), ...(jvm !== undefined && { jvm }) };
+  const context = { subject, destination: request.destination, facts, today: request.today };
+  const outcomes = RULES.filter((rule) => concerns(rule, facts, plain.form)).map((rule) =>
+    applyRule(rule, context, request.accept),
+  );
+  return { name: request.name, artifact: request.shown, destination: request.destination.name, outcomes };
+}
+
+/** An image says what it is for. */
+function withImageFacts({ config }: OpenImage, facts: FunctionFacts): FunctionFacts {
+  const arch = archOfPlatform(config.architecture);
+  return { ...(arch !== undefined && { arch }), ...facts };
 }
 
 /** An executable says itself what it is. */
@@ -203,7 +231,8 @@ export function stopFindings(checked: readonly CheckedArtifact[]): CheckedFindin
 }
 
 /** Rules about other languages are not for this function; nor are those about what was recorded for a file by hand. */
-function concerns(rule: Rule, facts: FunctionFacts): boolean {
+function concerns(rule: Rule, facts: FunctionFacts, form: Form): boolean {
+  if (rule.forms !== undefined && !rule.forms.includes(form)) return false;
   if (rule.needs.includes('lock') && facts.lock === undefined) return false;
   if (rule.needs.includes('waybill') && facts.waybill === undefined) return false;
   return rule.languages === undefined || facts.runtime === undefined || rule.languages.includes(facts.runtime.language);
@@ -232,13 +261,31 @@ function judge(rule: string, finding: Finding, accept: readonly Acceptance[], to
 /** Whether what was packed is what the lock has for today's requirements; undefined for functions without needs. */
 async function lockState(project: Project, { spec, arch }: Target, waybill: Waybill): Promise<FunctionFacts['lock']> {
   const [{ statedNeeds }, { lockNameOf, readLock }] = await Promise.all([import('./locked'), import('./lockfile')]);
+  const lock = readLock(project.root, lockNameOf(project));
+  if (spec.form === 'image' && !(await hasLockedBase(spec, arch, lock, waybill))) return 'outdated';
   const needs = await statedNeeds(project, spec);
   if (needs === undefined) return undefined;
-  const locked = readLock(project.root, lockNameOf(project)).functions[spec.name];
+  const locked = lock.functions[spec.name];
   if (locked === undefined) return 'missing';
   const packed = waybill.packages.map(({ sha256 }) => sha256).join();
   const isSame = packed === locked.targets[arch]?.map(({ sha256 }) => sha256).join();
   return locked.inputs === needs.inputs && isSame ? 'current' : 'outdated';
+}
+
+/** Whether an image stands on what the lock has for it today. */
+async function hasLockedBase(spec: FunctionSpec, arch: Arch, lock: Lock, { image }: Waybill): Promise<boolean> {
+  const { baseInputs } = await import('./image/base');
+  const locked = lock.bases?.[spec.name];
+  const packed = image?.base?.layers.map(({ digest }) => digest).join() ?? '';
+  const settled = locked?.targets[arch]?.layers.map(({ digest }) => digest).join() ?? '';
+  return baseInputs(spec) === locked?.inputs && packed === settled;
+}
+
+/** What an artifact is known by: the digest of its file; that of its manifest for an image. */
+async function artifactDigest(path: string, shown: string, form: Form): Promise<string> {
+  if (form !== 'image') return fileDigest(path);
+  const layout = await openLayout(path, shown);
+  return hexOf(layout.index.manifests[0]?.digest ?? 'sha256:');
 }
 
 /**
@@ -252,7 +299,7 @@ export async function verifyAgainstWaybill(project: Project, target: Target): Pr
   let text: string;
   let digest: string;
   try {
-    digest = fileDigest(join(project.root, shown));
+    digest = await artifactDigest(join(project.root, shown), shown, target.spec.form);
     text = readFileSync(join(project.root, waybillPath(target)), 'utf8');
   } catch (error) {
     if (systemCode(error) !== 'ENOENT') throw error;

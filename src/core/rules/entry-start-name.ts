@@ -1,6 +1,7 @@
 import { baseOf } from '../base/paths';
 import { printable } from '../base/text';
 import { DEFAULT_START, offeredRuntime } from '../sheet';
+import { NO_IMAGE } from './image';
 import { MAX_NATIVE_BYTES, describeNative, NATIVE, nativeReadings } from './native';
 import { findings, type Rule, type Subject } from './rule';
 
@@ -11,6 +12,7 @@ export const entryStartName: Rule = {
   why: 'The host of native code starts one file by a fixed name. Under any other name, or as a script or library, nothing starts.',
   mend: 'Pack the executable at the top of the artifact under the destination’s `start` name.',
   needs: ['runtime'],
+  forms: NO_IMAGE,
   languages: NATIVE,
   check({ subject, destination, facts: { runtime, entry } }) {
     const offered = offeredRuntime(destination, runtime);

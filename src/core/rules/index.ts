@@ -13,6 +13,17 @@ import { depsVersionClash } from './deps-version-clash';
 import { entryMissingFile } from './entry-missing-file';
 import { entryMissingMember } from './entry-missing-member';
 import { entryParameters } from './entry-parameters';
+import { imageRuntimeMissing } from './image-runtime-missing';
+import { imageEntryMissing } from './image-entry-missing';
+import { imageArchMixed } from './image-arch-mixed';
+import { imageBaseMoving } from './image-base-moving';
+import { imageRootUser } from './image-root-user';
+import { imageSetuid } from './image-setuid';
+import { imageShadowed } from './image-shadowed';
+import { imageTimeLeak } from './image-time-leak';
+import { sizeImage } from './size-image';
+import { sizeLayer } from './size-layer';
+import { sizeLayersCount } from './size-layers-count';
 import { layoutCaseClash } from './layout-case-clash';
 import { layoutDamaged } from './layout-damaged';
 import { layoutNestedRoot } from './layout-nested-root';
@@ -57,6 +68,9 @@ export const RULES: readonly Rule[] = [
   sizeFiles,
   sizeOneFile,
   sizeViewable,
+  sizeImage,
+  sizeLayer,
+  sizeLayersCount,
   archUnsupported,
   archNativeFile,
   runtimeUnsupported,
@@ -76,6 +90,14 @@ export const RULES: readonly Rule[] = [
   nativeDebugLeft,
   reproPathLeak,
   entryStartName,
+  imageRuntimeMissing,
+  imageEntryMissing,
+  imageArchMixed,
+  imageBaseMoving,
+  imageRootUser,
+  imageSetuid,
+  imageShadowed,
+  imageTimeLeak,
   entryMissingFile,
   entryMissingMember,
   entryParameters,

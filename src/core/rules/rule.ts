@@ -3,6 +3,7 @@ import type { JvmView } from '../languages/jvm';
 import type { NodeView, ReadText } from '../languages/node';
 import type { ModuleFacts } from '../languages/python';
 import type { Adapter, Arch, Destination, Entry, Form, Limits, Runtime, Setting } from '../sheet';
+import type { OpenImage } from '../disk/open-image';
 import type { ZipFault } from '../formats/zip';
 import type { Waybill } from '../waybill';
 
@@ -33,6 +34,8 @@ export interface Subject {
   readonly factsInMemory?: (path: string) => ModuleFacts | undefined;
   /** For JVM functions: what the classes say. */
   readonly jvm?: JvmView;
+  /** For images: all of it; the entries above are those of its working folder. */
+  readonly image?: OpenImage;
   /** For functions of Node.js: what loading the entry reaches. */
   readonly node?: NodeView;
 }
@@ -114,6 +117,8 @@ export interface Rule {
   readonly needs: readonly Need[];
   /** The languages it is about; all of them where it says none. */
   readonly languages?: readonly string[];
+  /** The forms of artifacts it is about; all of them where it says none. */
+  readonly forms?: readonly Form[];
   check(context: RuleContext): RuleResult;
 }
 

@@ -1,4 +1,5 @@
 import { offeredRuntime } from '../sheet';
+import { NO_IMAGE } from './image';
 import { findings, type Rule } from './rule';
 
 const NOTICE_DAYS = 90;
@@ -10,6 +11,7 @@ export const runtimeEnded: Rule = {
   why: 'After the day a runtime ends, destinations refuse new deployments with it. The destination file gives the day; from 90 days before it this is a warning.',
   mend: 'Move the function to a runtime that goes on.',
   needs: ['runtime'],
+  forms: NO_IMAGE,
   check({ destination, facts: { runtime }, today }) {
     const offered = offeredRuntime(destination, runtime);
     if (offered?.ends === undefined) return findings();

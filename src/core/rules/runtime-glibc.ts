@@ -1,8 +1,9 @@
 import { listed, printable } from '../base/text';
 import { glibcNeeded, symbolsNeeding } from '../formats/elf';
 import { offeredRuntime } from '../sheet';
+import { imageLibc } from './image';
 import { MAX_NATIVE_BYTES, isNativeFunction, nativeFiles } from './native';
-import { findings, type Finding, type Rule } from './rule';
+import { findings, type Finding, type Rule, type RuleContext } from './rule';
 
 const SHOWN_SYMBOLS = 3;
 
@@ -14,7 +15,7 @@ export const runtimeGlibc: Rule = {
   mend: 'Take a build for an older system (a lower manylinux version), compile on one, link the C library in, or choose a newer runtime.',
   needs: ['runtime'],
   check({ subject, destination, facts }) {
-    const glibc = offeredRuntime(destination, facts.runtime)?.glibc;
+    const { version: glibc, by } = libcOf({ subject, destination, facts });
     if (glibc === undefined) return findings();
     const [major = 0, minor = 0] = glibc.split('.').map(Number);
     const found: Finding[] = [];
@@ -26,7 +27,7 @@ export const runtimeGlibc: Rule = {
       found.push({
         level: 'stop',
         where: printable(path),
-        expected: `at most glibc ${glibc} (${destination.name}, ${facts.runtime?.text ?? ''})`,
+        expected: `at most glibc ${glibc} (${by})`,
         found: `symbols of glibc ${version}${shown(names)}`,
         mend: isNativeFunction(facts)
           ? 'compile on an older system, or with `build: { linkage: static }`'
@@ -36,6 +37,16 @@ export const runtimeGlibc: Rule = {
     return findings(...found);
   },
 };
+
+/** The version of the C library that compiled files meet, and who says so. */
+function libcOf({
+  subject: { image },
+  destination,
+  facts: { runtime },
+}: Pick<RuleContext, 'subject' | 'destination' | 'facts'>): { version: string | undefined; by: string } {
+  if (image !== undefined) return { version: imageLibc(image)?.version, by: 'in the image' };
+  return { version: offeredRuntime(destination, runtime)?.glibc, by: `${destination.name}, ${runtime?.text ?? ''}` };
+}
 
 function shown(names: readonly string[]): string {
   if (names.length === 0) return '';

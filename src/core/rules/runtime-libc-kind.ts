@@ -1,6 +1,7 @@
 import { printable } from '../base/text';
 import type { ElfFile } from '../formats/elf';
 import { offeredRuntime, type DestinationRuntime } from '../sheet';
+import { imageLibc } from './image';
 import { nativeFiles } from './native';
 import { findings, type Finding, type Rule } from './rule';
 
@@ -15,7 +16,8 @@ export const runtimeLibcKind: Rule = {
   needs: ['runtime'],
   check({ subject, destination, facts: { runtime } }) {
     const offered = offeredRuntime(destination, runtime);
-    const kind = libcKindOf(offered);
+    const kind = subject.image === undefined ? libcKindOf(offered) : imageLibc(subject.image)?.kind;
+    const by = subject.image === undefined ? `${destination.name}, ${runtime?.text ?? ''}` : 'in the image';
     if (kind === undefined) return findings();
     const found: Finding[] = [];
     for (const { path, elf } of nativeFiles(subject)) {
@@ -24,7 +26,7 @@ export const runtimeLibcKind: Rule = {
       found.push({
         level: 'stop',
         where: printable(path),
-        expected: `a file for ${kind} (${destination.name}, ${runtime?.text ?? ''})`,
+        expected: `a file for ${kind} (${by})`,
         found: `one for ${own}`,
         mend: `take or compile it for ${kind}`,
       });

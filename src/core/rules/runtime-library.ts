@@ -2,6 +2,7 @@ import { baseOf, folderOf, joinPath, settlePath } from '../base/paths';
 import { printable } from '../base/text';
 import type { ElfFile } from '../formats/elf';
 import { offeredRuntime } from '../sheet';
+import { hasLibrary } from './image';
 import { entryProgram, isNativeFunction, nativeFiles, type NativeFile } from './native';
 import { findings, type Finding, type Rule, type RuleContext } from './rule';
 
@@ -23,9 +24,11 @@ export const runtimeLibrary: Rule = {
     const { subject, facts, destination } = context;
     const provides = offeredRuntime(destination, facts.runtime)?.provides ?? [];
     const isGiven = (name: string): boolean =>
-      OF_THE_C_LIBRARY.test(name) ||
-      provides.includes(name) ||
-      (!isNativeFunction(facts) && OF_INTERPRETERS.test(name));
+      subject.image !== undefined
+        ? hasLibrary(subject.image, name)
+        : OF_THE_C_LIBRARY.test(name) ||
+          provides.includes(name) ||
+          (!isNativeFunction(facts) && OF_INTERPRETERS.test(name));
     const found: Finding[] = [];
     for (const file of loadedFiles(context))
       for (const name of file.elf.needed) {

@@ -1,7 +1,8 @@
 import { printable } from '../base/text';
 import { offeredRuntime, type Arch } from '../sheet';
+import type { OpenImage } from '../disk/open-image';
 import { nativeFiles } from './native';
-import { findings, type Finding, type Rule } from './rule';
+import { findings, type Finding, type Rule, type RuleResult, type Subject } from './rule';
 import { libcKindOf, type LibcKind } from './runtime-libc-kind';
 
 /** Where systems have the program that loads others (the psABI of each processor; musl’s manual). */
@@ -18,6 +19,7 @@ export const runtimeLoader: Rule = {
   mend: 'Link the program in the usual way for its processor and C library, or link it statically.',
   needs: ['runtime', 'arch'],
   check({ subject, destination, facts: { runtime, arch } }) {
+    if (subject.image !== undefined) return inImage(subject, subject.image);
     const kind = libcKindOf(offeredRuntime(destination, runtime));
     if (kind === undefined || arch === undefined) return findings();
     const wanted = LOADERS[kind][arch];
@@ -36,3 +38,23 @@ export const runtimeLoader: Rule = {
     return findings(...found);
   },
 };
+
+/** In an image the loader is a file like others. */
+function inImage(subject: Subject, image: OpenImage): RuleResult {
+  return findings(
+    ...nativeFiles(subject).flatMap(({ path, elf }): Finding[] => {
+      const { interpreter, soname } = elf;
+      if (interpreter === undefined || soname !== undefined) return [];
+      if (image.tree.resolve(interpreter)?.node.head.kind === 'file') return [];
+      return [
+        {
+          level: 'stop',
+          where: printable(path),
+          expected: `the loader \`${printable(interpreter)}\` in the image`,
+          found: 'no such file',
+          mend: 'stand it on a base with that C library, or link it statically',
+        },
+      ];
+    }),
+  );
+}

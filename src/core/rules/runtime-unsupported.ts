@@ -20,6 +20,8 @@ export const runtimeUnsupported: Rule = {
         found: `an artifact of form ${subject.form}`,
         mend: 'build another form, or deliver elsewhere',
       });
+    // An image brings its runtime along.
+    if (subject.form === 'image') return findings(...found);
     const names = destination.runtimes.map((offered) => offered.name);
     if (runtime !== undefined && offeredRuntime(destination, runtime) === undefined) {
       const near = names.find((name) => name.startsWith(`${runtime.language} `)) ?? nearestWord(runtime.text, names);

@@ -1,5 +1,12 @@
 import { checkLimit } from './limit';
-import type { Rule } from './rule';
+import type { Rule, Subject } from './rule';
+
+/** Those of an image are in its layers. */
+function filesOf({ image, entries }: Subject): number {
+  const kinds =
+    image?.layers.flatMap((layer) => layer.entries.map(({ head }) => head.kind)) ?? entries.map(({ kind }) => kind);
+  return kinds.filter((kind) => kind !== 'folder').length;
+}
 
 export const sizeFiles: Rule = {
   id: 'size/files',
@@ -11,7 +18,7 @@ export const sizeFiles: Rule = {
   check: (context) =>
     checkLimit(context, {
       key: 'files',
-      used: context.subject.entries.filter((entry) => entry.kind !== 'folder').length,
+      used: filesOf(context.subject),
       unit: 'count',
       what: 'a number of files',
       mend: 'leave out folders that are not needed',

@@ -1,3 +1,4 @@
+import { NO_IMAGE } from './image';
 import { checkLimit } from './limit';
 import type { Rule } from './rule';
 
@@ -8,6 +9,7 @@ export const sizePacked: Rule = {
   why: 'Destinations refuse uploads above their limit, and bigger artifacts start more slowly. The sheet’s own limit shows growth early.',
   mend: 'Leave out what the function does not need, or raise the sheet’s limit if the growth is meant.',
   needs: [],
+  forms: NO_IMAGE,
   check: (context) =>
     checkLimit(context, {
       key: 'packed',

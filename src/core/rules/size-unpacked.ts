@@ -11,7 +11,9 @@ export const sizeUnpacked: Rule = {
   check: (context) =>
     checkLimit(context, {
       key: 'unpacked',
-      used: context.subject.entries.reduce((sum, entry) => sum + entry.size, 0),
+      used:
+        context.subject.image?.layers.reduce((sum, { unpacked }) => sum + unpacked, 0) ??
+        context.subject.entries.reduce((sum, entry) => sum + entry.size, 0),
       unit: 'bytes',
       what: 'files',
       mend: 'leave out what is not needed, the largest files first',

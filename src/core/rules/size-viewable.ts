@@ -1,4 +1,5 @@
 import { formatSize } from '../base/units';
+import { NO_IMAGE } from './image';
 import { findings, type Rule } from './rule';
 
 export const sizeViewable: Rule = {
@@ -8,6 +9,7 @@ export const sizeViewable: Rule = {
   why: 'Some destinations show the code of a function to those who look after it, but only up to a size.',
   mend: 'Trim it (`trim: traced`), or link it (`link: true`) and leave out what is not needed.',
   needs: [],
+  forms: NO_IMAGE,
   check({ subject, destination, facts: { limits } }) {
     const stated = [destination.accepts[subject.form]?.viewable, limits?.viewable].filter((one) => one !== undefined);
     const most = Math.min(...stated);

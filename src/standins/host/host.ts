@@ -5,6 +5,7 @@ import { dirname, join } from 'node:path';
 import { withFileSource } from '../../core/disk/file-source';
 import { unpackZip } from '../../core/disk/unpack';
 import type { NamedEvent } from './event';
+import { prepareImage, type ImagePlan } from './image';
 import type { Log } from './log';
 import { HostProcess, type Answer, type ProcessPlan } from './process';
 
@@ -22,6 +23,8 @@ export interface HostPlan {
   readonly program?: string;
   /** What runs an executable for another processor, with its arguments. */
   readonly emulator?: { readonly program: string; readonly args: readonly string[] };
+  /** For an image: what runs it; its own configuration says the rest. */
+  readonly image?: ImagePlan;
   readonly env: Readonly<Record<string, string>>;
   readonly memoryBytes: number;
   readonly timeoutMs: number;
@@ -79,6 +82,7 @@ export async function openHost(plan: HostPlan): Promise<OpenHost> {
     cleanUp();
   };
   try {
+    if (plan.image !== undefined) return await openImageHost(plan, plan.image, base, end);
     const root = join(base, 'artifact');
     mkdirSync(root);
     const made = await putArtifact(plan, root);
@@ -93,6 +97,16 @@ export async function openHost(plan: HostPlan): Promise<OpenHost> {
     end();
     throw error;
   }
+}
+
+async function openImageHost(plan: HostPlan, image: ImagePlan, base: string, end: () => void): Promise<OpenHost> {
+  const started = await prepareImage(plan, image, plan.env, base);
+  chmodSync(base, 0o755);
+  const { file, name, member, memoryBytes, timeoutMs } = plan;
+  const load = { root: '/', file, member, name, memory: memoryBytes };
+  const processPlan: ProcessPlan = { speaks: 'lines', cwd: base, load, memoryBytes, timeoutMs, ...started };
+  // Who it runs as the image says; its root is read-only to everybody.
+  return new Caller(plan, processPlan, { root: '/', asNobody: true, end });
 }
 
 /** Unpacks the artifact; a JAR and an executable by itself are run as they are. @returns the folders that were made */

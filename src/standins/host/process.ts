@@ -77,6 +77,7 @@ export class HostProcess {
   readonly #mark = randomBytes(12).toString('hex');
   readonly #log = new LogKeeper();
   readonly #memoryWatch: NodeJS.Timeout;
+  readonly #onExit = (): void => this.#kill();
   #peakBytes = 0;
   #seen: readonly string[] = [];
   #asked: readonly string[] = [];
@@ -120,6 +121,8 @@ export class HostProcess {
       }),
     );
     this.#child.on('close', (code, signal) => this.#closed(code, signal));
+    // Nothing that was started stays behind, however we end.
+    process.once('exit', this.#onExit);
     this.#memoryWatch = setInterval(() => this.#watchMemory(), MEMORY_LOOK_MS);
     this.#memoryWatch.unref();
   }
@@ -195,6 +198,7 @@ export class HostProcess {
   /** Ends the process and everything it started. */
   async close(): Promise<void> {
     clearInterval(this.#memoryWatch);
+    process.removeListener('exit', this.#onExit);
     if (this.#child.exitCode !== null || this.#child.signalCode !== null || this.#child.pid === undefined) return;
     const closed = new Promise((resolve) => this.#child.once('exit', resolve));
     this.#kill();

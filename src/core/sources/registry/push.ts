@@ -8,6 +8,7 @@ import { stretchPieces } from '../../disk/file-source';
 import type { Descriptor, Stretch } from '../../formats/oci';
 import type { NetworkResponse, RequestBody } from '../network';
 import type { RegistryConnection } from './connection';
+import { pullScope } from './pull';
 
 /** What was begun, so that a later run can go on with it. */
 export interface UploadMemory {
@@ -34,6 +35,8 @@ export type Pushed = 'there' | 'mounted' | 'sent';
 const WHOLE_BYTES = 4 * 1024 * 1024;
 const PIECE_BYTES = 64 * 1024 * 1024;
 const MAX_CUTS = 20;
+/** Below that a blob is sent without asking whether another repository has it. */
+const WORTH_ASKING_BYTES = 64 * 1024;
 
 export function pushScope(name: string): string {
   return `repository:${name}:pull,push`;
@@ -46,13 +49,11 @@ export async function pushBlob(registry: RegistryConnection, request: PushReques
   const begun = memory.recall(key);
   const known = begun === undefined ? undefined : await statusOf(registry, request, begun);
   let upload: Upload | undefined = known;
-  for (const from of known === undefined && mountFrom.length > 0 ? mountFrom : [undefined]) {
-    if (upload !== undefined) break;
-    const started = await begin(registry, request, from);
+  if (upload === undefined) {
+    const started = await begin(registry, request, await whereElse(registry, descriptor, mountFrom));
     if (started === 'mounted') return 'mounted';
     upload = started;
   }
-  if (upload === undefined) throw new Error('no upload was begun');
   try {
     if (descriptor.size <= WHOLE_BYTES && upload.at === 0) await finish(registry, request, upload, wholeBody(request));
     else await sendPieces(registry, request, upload, key);
@@ -67,16 +68,28 @@ export async function pushBlob(registry: RegistryConnection, request: PushReques
   return 'sent';
 }
 
+/** Another repository that has the blob. Small ones are sent in less time than it takes to ask. */
+async function whereElse(
+  registry: RegistryConnection,
+  descriptor: Descriptor,
+  repositories: readonly string[],
+): Promise<string | undefined> {
+  if (descriptor.size < WORTH_ASKING_BYTES) return undefined;
+  for (const name of repositories) if (await hasBlob(registry, name, descriptor, pullScope(name))) return name;
+  return undefined;
+}
+
 export async function hasBlob(
   registry: RegistryConnection,
   name: string,
   { digest, size }: Descriptor,
+  scope = pushScope(name),
 ): Promise<boolean> {
   const response = await registry.send({
     method: 'HEAD',
     at: `/v2/${name}/blobs/${digest}`,
     doing: `looking for ${digest.slice(0, 19)} in ${printable(name)}`,
-    scope: pushScope(name),
+    scope,
     expects: [200, 404],
   });
   const length = response.headers['content-length'];

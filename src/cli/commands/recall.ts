@@ -1,0 +1,94 @@
+/** `recall`: takes back what was sent. */
+import { EmballageError } from '../../core/base/errors';
+import { count } from '../../core/base/text';
+import { recall, toRecall, type Recalled } from '../../core/pipeline/send';
+import { selectFunctions } from '../../core/pipeline/targets';
+import type { Session } from '../session';
+import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
+
+const MAX_KEEP = 10_000;
+
+export const command: CommandModule = {
+  about:
+    'Deletes at the registry what the ledger says was sent: the newest delivery of a function, one by its digest, or\n' +
+    'all but the newest ones, so that old images do not go on costing money. What another delivery still uses stays.\n' +
+    'How much room that frees is for the registry to say: most clean up blobs by themselves later.',
+  examples: [
+    ['chart-render', 'take back what was sent last'],
+    ['chart-render --keep 3', 'take back all but the three newest'],
+  ],
+  options: (yargs) =>
+    yargs
+      .option('digest', {
+        type: 'string',
+        requiresArg: true,
+        describe: 'the delivery with that digest, or the beginning of it',
+      })
+      .option('keep', { type: 'number', requiresArg: true, describe: 'all but so many of the newest' })
+      .option('all', { type: 'boolean', default: false, describe: 'every delivery that stands' }),
+  async run(args, session) {
+    const project = await session.openProject();
+    const names = texts(args, '_');
+    const choice = choiceFrom(args);
+    if (names.length === 0)
+      throw new EmballageError('USAGE', {
+        doing: 'reading the command line',
+        expected: 'the functions to recall',
+        found: 'none',
+        mend: 'name them',
+      });
+    const recalled: Recalled[] = [];
+    for (const { name } of selectFunctions(project.sheet, names))
+      for (const delivery of toRecall(project, name, choice)) {
+        session.progress.show(`recalling ${name} ${delivery.digest.slice(0, 19)}`);
+        const request = {
+          project,
+          registry: (host: string, plainHttp: boolean) => session.registry(host, plainHttp),
+          now: () => session.now(),
+        };
+        const one = await recall(request, delivery);
+        recalled.push(one);
+        show(one, session);
+      }
+    session.document({ recalled });
+    if (recalled.length === 0) session.say('Nothing that was sent stands.');
+    session.next(`ledger ${names[0] ?? ''}`, 'see what stands');
+    return EXIT.done;
+  },
+};
+
+function choiceFrom(args: Arguments): Parameters<typeof toRecall>[2] {
+  const digest = text(args, 'digest');
+  const keep = args.keep === undefined ? undefined : Number(args.keep);
+  const chosen = [digest, keep, args.all === true ? true : undefined].filter((one) => one !== undefined);
+  if (chosen.length > 1)
+    throw new EmballageError('USAGE', {
+      doing: 'reading the command line',
+      expected: 'one of --digest, --keep and --all',
+      found: 'several',
+      mend: 'keep one of them',
+    });
+  if (keep !== undefined && !(Number.isInteger(keep) && keep >= 0 && keep <= MAX_KEEP))
+    throw new EmballageError('USAGE', {
+      doing: 'reading the command line',
+      where: '--keep',
+      expected: `a whole number from 0 to ${String(MAX_KEEP)}`,
+      found: String(args.keep),
+      mend: 'correct it',
+    });
+  return { all: args.all === true, ...(digest !== undefined && { digest }), ...(keep !== undefined && { keep }) };
+}
+
+function show({ delivery, deleted, kept, tagsLeft }: Recalled, session: Session): void {
+  const { paint } = session;
+  const at = `${delivery.registry}/${delivery.repository}`;
+  session.say(
+    `${paint.bold(delivery.function)}  ${paint.good('recalled')}  ${paint.name(at)}  ${paint.dim(`${delivery.tags.join(', ')}  ${delivery.digest.slice(0, 19)}`)}`,
+  );
+  const what = `${count(deleted.length, 'manifest')} deleted${kept.length === 0 ? '' : `, ${String(kept.length)} kept for another delivery`}`;
+  session.tell(`  ${paint.dim(what)}`);
+  if (tagsLeft.length > 0)
+    session.remark(
+      `${paint.doubt('note')} ${tagsLeft.join(', ')} still ${tagsLeft.length === 1 ? 'names' : 'name'} it: the registry deletes no tags alone`,
+    );
+}

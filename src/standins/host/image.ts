@@ -1,0 +1,160 @@
+/**
+ * Runs an image without an engine: its layers are unpacked into a root folder, and its command runs in there, in
+ * namespaces of its own (unshare(1)), as the user that the image names; root where only we ourselves may be anybody.
+ */
+import { spawnSync } from 'node:child_process';
+import { chmodSync, copyFileSync, mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { EmballageError } from '../../core/base/errors';
+import { printable } from '../../core/base/text';
+import { openLayout } from '../../core/disk/layout-files';
+import { openImage, type OpenImage } from '../../core/disk/open-image';
+import { unpackImage } from '../../core/disk/unpack-image';
+import { textOf } from '../../core/languages/in-image';
+import { chooseImage } from '../../core/pipeline/image/image-subject';
+import { startedBy } from '../../core/rules/image';
+import type { Arch } from '../../core/sheet';
+import type { ProcessPlan } from './process';
+
+export interface ImagePlan {
+  readonly arch: Arch;
+  /** Absolute paths of the programs of those names. */
+  readonly unshare: string;
+  readonly mount: string;
+  /** Absolute path of a static emulator, for another processor. */
+  readonly emulator?: string;
+}
+
+/** What runs inside: prepares the root, makes it read-only, and becomes the command. */
+const SCRIPT = `set -e
+mount=$1 unshare=$2 root=$3 wd=$4; shift 4
+"$mount" --make-rprivate / 2>/dev/null || true
+"$mount" --bind "$root" "$root"
+if [ -d "$root/proc" ]; then "$mount" -t proc proc "$root/proc" 2>/dev/null || true; fi
+for name in null zero full random urandom; do
+  if [ -e "$root/dev/$name" ]; then "$mount" --bind "/dev/$name" "$root/dev/$name" 2>/dev/null || true; fi
+done
+if [ -d "$root/tmp" ]; then "$mount" -t tmpfs -o mode=1777,size=256m tmpfs "$root/tmp" 2>/dev/null || true; fi
+"$mount" -o remount,bind,ro "$root" "$root" 2>/dev/null || true
+exec "$unshare" --root "$root" --wd "$wd" "$@"
+`;
+
+const EMULATOR = '.emulator';
+const DEVICES = ['null', 'zero', 'full', 'random', 'urandom'];
+
+export type ImageProcess = Pick<ProcessPlan, 'program' | 'args' | 'env'>;
+
+/**
+ * Unpacks an image below a folder.
+ * @param artifact absolute path of its layout, and its name for messages
+ * @param base absolute path of a folder of ours
+ */
+export async function prepareImage(
+  { artifact, shown }: { readonly artifact: string; readonly shown: string },
+  { arch, unshare, mount, emulator }: ImagePlan,
+  settings: Readonly<Record<string, string>>,
+  base: string,
+): Promise<ImageProcess> {
+  const isRoot = process.getuid?.() === 0;
+  refuseWithoutRights(unshare, isRoot);
+  const layout = await openLayout(artifact, shown);
+  const image = await openImage(layout, chooseImage(layout, arch), join(base, 'layers'));
+  const root = join(base, 'root');
+  try {
+    mkdirSync(root, { mode: 0o755 });
+    unpackImage(image, { folder: root, shown, owners: isRoot });
+    furnish(root, image, emulator);
+    const command = commandOf(image, shown, emulator !== undefined);
+    const workingFolder = image.config.run.workingDir || '/';
+    const who = isRoot ? userOf(image, shown) : [];
+    const script = ['/bin/sh', '-c', SCRIPT, 'sh', mount, unshare, root, workingFolder, ...who, '--', ...command];
+    return {
+      program: unshare,
+      args: [...(isRoot ? [] : ['--user', '--map-root-user']), '--mount', ...script],
+      env: { ...environmentOf(image), ...settings },
+    };
+  } finally {
+    image.close();
+  }
+}
+
+/** Whether the system lets us run something in a root folder of its own. */
+function refuseWithoutRights(unshare: string, isRoot: boolean): void {
+  const args = [...(isRoot ? [] : ['--user', '--map-root-user']), '--mount', '/bin/sh', '-c', 'true'];
+  const { status, stderr } = spawnSync(unshare, args, { encoding: 'utf8' });
+  if (status === 0) return;
+  throw new EmballageError('TOOLCHAIN_MISSING', {
+    doing: 'preparing to run the image',
+    expected: isRoot ? 'permission to make mount namespaces' : 'permission to make user namespaces, or to be root',
+    found: printable(stderr.trim().split('\n')[0] ?? 'none'),
+    mend: isRoot
+      ? 'allow it to this container (it needs the capability SYS_ADMIN), or try the image elsewhere'
+      : 'allow user namespaces (sysctl kernel.unprivileged_userns_clone=1), or run it as root',
+  });
+}
+
+/** What hosts put into every root: places for devices, processes and passing files, and the emulator where one is needed. */
+function furnish(root: string, { tree }: OpenImage, emulator: string | undefined): void {
+  for (const name of ['proc', 'dev', 'tmp'])
+    if (tree.node(name) === undefined) mkdirSync(join(root, name), { mode: name === 'tmp' ? 0o1777 : 0o755 });
+  const dev = tree.node('dev');
+  if (dev === undefined || dev.head.kind === 'folder')
+    for (const name of DEVICES) if (dev?.children?.has(name) !== true) writeFileSync(join(root, 'dev', name), '');
+  if (emulator === undefined) return;
+  copyFileSync(emulator, join(root, EMULATOR));
+  chmodSync(join(root, EMULATOR), 0o755);
+}
+
+/** The command of the image; under an emulator the program that it names is found for it. */
+function commandOf(image: OpenImage, shown: string, isEmulated: boolean): string[] {
+  const { command, found } = startedBy(image);
+  const [program = '', ...args] = command;
+  if (found === undefined)
+    throw new EmballageError('IMAGE_INVALID', {
+      doing: 'preparing to run the image',
+      where: printable(shown),
+      expected: 'a command whose file is in the image (image/entry-missing)',
+      found: program === '' ? 'none' : `\`${printable(program)}\`, which is not there`,
+      mend: 'name a base that brings it, and build again',
+    });
+  const path = `/${found.path}`;
+  if (!isEmulated) return [path, ...args];
+  const start = image.read(found.node, 0, Math.min(256, found.node.head.size)).toString('latin1');
+  const [interpreter, ...options] = start.startsWith('#!')
+    ? (start.slice(2).split('\n')[0]?.trim().split(/\s+/) ?? [])
+    : [];
+  return interpreter === undefined
+    ? [`/${EMULATOR}`, '-0', program, path, ...args]
+    : [`/${EMULATOR}`, interpreter, ...options, path, ...args];
+}
+
+/** Who runs it: by number, or by name in the image’s own list of users (image-spec, `config.User`). */
+function userOf(image: OpenImage, shown: string): string[] {
+  const [user = '', group] = image.config.run.user.split(':');
+  const entry = (file: string, key: string): string[] | undefined =>
+    (textOf(image, file) ?? '')
+      .split('\n')
+      .map((line) => line.split(':'))
+      .find(([name, , id]) => name === key || id === key);
+  const found = entry('etc/passwd', user);
+  const uid = /^\d+$/.test(user) ? user : (found?.[2] ?? (user === '' ? '0' : undefined));
+  const named = group === undefined ? found?.[3] : (entry('etc/group', group)?.[2] ?? group);
+  if (uid === undefined || (named !== undefined && !/^\d+$/.test(named)))
+    throw new EmballageError('IMAGE_INVALID', {
+      doing: 'preparing to run the image',
+      where: printable(shown),
+      expected: 'a user that the image knows',
+      found: `\`${printable(image.config.run.user)}\``,
+      mend: 'set `user` to numbers, such as `"65534:65534"`',
+    });
+  return ['--setgid', named ?? '0', '--setuid', uid];
+}
+
+function environmentOf({ config }: OpenImage): Record<string, string> {
+  return Object.fromEntries(
+    config.run.env.map((one) => {
+      const equals = one.indexOf('=');
+      return equals < 0 ? [one, ''] : [one.slice(0, equals), one.slice(equals + 1)];
+    }),
+  );
+}
