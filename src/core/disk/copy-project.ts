@@ -8,6 +8,7 @@ import {
   readlinkSync,
   symlinkSync,
   utimesSync,
+  writeFileSync,
 } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { joinPath } from '../base/paths';
@@ -17,6 +18,8 @@ export interface CopyPlan {
   readonly files: readonly string[];
   /** Folders that are there even when nothing is in them. */
   readonly folders: readonly string[];
+  /** Files that are there with nothing in them: what they hold is known by its digest. */
+  readonly emptyFiles: readonly string[];
   readonly order: 'forward' | 'backward';
   readonly mtimeSeconds?: number;
   readonly modes?: 'owner-only' | 'everybody';
@@ -26,6 +29,10 @@ export function copyProject(from: string, to: string, plan: CopyPlan): void {
   mkdirSync(to, { recursive: true });
   const files = plan.order === 'forward' ? plan.files : [...plan.files].reverse();
   for (const folder of plan.folders) mkdirSync(join(to, folder), { recursive: true });
+  for (const file of plan.emptyFiles) {
+    mkdirSync(dirname(join(to, file)), { recursive: true });
+    writeFileSync(join(to, file), '');
+  }
   for (const file of files) copyOne(join(from, file), join(to, file), plan);
 }
 

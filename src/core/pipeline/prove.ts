@@ -1,13 +1,16 @@
 /** Proves that artifacts are reproducible: builds them again in changed surroundings and compares the bytes. */
+import { statSync } from 'node:fs';
 import { join } from 'node:path';
 import { listTree } from '../disk/copy-project';
 import { withFileSource } from '../disk/file-source';
+import type { ByteSource } from '../formats/byte-source';
 import { firstElfDifference } from '../formats/elf';
+import { firstImageDifference } from '../formats/oci/compare';
 import { firstZipDifference, type ZipDifference } from '../formats/zip';
 import { OUTPUT_FOLDER, STATE_FOLDER } from '../fileset/selection';
 import { VARIATIONS, type Variation } from './variations';
 import { artifactPath, targetsOf, waybillPath, type Project, type Target } from './targets';
-import type { FunctionSpec } from '../sheet';
+import type { Form, FunctionSpec } from '../sheet';
 import { lockNameOf } from './lockfile';
 import { lockedFunction, statedNeeds } from './locked';
 import { sharedFiles } from './shared-source';
@@ -58,8 +61,9 @@ export async function prove(
 export async function filesToCopy(
   project: Project,
   functions: readonly FunctionSpec[],
-): Promise<{ files: string[]; folders: string[] }> {
+): Promise<{ files: string[]; folders: string[]; emptyFiles: string[] }> {
   const files = new Set(project.files);
+  const emptyFiles = new Set<string>();
   const folders = new Set<string>();
   const skip = (path: string, name: string): boolean =>
     path === OUTPUT_FOLDER || name === STATE_FOLDER || name === '.git';
@@ -67,16 +71,41 @@ export async function filesToCopy(
     folders.add(spec.source);
     // Events that are named without a pattern have to be there for the sheet to be right.
     for (const event of spec.events) if (!/[*?[{]/.test(event)) files.add(event);
+    for (const { path, isFolder } of basePlaces(project, spec)) (isFolder ? folders : emptyFiles).add(path);
     for (const source of spec.sources) if (source.kind === 'folder') folders.add(source.at);
     if (spec.needs?.kind === 'file') files.add(spec.needs.path);
     if (!functions.includes(spec)) continue;
     // What was fetched is known by its digest; only what is made of it is made again.
-    for (const file of await packageFiles(project, spec)) files.add(file);
+    for (const file of [...(await packageFiles(project, spec)), ...(await baseFiles(project, spec))]) files.add(file);
     const below = listTree(project.root, spec.source, skip);
     below.files.forEach((file) => files.add(file));
     below.folders.forEach((folder) => folders.add(folder));
   }
-  return { files: [...files], folders: [...folders] };
+  return { files: [...files], folders: [...folders], emptyFiles: [...emptyFiles] };
+}
+
+/** Where bases of the project lie, each with whether it is a folder. */
+function basePlaces(project: Project, spec: FunctionSpec): { path: string; isFolder: boolean }[] {
+  const base = spec.image?.base;
+  if (base?.kind !== 'root' && base?.kind !== 'layout') return [];
+  return spec.archs.flatMap((arch) => {
+    const path = base.path.replaceAll('{arch}', arch);
+    const stat = statSync(join(project.root, path), { throwIfNoEntry: false });
+    return stat === undefined ? [] : [{ path, isFolder: stat.isDirectory() }];
+  });
+}
+
+/** The lock, and the blobs of a base that it names: what was settled is known by its digest. */
+async function baseFiles(project: Project, spec: FunctionSpec): Promise<string[]> {
+  if (spec.form !== 'image') return [];
+  const { lockedBase } = await import('./image/locked-base');
+  const locked = lockedBase(project, spec);
+  if (locked === undefined) return [];
+  const blobs = Object.values(locked.targets).flatMap(({ config, layers }) => [config, ...layers]);
+  return [
+    lockNameOf(project),
+    ...new Set(blobs.map(({ digest }) => `${STATE_FOLDER}/blobs/${digest.slice('sha256:'.length)}`)),
+  ];
 }
 
 /** The lock, the files that state requirements, and the packages that the lock names. */
@@ -94,15 +123,20 @@ async function packageFiles(project: Project, spec: FunctionSpec): Promise<strin
   ];
 }
 
+const DIFFERENCES: Readonly<Record<Form, (a: ByteSource, b: ByteSource) => ZipDifference | undefined>> = {
+  zip: firstZipDifference,
+  jar: firstZipDifference,
+  binary: firstElfDifference,
+  image: firstImageDifference,
+};
+
 async function compareTarget(rootA: string, rootB: string, target: Target): Promise<ProofDifference[]> {
   const at = { name: target.spec.name, arch: target.arch };
   const path = artifactPath(target);
   const [a, b] = [join(rootA, path), join(rootB, path)];
   if (fileDigest(a) !== fileDigest(b)) {
     const detail = await withFileSource(a, path, (first) =>
-      withFileSource(b, path, (second) =>
-        target.spec.form === 'binary' ? firstElfDifference(first, second) : firstZipDifference(first, second),
-      ),
+      withFileSource(b, path, (second) => DIFFERENCES[target.spec.form](first, second)),
     );
     return [{ ...at, file: 'artifact', ...(detail !== undefined && { detail }) }];
   }

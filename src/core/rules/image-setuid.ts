@@ -29,7 +29,7 @@ export const imageSetuid: Rule = {
           level: layer < base ? 'note' : 'warn',
           where: layerName(facts, layer),
           expected: 'no program with the rights of its owner',
-          found: `${count(paths.length, 'one', 'ones')}: ${rest > 0 ? `${first.join(', ')} and ${String(rest)} more` : listed(first)}`,
+          found: `${count(paths.length, 'program')}: ${rest > 0 ? `${first.join(', ')} and ${String(rest)} more` : listed(first)}`,
           mend: layer < base ? 'take a smaller base' : 'take the bit away: chmod u-s,g-s',
         };
       }),

@@ -3,10 +3,8 @@ answer a line on standard output. What the function itself writes goes to standa
 throws ends with its traceback there and exit code 1.
 """
 
-import asyncio
 import datetime
 import importlib
-import inspect
 import json
 import os
 import sys
@@ -34,8 +32,11 @@ def main():
             deadline=deadline.isoformat(timespec="milliseconds").replace("+00:00", "Z"),
         )
         value = member(json.loads(line), context)
-        if inspect.isawaitable(value):
-            loop = loop or asyncio.new_event_loop()
+        if hasattr(value, "__await__"):
+            if loop is None:
+                import asyncio
+
+                loop = asyncio.new_event_loop()
             value = loop.run_until_complete(value)
         sys.stdout.flush()
         answers.write(json.dumps(value) + "\n")

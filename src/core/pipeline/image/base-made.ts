@@ -1,7 +1,7 @@
 /** Bases that become one layer here: a root file system, a runtime of the machine. */
 import { rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { describeConfig, OCI_LAYER_GZIP, writeConfig, type ImageConfig } from '../../formats/oci';
+import { describeConfig, hexOf, OCI_LAYER_GZIP, writeConfig, type ImageConfig } from '../../formats/oci';
 import { packLayer, type LayerEntry } from '../../forms/layer';
 import type { Arch, RuntimeBase } from '../../sheet';
 import { stateFolder } from '../targets';
@@ -20,15 +20,27 @@ export async function layerFromRoot(
   const shown = basePath(path, arch);
   const at = join(project.root, shown);
   const signature = rootSignature(at);
+  const known = store.recall(rootNote(shown)) as RootNote | undefined;
+  if (known?.signature === signature && known.taken !== undefined && hasAll(store, known.taken)) return known.taken;
   const scratch = join(stateFolder(project), 'scratch', `root-${spec.name}-${String(process.pid)}`);
   try {
     const entries = await rootEntries({ path: at, shown, scratch });
     const taken = await pack(request, entries, emptyConfig(arch), shown, store);
-    store.remember(rootNote(shown), { signature });
+    store.remember(rootNote(shown), { signature, taken } satisfies RootNote);
     return taken;
   } finally {
     rmSync(scratch, { recursive: true, force: true });
   }
+}
+
+/** What a root file system looked like, and what came of it. */
+interface RootNote {
+  readonly signature: string;
+  readonly taken?: TakenBase;
+}
+
+function hasAll(store: BlobStore, { config, layers }: TakenBase): boolean {
+  return [config, ...layers].every(({ digest }) => store.find(hexOf(digest)) !== undefined);
 }
 
 export async function layerFromRuntime(

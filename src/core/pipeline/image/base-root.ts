@@ -38,10 +38,10 @@ export async function rootEntries(request: RootRequest): Promise<LayerEntry[]> {
 export function rootSignature(path: string): string {
   const stat = lstatSync(path, { throwIfNoEntry: false });
   if (stat === undefined) return '';
-  if (!stat.isDirectory()) return signatureOf('', stat);
+  // Nothing in it stands for one that lies elsewhere.
+  if (!stat.isDirectory()) return stat.size === 0 ? '' : signatureOf('', stat);
   const lines: string[] = [];
   for (const one of walk(path, '')) lines.push(signatureOf(one.path, one.stat));
-  // An empty folder stands for one that lies elsewhere.
   return lines.length === 0 ? '' : contentDigest(lines.join('\n'));
 }
 
