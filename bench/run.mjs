@@ -6,6 +6,7 @@ import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, wr
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { measureImages } from './image.mjs';
 import { makeApplication } from './node-app.mjs';
 
 const program = fileURLToPath(new URL('../bin/emballage.js', import.meta.url));
@@ -14,7 +15,7 @@ process.on('exit', () => rmSync(base, { recursive: true, force: true }));
 const rows = [];
 
 // All of them, or those that are named.
-const MEASURES = { startUp, coldBuild, nothingChanged, largeTree, modules, wheels, jars, natives };
+const MEASURES = { startUp, coldBuild, nothingChanged, largeTree, modules, wheels, jars, natives, images };
 const only = process.argv.slice(2);
 for (const [name, measure] of Object.entries(MEASURES)) if (only.length === 0 || only.includes(name)) measure();
 console.log(table([['measure', 'ours', 'other', 'ratio', 'at most', ''], ...rows]));
@@ -315,6 +316,10 @@ function put(path, content) {
 }
 
 /** Stripping against `strip`, on files over 5 MB of this machine; inspecting 2,000 ELF files against `readelf`. */
+function images() {
+  measureImages({ base, program, env, put, text, noise, byTurns, time, run, report, rows, verdict });
+}
+
 function natives() {
   const isElf = (path) => {
     try {

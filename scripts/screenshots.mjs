@@ -34,6 +34,11 @@ const SHOTS = [
     ['build --sheet solver.yaml'],
     'emballage build --sheet solver.yaml; echo; emballage check tide-solver --sheet solver.yaml | head -14; echo; emballage try tide-solver --arch arm64 --sheet solver.yaml',
   ],
+  [
+    'image',
+    [],
+    'sed -i s/8430/8445/ destinations/quay.yaml; emballage stand-in registry /tmp/fernhaven-quay --port 8445 --quiet & sleep 1; emballage build --sheet chart.yaml; echo; emballage check --sheet chart.yaml | head -8; emballage send --sheet chart.yaml; emballage try chart-render --sent --arch arm64 --sheet chart.yaml; kill %1; rm -rf /tmp/fernhaven-quay',
+  ],
   ['why', ['lock', 'build'], "emballage why surge-alert '**/*.{json,txt}'"],
   ['watch', ['lock', 'build'], WATCH],
   ['check', ['lock', 'build'], 'emballage check surge-alert gauge-page'],

@@ -9,6 +9,8 @@ case "$(dpkg --print-architecture)" in
   *) echo "toolchains: only amd64 and arm64 are known here" >&2; exit 1 ;;
 esac
 packages+=(gcc g++ libc6-dev binutils "${cross[@]}" qemu-user-static rustc cargo "libstd-rust-dev:$other")
+# A registry server for images, as others run it.
+packages+=(docker-registry apache2-utils curl)
 command -v go >/dev/null || packages+=(golang-go)
 if [ "${1:-}" = --pictures ]; then packages+=(xterm xvfb imagemagick fonts-dejavu); fi
 missing=()

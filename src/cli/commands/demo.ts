@@ -1,6 +1,6 @@
 /** `demo`: the full example on made-up data, every command as a person would type it. */
 import { spawn, spawnSync } from 'node:child_process';
-import { cpSync, existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { cpSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, relative, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
@@ -8,7 +8,9 @@ import { shellWord, type Session } from '../session';
 import { programName } from '../program';
 import { chooseCompiler } from '../../core/toolchains/java';
 import { findEmulators } from '../../core/toolchains/emulator';
+import { programsNamed } from '../../core/toolchains/programs';
 import { choosePython } from '../../core/toolchains/python';
+import { whyNoRoot } from '../../standins/host';
 import { ownArch } from '../native-run';
 import { missingNatives } from '../views/native-toolchains';
 import { EXIT, text, type CommandModule, type ExitCode } from './command';
@@ -24,6 +26,8 @@ interface Step {
   readonly java?: number;
   /** It compiles Rust, Go and C for both processors, and runs what comes out. */
   readonly native?: true;
+  /** It runs an image in a root folder of its own. */
+  readonly image?: true;
 }
 
 const STEPS: readonly Step[] = [
@@ -107,6 +111,37 @@ const STEPS: readonly Step[] = [
     exit: EXIT.done,
     native: true,
   },
+  {
+    says: '`chart-render` is delivered as a container image, for both processors. No engine is needed to make it:',
+    args: ['build', '--sheet', 'chart.yaml'],
+    exit: EXIT.done,
+    native: true,
+  },
+  {
+    says: 'What it starts, who it runs as, what is in its layers:',
+    args: ['check', '--sheet', 'chart.yaml'],
+    exit: EXIT.done,
+    native: true,
+  },
+  {
+    says: 'Sent to a registry, all processors under one index:',
+    args: ['send', '--sheet', 'chart.yaml'],
+    exit: EXIT.done,
+    native: true,
+  },
+  {
+    says: 'Fetched again by its digest into an empty folder, and called from there, in a root of its own:',
+    args: ['try', 'chart-render', '--sent', '--into', 'fetched', '--arch', 'arm64', '--sheet', 'chart.yaml'],
+    exit: EXIT.done,
+    native: true,
+    image: true,
+  },
+  {
+    says: 'And taken back, so that nothing is left there to cost money:',
+    args: ['recall', 'chart-render', '--sheet', 'chart.yaml'],
+    exit: EXIT.done,
+    native: true,
+  },
   { says: 'Build them again in other surroundings and compare the bytes:', args: ['prove'], exit: EXIT.done },
   {
     says: 'What refusals look like. A sheet with mistakes is refused with all of them at once:',
@@ -143,15 +178,19 @@ export const command: CommandModule = {
   async run(args, session) {
     const folder = makeFolder(text(args, 'into'), session);
     cpSync(join(EXAMPLES, 'fernhaven-tides'), folder, { recursive: true });
-    const index = await serveExample();
+    const index = await serveExample(['index', join(EXAMPLES, 'fernhaven-packages')], / at (http:\S+)\n/);
+    const images = mkdtempSync(join(tmpdir(), 'fernhaven-quay-'));
+    const registry = await serveExample(['registry', images], / at (\S+:\d+)\n/);
     try {
-      pointAt(index.url, folder);
+      pointAt(index.url, registry.url, folder);
       const steps = await possibleSteps(session);
       const unexpected = steps.filter((step, i) => !runStep(step, i, folder, session));
       session.document({ folder, steps: steps.length, unexpected: unexpected.map((step) => step.args.join(' ')) });
       return conclude(unexpected, folder, session);
     } finally {
       index.close();
+      registry.close();
+      rmSync(images, { recursive: true, force: true });
     }
   },
 };
@@ -160,12 +199,17 @@ const EXAMPLES = join(__dirname, '../../../demo');
 /** Where the example's files say that its packages are. */
 const INDEX_IN_FILES = 'http://127.0.0.1:8427/';
 const FILES_WITH_INDEX = ['emballage.yaml', 'berths.yaml', '.npmrc'];
+/** Where the destination of images says that its registry is. */
+const REGISTRY_IN_FILES = '127.0.0.1:8430';
 
 /** The steps that this machine can do; what is left out is said, and how to have it. */
 async function possibleSteps(session: Session): Promise<Step[]> {
   const [pythons, javas, natives] = await Promise.all([session.pythons(), session.javas(), session.natives()]);
   const open = missingNatives(natives, findEmulators(process.env.PATH ?? ''), ownArch());
-  const lacksFor = ({ python, java, native }: Step): string | undefined => {
+  const unshare = programsNamed(/^unshare$/, process.env.PATH ?? '')[0];
+  const noRoot = unshare === undefined ? 'no `unshare`' : whyNoRoot(unshare);
+  const lacksFor = ({ python, java, native, image }: Step): string | undefined => {
+    if (image === true && noRoot !== undefined) return `run it where namespaces are allowed (${noRoot})`;
     if (python !== undefined && choosePython(pythons, python) === undefined) return pythonMend(python);
     if (java !== undefined && chooseCompiler(javas, java) === undefined)
       return `install a JDK ${String(java)}, such as Debian’s openjdk-${String(java)}-jdk-headless`;
@@ -194,31 +238,26 @@ function conclude(unexpected: readonly Step[], folder: string, session: Session)
   return EXIT.done;
 }
 
-/** Serves the example's packages from a process of its own, since the steps block this one. */
-function serveExample(): Promise<{ readonly url: string; close(): void }> {
-  const args = [
-    process.argv[1] ?? '',
-    'stand-in',
-    'index',
-    join(EXAMPLES, 'fernhaven-packages'),
-    '--port',
-    '0',
-    '--no-color',
-  ];
+/**
+ * Runs a stand-in in a process of its own, since the steps block this one.
+ * @param pattern whose first group is where it says that it is
+ */
+function serveExample(what: readonly string[], pattern: RegExp): Promise<{ readonly url: string; close(): void }> {
+  const args = [process.argv[1] ?? '', 'stand-in', ...what, '--port', '0', '--no-color'];
   const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'inherit'] });
   return new Promise((resolve, reject) => {
     let said = '';
     child.stdout.on('data', (bytes: Buffer) => {
       said += bytes.toString('utf8');
-      const [, url] = / at (http:\S+)\n/.exec(said) ?? [];
+      const [, url] = pattern.exec(said) ?? [];
       if (url !== undefined) resolve({ url, close: () => child.kill() });
     });
     child.once('error', reject);
     child.once('exit', () =>
       reject(
         new EmballageError('HOST_FAILED', {
-          doing: 'serving the example’s packages',
-          expected: 'the stand-in index to run',
+          doing: 'serving what the example needs',
+          expected: `the stand-in ${what[0] ?? ''} to run`,
           found: 'it ended',
           mend: 'see what it said',
         }),
@@ -227,8 +266,10 @@ function serveExample(): Promise<{ readonly url: string; close(): void }> {
   });
 }
 
-/** The example's files, with the port that was free. */
-function pointAt(url: string, folder: string): void {
+/** The example's files, with the ports that were free. */
+function pointAt(url: string, registry: string, folder: string): void {
+  const quay = join(folder, 'destinations/quay.yaml');
+  writeFileSync(quay, readFileSync(quay, 'utf8').replace(REGISTRY_IN_FILES, registry));
   for (const name of FILES_WITH_INDEX) {
     const file = join(folder, name);
     writeFileSync(file, readFileSync(file, 'utf8').replace(INDEX_IN_FILES, new URL('/', url).href));

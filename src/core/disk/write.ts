@@ -1,6 +1,7 @@
 /** Writes files so that they appear whole or not at all: a temporary file beside the target, synced, then renamed. */
 import { createHash } from 'node:crypto';
 import {
+  close,
   closeSync,
   fsyncSync,
   mkdirSync,
@@ -146,6 +147,18 @@ export class FileSink implements ZipSink {
     this.#written += this.#held;
     this.#held = 0;
   }
+}
+
+/** Moves a file to a name that another may have. Freeing a large file takes long, so that goes on beside other work. */
+export function replaceLarge(from: string, to: string): void {
+  let before: number | undefined;
+  try {
+    before = openSync(to, 'r');
+  } catch {
+    // Nothing there.
+  }
+  renameSync(from, to);
+  if (before !== undefined) close(before, () => undefined);
 }
 
 function writeAll(fd: number, bytes: Uint8Array, at: number | null): void {

@@ -30,6 +30,9 @@ export function compressPiece(piece: Piece): CompressedPiece {
     : { data, stored: false };
 }
 
+/** Below so many bytes of source, starting threads takes longer than they save. */
+export const THREADS_PAY_FROM_BYTES = 3 * 1024 * 1024;
+
 /** Compresses in the calling thread. */
 export const directCompressor: Compressor = {
   compress: (piece) => Promise.resolve(compressPiece(piece)),

@@ -50,7 +50,7 @@ export interface PackedLayer {
 }
 
 /** Bytes that may be under way at once, between reading and writing. */
-const MAX_SEGMENTS_UNDER_WAY = 12;
+const MAX_SEGMENTS_UNDER_WAY = 6;
 
 export async function packLayer(request: LayerRequest): Promise<PackedLayer> {
   const { sink, compressor, onProgress } = request;

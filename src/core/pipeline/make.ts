@@ -9,7 +9,7 @@ import { guarded, removeLeftovers, writeWhole } from '../disk/write';
 import { PROGRAM_MODE, type FileSet, type PackedFile } from '../fileset/model';
 import { DEFLATE_ENCODER, SEGMENT_BYTES } from '../formats/deflate';
 import { DOS_FLOOR, formatDosTime, toDosTime, type DosTime } from '../formats/zip';
-import { directCompressor, type Compressor } from '../forms/compress';
+import { directCompressor, THREADS_PAY_FROM_BYTES, type Compressor } from '../forms/compress';
 import { compressInThreads } from '../forms/compress-pool';
 import { packBinary } from '../forms/binary';
 import { packZip } from '../forms/zip';
@@ -35,8 +35,6 @@ import { artifactName, artifactPath, indexPath, stateFolder, waybillPath, type T
 
 /** What the floor of the zip format is in seconds since 1970: what compilers are told where nobody says a time. */
 const EPOCH_FLOOR_SECONDS = 315_532_800;
-/** Below so many bytes of source, starting threads takes longer than they save. */
-const THREADS_PAY_FROM_BYTES = 3 * 1024 * 1024;
 
 /** Makes what has changed. The caller holds the build lock. */
 export async function makeFunctions(request: BuildRequest, looks: readonly Look[]): Promise<BuiltFunction[]> {

@@ -78,15 +78,21 @@ export async function prepareImage(
   }
 }
 
-/** Whether the system lets us run something in a root folder of its own. */
-function refuseWithoutRights(unshare: string, isRoot: boolean): void {
+/** What the system says against running something in a root folder of its own; undefined where it lets us. */
+export function whyNoRoot(unshare: string): string | undefined {
+  const isRoot = process.getuid?.() === 0;
   const args = [...(isRoot ? [] : ['--user', '--map-root-user']), '--mount', '/bin/sh', '-c', 'true'];
   const { status, stderr } = spawnSync(unshare, args, { encoding: 'utf8' });
-  if (status === 0) return;
+  return status === 0 ? undefined : (stderr.trim().split('\n')[0] ?? 'no');
+}
+
+function refuseWithoutRights(unshare: string, isRoot: boolean): void {
+  const found = whyNoRoot(unshare);
+  if (found === undefined) return;
   throw new EmballageError('TOOLCHAIN_MISSING', {
     doing: 'preparing to run the image',
     expected: isRoot ? 'permission to make mount namespaces' : 'permission to make user namespaces, or to be root',
-    found: printable(stderr.trim().split('\n')[0] ?? 'none'),
+    found: printable(found),
     mend: isRoot
       ? 'allow it to this container (it needs the capability SYS_ADMIN), or try the image elsewhere'
       : 'allow user namespaces (sysctl kernel.unprivileged_userns_clone=1), or run it as root',

@@ -2,5 +2,5 @@
 export { type NamedEvent, readEvent } from './event';
 export { type CallReport, type HostPlan, openHost, type OpenHost, runInHost } from './host';
 export { type RunningService, serveFunction, type ServedCall } from './serve';
-export type { ImagePlan } from './image';
+export { type ImagePlan, whyNoRoot } from './image';
 export type { Answer, Failure } from './process';

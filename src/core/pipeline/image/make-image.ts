@@ -1,14 +1,13 @@
 /** Makes the image of a function for one architecture: layers from the store or made anew, configuration, manifest, layout. */
-import { renameSync, rmSync } from 'node:fs';
 import { inflateRawSync } from 'node:zlib';
 import { contentDigest } from '../../disk/digest';
-import { FileSink, guarded } from '../../disk/write';
+import { FileSink, guarded, replaceLarge } from '../../disk/write';
 import { sortEntries } from '../../fileset/collect';
 import type { FileSet, PackedContent, PackedEntry, PackedFile } from '../../fileset/model';
 import { DEFLATE_ENCODER } from '../../formats/deflate';
 import { hexOf, OCI_LAYER_GZIP, type Descriptor } from '../../formats/oci';
 import { METHOD_STORED } from '../../formats/zip';
-import type { Compressor } from '../../forms/compress';
+import { directCompressor, THREADS_PAY_FROM_BYTES, type Compressor } from '../../forms/compress';
 import { imageDocuments, writeLayoutTar, type StackedLayer } from '../../forms/image';
 import { packLayer, type LayerEntry } from '../../forms/layer';
 import type { Arch, Destination, Entry, FunctionSpec } from '../../sheet';
@@ -100,7 +99,8 @@ async function makeLayer(request: ImageRequest, { name, entries }: CutLayer): Pr
   try {
     const { diffId, unpacked, digests } = await packLayer({
       entries: entries.map((entry) => layerEntry(entry, request)),
-      ...{ compressor, sink, mtimeSeconds: epochSeconds, onProgress: request.onProgress },
+      compressor: bytesOf(entries) < THREADS_PAY_FROM_BYTES ? directCompressor : compressor,
+      ...{ sink, mtimeSeconds: epochSeconds, onProgress: request.onProgress },
     });
     const hex = sink.close();
     const { size } = store.keep(sink, hex);
@@ -111,6 +111,10 @@ async function makeLayer(request: ImageRequest, { name, entries }: CutLayer): Pr
     sink.discard();
     throw error;
   }
+}
+
+function bytesOf(entries: readonly PackedEntry[]): number {
+  return entries.reduce((sum, entry) => sum + (entry.kind === 'file' ? entry.size : 0), 0);
 }
 
 function isKnown(entry: PackedEntry): boolean {
@@ -218,10 +222,7 @@ function placeLayout(path: string, { manifest, blobs, arch, store, title }: Layo
   try {
     writeLayoutTar(sink, { manifest, arch, title }, blobs, store);
     sink.close();
-    guarded(path, () => {
-      rmSync(path, { force: true });
-      renameSync(sink.path, path);
-    });
+    guarded(path, () => replaceLarge(sink.path, path));
   } catch (error) {
     sink.discard();
     throw error;

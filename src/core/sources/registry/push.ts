@@ -85,13 +85,16 @@ export async function hasBlob(
   { digest, size }: Descriptor,
   scope = pushScope(name),
 ): Promise<boolean> {
+  const doing = `looking for ${digest.slice(0, 19)} in ${printable(name)}`;
   const response = await registry.send({
     method: 'HEAD',
     at: `/v2/${name}/blobs/${digest}`,
-    doing: `looking for ${digest.slice(0, 19)} in ${printable(name)}`,
+    doing,
     scope,
     expects: [200, 404],
   });
+  // There is no body, but the connection counts as used until that has been seen.
+  await registry.small(response, 65_536, doing);
   const length = response.headers['content-length'];
   return response.status === 200 && (length === undefined || Number(length) === size);
 }

@@ -1,0 +1,3 @@
+module fernhaven.example/chartrender
+
+go 1.19
