@@ -7,15 +7,19 @@ export interface RawTarEntry {
   readonly link?: string;
   /** Said instead of the truth. */
   readonly size?: number;
+  readonly mode?: number;
+  /** Seconds since 1970. */
+  readonly mtime?: number;
 }
 
 export function makeTar(entries: readonly RawTarEntry[]): Buffer {
-  const parts = entries.flatMap(({ name, data = '', type = '0', link = '', size }) => {
+  const parts = entries.flatMap(({ name, data = '', type = '0', link = '', size, mode = 0o644, mtime = 0 }) => {
     const content = Buffer.from(data);
     const header = Buffer.alloc(512);
     header.write(name.slice(0, 100), 0);
-    header.write('0000644\0', 100);
+    header.write(`${mode.toString(8).padStart(7, '0')}\0`, 100);
     header.write(`${(size ?? content.length).toString(8).padStart(11, '0')}\0`, 124);
+    header.write(`${mtime.toString(8).padStart(11, '0')}\0`, 136);
     header.write('        ', 148);
     header.write(type, 156);
     header.write(link, 157);

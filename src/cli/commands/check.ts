@@ -25,9 +25,9 @@ import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } 
 
 export const command: CommandModule = {
   about:
-    'Holds the artifacts of functions, or any artifact by hand (a zip archive, a JAR, an executable, an image layout),\n' +
-    'against a destination: sizes, architecture, runtime, entry,\n' +
-    'layout, settings. The answer is no (exit code 1) when a finding says stop and the sheet does not accept it.',
+    'Holds the artifacts of functions, or any artifact by hand (zip archive, JAR, executable, image layout), against a\n' +
+    'destination: sizes, architecture, runtime, entry, layout, settings, what an image stands on and starts. The answer\n' +
+    'is no (exit code 1) when a finding says stop and the sheet does not accept it.',
   examples: [
     ['', 'check everything that was built'],
     ['other.zip --at slipway --entry alert.mjs#decide', 'check a file that something else made'],

@@ -80,7 +80,8 @@ export class RegistryConnection {
         if (!isTransient(response.status)) throw await this.#refused(request, response);
         const pause = pauseAskedFor(response);
         await drain(response);
-        if (attempt >= ATTEMPTS || request.once === true)
+        // What was refused for being too much has not been taken, and may always be sent again.
+        if (attempt >= ATTEMPTS || (request.once === true && response.status !== 429))
           throw this.#unreachable(request, `status ${String(response.status)}`, attempt);
         await this.pause(attempt, pause);
       } catch (error) {

@@ -35,6 +35,7 @@ export type Pushed = 'there' | 'mounted' | 'sent';
 const WHOLE_BYTES = 4 * 1024 * 1024;
 const PIECE_BYTES = 64 * 1024 * 1024;
 const MAX_CUTS = 20;
+const MAX_WHOLE_ATTEMPTS = 4;
 /** Below that a blob is sent without asking whether another repository has it. */
 const WORTH_ASKING_BYTES = 64 * 1024;
 
@@ -48,24 +49,41 @@ export async function pushBlob(registry: RegistryConnection, request: PushReques
   const key = `${registry.host}/${name}@${descriptor.digest}`;
   const begun = memory.recall(key);
   const known = begun === undefined ? undefined : await statusOf(registry, request, begun);
-  let upload: Upload | undefined = known;
-  if (upload === undefined) {
-    const started = await begin(registry, request, await whereElse(registry, descriptor, mountFrom));
-    if (started === 'mounted') return 'mounted';
-    upload = started;
+  if (known !== undefined) {
+    await sendTo(registry, request, known, key);
+    return 'sent';
   }
+  const from = await whereElse(registry, descriptor, mountFrom);
+  for (let attempt = 1; ; attempt++) {
+    const upload = await begin(registry, request, from);
+    if (upload === 'mounted') return 'mounted';
+    try {
+      await sendTo(registry, request, upload, key);
+      return 'sent';
+    } catch (error) {
+      // What was sent whole and did not arrive is sent whole again; pieces go on by themselves.
+      if (!isCutOff(error) || descriptor.size > WHOLE_BYTES || attempt >= MAX_WHOLE_ATTEMPTS) throw error;
+      await registry.pause(attempt);
+    }
+  }
+}
+
+async function sendTo(registry: RegistryConnection, request: PushRequest, upload: Upload, key: string): Promise<void> {
+  const { descriptor, memory, onProgress } = request;
   try {
     if (descriptor.size <= WHOLE_BYTES && upload.at === 0) await finish(registry, request, upload, wholeBody(request));
     else await sendPieces(registry, request, upload, key);
   } catch (error) {
     // What can be gone on with is; anything else is not left behind.
-    if (!(error instanceof EmballageError && error.code === 'REGISTRY_UNREACHABLE'))
-      await cancel(registry, request, upload);
+    if (!isCutOff(error)) await cancel(registry, request, upload);
     throw error;
   }
   memory.forget(key);
-  request.onProgress?.(descriptor.size);
-  return 'sent';
+  onProgress?.(descriptor.size);
+}
+
+function isCutOff(error: unknown): boolean {
+  return error instanceof EmballageError && error.code === 'REGISTRY_UNREACHABLE';
 }
 
 /** Another repository that has the blob. Small ones are sent in less time than it takes to ask. */
@@ -140,7 +158,7 @@ async function sendPieces(
     try {
       upload = await sendPiece(registry, request, upload);
     } catch (error) {
-      if (!(error instanceof EmballageError && error.code === 'REGISTRY_UNREACHABLE') || ++cuts > MAX_CUTS) throw error;
+      if (!isCutOff(error) || ++cuts > MAX_CUTS) throw error;
       await registry.pause(Math.min(cuts, 5));
       const found = await statusOf(registry, request, upload.location);
       if (found === undefined) throw error;
@@ -226,7 +244,7 @@ async function finish(
     doing,
     scope: pushScope(name),
     expects: [201, 204],
-    once: true,
+    once: body !== undefined,
   });
   await registry.small(response, 65_536, doing);
   const stated = response.headers['docker-content-digest'];
