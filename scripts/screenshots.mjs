@@ -37,7 +37,12 @@ const SHOTS = [
   [
     'image',
     [],
-    'sed -i s/8430/8445/ destinations/quay.yaml; emballage stand-in registry /tmp/fernhaven-quay --port 8445 --quiet & sleep 1; emballage build --sheet chart.yaml; echo; emballage check --sheet chart.yaml | head -8; emballage send --sheet chart.yaml; emballage try chart-render --sent --arch arm64 --sheet chart.yaml; kill %1; rm -rf /tmp/fernhaven-quay',
+    'sed -i s/8430/8445/ destinations/moorings.yaml; emballage stand-in registry /tmp/fernhaven-moorings --port 8445 --quiet & sleep 1; emballage build --sheet chart.yaml; echo; emballage check --sheet chart.yaml | head -5; echo; emballage send --sheet chart.yaml; emballage try chart-render --sent --arch arm64 --sheet chart.yaml; kill %1; rm -rf /tmp/fernhaven-moorings',
+  ],
+  [
+    'send',
+    ['build --sheet chart.yaml'],
+    'sed -i s/8430/8446/ destinations/moorings.yaml; emballage stand-in registry /tmp/fernhaven-moorings --port 8446 --quiet & sleep 1; emballage send --sheet chart.yaml; echo; emballage send --tag spring --sheet chart.yaml; echo; emballage ledger --sheet chart.yaml; echo; emballage recall chart-render --all --sheet chart.yaml; kill %1; rm -rf /tmp/fernhaven-moorings',
   ],
   ['why', ['lock', 'build'], "emballage why surge-alert '**/*.{json,txt}'"],
   ['watch', ['lock', 'build'], WATCH],

@@ -6,7 +6,7 @@ import { layoutTar, type HandImage } from '../support/images';
 import { ARM64, makeElf, X86_64 } from '../support/elf-bytes';
 import { folderWith, HORN, run, type Files } from '../support/program';
 
-const QUAY = `destination: quay
+const MOORINGS = `destination: moorings
 arch: [x86_64, arm64]
 accepts: { image: { packed: 1 MiB, layer: 512 KiB, layers: 3 } }
 runtimes: {}
@@ -32,8 +32,8 @@ function elfFile(arch: 'x86_64' | 'arm64', interpreter?: string): Buffer {
 
 /** What check finds in an image, `rule level where: found`. */
 function findingsIn(images: readonly HandImage[], args: readonly string[] = []): string[] {
-  const root = folderWith({ 'image.oci.tar': layoutTar(images), 'quay.yaml': QUAY });
-  const { stdout, stderr } = run(root, ['check', 'image.oci.tar', '--at', './quay.yaml', '--json', ...args]);
+  const root = folderWith({ 'image.oci.tar': layoutTar(images), 'moorings.yaml': MOORINGS });
+  const { stdout, stderr } = run(root, ['check', 'image.oci.tar', '--at', './moorings.yaml', '--json', ...args]);
   expect(stderr).toBe('');
   return (JSON.parse(stdout) as Checked).artifacts.flatMap(({ rules }) =>
     rules.flatMap(({ id, findings }) =>
@@ -187,8 +187,8 @@ describe('an image that somebody else made', () => {
       platform: { os: 'linux', architecture },
     }));
     expect(findingsIn(both, ['--arch', 'x86_64'])).toEqual([]);
-    const root = folderWith({ 'image.oci.tar': layoutTar(both), 'quay.yaml': QUAY });
-    const outcome = run(root, ['check', 'image.oci.tar', '--at', './quay.yaml']);
+    const root = folderWith({ 'image.oci.tar': layoutTar(both), 'moorings.yaml': MOORINGS });
+    const outcome = run(root, ['check', 'image.oci.tar', '--at', './moorings.yaml']);
     expect([outcome.status, outcome.stderr.includes('add --arch')]).toEqual([2, true]);
   });
 
@@ -196,9 +196,9 @@ describe('an image that somebody else made', () => {
     const before = readdirSync('/tmp').filter((name) => name.startsWith('emballage-check-'));
     const root = folderWith({
       'image.oci.tar': layoutTar([{ ...GOOD, diffIds: [`sha256:${'0'.repeat(64)}`] }]),
-      'quay.yaml': QUAY,
+      'moorings.yaml': MOORINGS,
     });
-    const outcome = run(root, ['check', 'image.oci.tar', '--at', './quay.yaml']);
+    const outcome = run(root, ['check', 'image.oci.tar', '--at', './moorings.yaml']);
     expect([outcome.status, outcome.stderr.includes('the unpacked content of `sha256:000')]).toEqual([2, true]);
     expect(readdirSync('/tmp').filter((name) => name.startsWith('emballage-check-'))).toEqual(before);
   });
@@ -215,11 +215,16 @@ function sheet(keys: Readonly<Record<string, unknown>>, more: Files = {}): strin
   };
   const document = {
     project: 'p',
-    destinations: { quay: 'quay.yaml' },
-    defaults: { destination: 'quay' },
+    destinations: { moorings: 'moorings.yaml' },
+    defaults: { destination: 'moorings' },
     functions: { horn },
   };
-  return folderWith({ 'emballage.yaml': JSON.stringify(document), 'quay.yaml': QUAY, 'src/horn.mjs': HORN, ...more });
+  return folderWith({
+    'emballage.yaml': JSON.stringify(document),
+    'moorings.yaml': MOORINGS,
+    'src/horn.mjs': HORN,
+    ...more,
+  });
 }
 
 describe('a sheet with an image', () => {
@@ -255,7 +260,9 @@ describe('a sheet with an image', () => {
     ['a registry without a name', 'registry: "not a host/x"'],
     ['a namespace in capitals', 'registry: harbour.example/Fernhaven'],
   ])('is refused with %s in its destination', (_what, line) => {
-    expect(run(sheet({ base: { root: 'src' } }, { 'quay.yaml': `${QUAY}${line}\n` }), ['build']).status).toBe(2);
+    expect(run(sheet({ base: { root: 'src' } }, { 'moorings.yaml': `${MOORINGS}${line}\n` }), ['build']).status).toBe(
+      2,
+    );
   });
 
   it('names what a base lacks, of architecture, and what is no root', () => {

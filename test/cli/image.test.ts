@@ -6,7 +6,7 @@ import { CONFIG_SCHEMA, INDEX_SCHEMA, MANIFEST_SCHEMA, validate } from '../suppo
 import { folderWith, HORN, put, run, type Files } from '../support/program';
 import type { Waybill } from '../../src/core/waybill';
 
-const QUAY = `destination: quay
+const MOORINGS = `destination: moorings
 arch: [x86_64, arm64]
 accepts: { image: { packed: 256 MiB, layer: 128 MiB, layers: 8 } }
 runtimes: {}
@@ -25,13 +25,13 @@ function imageProject(keys: Readonly<Record<string, unknown>>, more: Files = {})
   };
   const sheet = {
     project: 'fernhaven-tides',
-    destinations: { quay: 'quay.yaml' },
-    defaults: { destination: 'quay' },
+    destinations: { moorings: 'moorings.yaml' },
+    defaults: { destination: 'moorings' },
     functions: { horn: spec },
   };
   return folderWith({
     'emballage.yaml': JSON.stringify(sheet),
-    'quay.yaml': QUAY,
+    'moorings.yaml': MOORINGS,
     'src/horn.mjs': HORN,
     'event.json': '{"blasts":3}',
     ...more,
@@ -254,7 +254,7 @@ describe('a function as an image', () => {
     expect(calls[0]?.log.lines).toEqual(['sounding']);
     expect(readdirSync('/tmp').filter((name) => name.startsWith('emballage-host-'))).toEqual(before);
     const check = run(root, ['check']);
-    expect([check.status, check.stdout.includes('horn x86_64 for quay: fit to go')]).toEqual([0, true]);
+    expect([check.status, check.stdout.includes('horn x86_64 for moorings: fit to go')]).toEqual([0, true]);
   }, 120_000);
 
   it('runs Python too, and ends with its traceback when it fails', () => {

@@ -104,7 +104,15 @@ describe('a build of native code that cannot be', () => {
     });
     const { status, stderr } = refusal(root);
     expect(status).toBe(2);
-    for (const part of ['just a file', '`zip` or `binary`', 'it for `c`', '../up.c', 'around 12', 'bytecode', 'libm'])
+    for (const part of [
+      'just a file',
+      '`zip`, `binary` or `image`',
+      'it for `c`',
+      '../up.c',
+      'around 12',
+      'bytecode',
+      'libm',
+    ])
       expect(stderr).toContain(part.replace('bytecode', 'only for Python').replace('libm', 'a list'));
     const other = run(nativeProject(GOOD, { runtime: 'node 20', entry: 'main.mjs' }), ['build']);
     expect(other.stderr).toContain('FILE#MEMBER');

@@ -31,8 +31,8 @@ function harbour(host: string, more: Readonly<Record<string, string | Buffer>> =
   };
   const sheet = {
     project: 'fernhaven-tides',
-    destinations: { quay: 'quay.yaml' },
-    defaults: { destination: 'quay', arch: ['x86_64'] },
+    destinations: { moorings: 'moorings.yaml' },
+    defaults: { destination: 'moorings', arch: ['x86_64'] },
     functions: { horn: spec, bell: { ...spec, labels: { other: 'yes' } } },
   };
   const root = folderWith({ 'emballage.yaml': JSON.stringify(sheet), 'src/horn.mjs': HORN, ...more });
@@ -45,7 +45,7 @@ function harbour(host: string, more: Readonly<Record<string, string | Buffer>> =
 
 function pointAt(root: string, host: string): void {
   put(root, {
-    'quay.yaml': `destination: quay\narch: [x86_64]\naccepts: { image: {} }\nruntimes: {}\nregistry: ${host}/fernhaven\n`,
+    'moorings.yaml': `destination: moorings\narch: [x86_64]\naccepts: { image: {} }\nruntimes: {}\nregistry: ${host}/fernhaven\n`,
   });
 }
 
@@ -114,7 +114,7 @@ describe('sending', () => {
     const tried = run(root, ['try', 'horn', '--sent', '--into', 'fetched', '--event', 'event.json'], { env });
     expect(tried.stdout).toContain(`fernhaven/horn@${sent?.delivery.images.x86_64 ?? ''}`);
     expect(readdirSync(join(root, 'fetched/blobs/sha256')).every((name) => /^[0-9a-f]{64}$/.test(name))).toBe(true);
-    expect(run(root, ['check', 'fetched', '--at', 'quay']).stdout).toContain('for quay');
+    expect(run(root, ['check', 'fetched', '--at', 'moorings']).stdout).toContain('for moorings');
     expect(run(root, ['try', 'horn', '--sent', '--into', 'fetched', '--event', 'event.json'], { env }).status).toBe(2);
   }, 60_000);
 
@@ -175,8 +175,8 @@ describe('bases at a registry', () => {
     const horn = { source: 'src', runtime: 'node 20', entry: 'horn.mjs#sound', artifact: 'image', base };
     const sheet = {
       project: 'p',
-      destinations: { quay: 'quay.yaml' },
-      defaults: { destination: 'quay', arch: ['x86_64'] },
+      destinations: { moorings: 'moorings.yaml' },
+      defaults: { destination: 'moorings', arch: ['x86_64'] },
       functions: { horn },
     };
     const root = folderWith({ 'emballage.yaml': JSON.stringify(sheet), 'src/horn.mjs': HORN });

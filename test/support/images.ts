@@ -35,9 +35,7 @@ export function makeImage(image: HandImage): MadeImage {
     blobs.set(sha256(bytes), bytes);
     return { mediaType, digest: `sha256:${sha256(bytes)}`, size: bytes.length };
   };
-  const plain = image.layers.map((layer) =>
-    Buffer.isBuffer(layer) ? layer : makeTar(layer),
-  );
+  const plain = image.layers.map((layer) => (Buffer.isBuffer(layer) ? layer : makeTar(layer)));
   const layers = plain.map((bytes) => add(image.layerType ?? GZIP_LAYER, gzipSync(bytes)));
   const config = add(
     image.types?.config ?? CONFIG_TYPE,

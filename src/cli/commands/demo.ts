@@ -179,7 +179,7 @@ export const command: CommandModule = {
     const folder = makeFolder(text(args, 'into'), session);
     cpSync(join(EXAMPLES, 'fernhaven-tides'), folder, { recursive: true });
     const index = await serveExample(['index', join(EXAMPLES, 'fernhaven-packages')], / at (http:\S+)\n/);
-    const images = mkdtempSync(join(tmpdir(), 'fernhaven-quay-'));
+    const images = mkdtempSync(join(tmpdir(), 'fernhaven-moorings-'));
     const registry = await serveExample(['registry', images], / at (\S+:\d+)\n/);
     try {
       pointAt(index.url, registry.url, folder);
@@ -268,8 +268,8 @@ function serveExample(what: readonly string[], pattern: RegExp): Promise<{ reado
 
 /** The example's files, with the ports that were free. */
 function pointAt(url: string, registry: string, folder: string): void {
-  const quay = join(folder, 'destinations/quay.yaml');
-  writeFileSync(quay, readFileSync(quay, 'utf8').replace(REGISTRY_IN_FILES, registry));
+  const moorings = join(folder, 'destinations/moorings.yaml');
+  writeFileSync(moorings, readFileSync(moorings, 'utf8').replace(REGISTRY_IN_FILES, registry));
   for (const name of FILES_WITH_INDEX) {
     const file = join(folder, name);
     writeFileSync(file, readFileSync(file, 'utf8').replace(INDEX_IN_FILES, new URL('/', url).href));

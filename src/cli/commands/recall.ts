@@ -79,7 +79,8 @@ function choiceFrom(args: Arguments): Parameters<typeof toRecall>[2] {
   return { all: args.all === true, ...(digest !== undefined && { digest }), ...(keep !== undefined && { keep }) };
 }
 
-function show({ delivery, deleted, kept, tagsLeft }: Recalled, session: Session): void {
+function show(recalled: Recalled, session: Session): void {
+  const { delivery, deleted, kept, tagsLeft, referrers, unknownTags } = recalled;
   const { paint } = session;
   const at = `${delivery.registry}/${delivery.repository}`;
   session.say(
@@ -87,8 +88,16 @@ function show({ delivery, deleted, kept, tagsLeft }: Recalled, session: Session)
   );
   const what = `${count(deleted.length, 'manifest')} deleted${kept.length === 0 ? '' : `, ${String(kept.length)} kept for another delivery`}`;
   session.tell(`  ${paint.dim(what)}`);
+  const note = (text: string): void => session.remark(`${paint.doubt('note')} ${text}`);
+  if (referrers.length > 0)
+    note(
+      `${count(referrers.length, 'manifest')} of others referred to it, such as signatures; who made them takes them back`,
+    );
+  const unknown = unknownTags.filter((tag) => !tagsLeft.includes(tag));
+  if (unknown.length > 0)
+    note(`${at} has ${count(unknown.length, 'tag')} that the ledger does not know: ${unknown.slice(0, 8).join(', ')}`);
   if (tagsLeft.length > 0)
-    session.remark(
-      `${paint.doubt('note')} ${tagsLeft.join(', ')} still ${tagsLeft.length === 1 ? 'names' : 'name'} it: the registry deletes no tags alone`,
+    note(
+      `${tagsLeft.join(', ')} still ${tagsLeft.length === 1 ? 'names' : 'name'} it: the registry deletes no tags alone`,
     );
 }

@@ -24,7 +24,10 @@ export const command: CommandModule = {
     'images in a folder. Both can be told to misbehave, to see what comes of it.',
   examples: [
     ['index demo/fernhaven-packages', 'serve the demo’s packages'],
-    ['registry /tmp/quay --port 0 --login harbour:secret --tokens', 'a registry that wants a login and gives tokens'],
+    [
+      'registry /tmp/moorings --port 0 --login harbour:secret --tokens',
+      'a registry that wants a login and gives tokens',
+    ],
     ['index wheels --port 0 --misbehave truncated', 'break off every file in the middle'],
   ],
   options: (yargs) =>

@@ -52,9 +52,8 @@ export class BaseLocker {
     if (known?.inputs === inputs && !isAsked && hasBase(project, known) && isAsItWas(spec, known)) return known;
     const compressor = jobs > 1 ? compressInThreads(jobs) : directCompressor;
     try {
-      const settled = await settleBase({ project, spec, machine, compressor, registry, onProgress: onBase }, (arch) =>
-        onSettling(spec.name, arch),
-      );
+      const base = { project, spec, machine, compressor, registry, onProgress: onBase };
+      const settled = await settleBase(base, (arch) => onSettling(spec.name, arch), known);
       return JSON.stringify(settled) === JSON.stringify(known) ? known : settled;
     } finally {
       await compressor.close();

@@ -18,6 +18,9 @@ import type { Destination, FunctionSpec, Registry } from '../sheet';
 import {
   deleteManifest,
   deleteTag,
+  listReferrers,
+  listTags,
+  ping,
   pullManifest,
   pushBlob,
   pushManifest,
@@ -103,6 +106,7 @@ export async function sendImage(request: SendRequest): Promise<Sent> {
     request.tags.length > 0 ? [...new Set(request.tags)] : [index.descriptor.digest.slice(7, 7 + TAG_DIGITS)];
   for (const tag of tags) refuseTag(tag);
   const registry = await request.registry(at.host, at.plainHttp);
+  await ping(registry);
   const isSame = await isThere(registry, repository, tags, index.descriptor.digest);
   const blobs = isSame ? [] : await sendBlobs(request, registry, repository, images);
   if (!isSame) {
@@ -236,6 +240,10 @@ export interface Recalled {
   readonly kept: readonly string[];
   /** Tags that go on naming what stays, since the registry does not delete tags alone. */
   readonly tagsLeft: readonly string[];
+  /** What others have made to refer to it, such as signatures, by digest. It stays: who made it takes it back. */
+  readonly referrers: readonly string[];
+  /** Tags that are still in the repository, and that no delivery of the ledger has. */
+  readonly unknownTags: readonly string[];
 }
 
 /** Takes back one delivery: its index and its images, as far as no other that stands uses them. */
@@ -250,6 +258,7 @@ export async function recall({ project, registry, now }: RecallRequest, delivery
       one.repository === delivery.repository &&
       !isSameDelivery(one, delivery),
   );
+  const referrers = await listReferrers(connection, delivery.repository, delivery.digest);
   const used = new Set(others.flatMap(({ digest, images }) => [digest, ...Object.values(images)]));
   const deleted: string[] = [];
   const kept: string[] = [];
@@ -263,7 +272,9 @@ export async function recall({ project, registry, now }: RecallRequest, delivery
     ledger: 1,
     deliveries: ledger.deliveries.map((one) => (isSameDelivery(one, delivery) ? { ...one, recalled } : one)),
   });
-  return { delivery, deleted, kept, tagsLeft };
+  const tags = (await listTags(connection, delivery.repository)) ?? [];
+  const unknownTags = tags.filter((tag) => !others.some((one) => one.tags.includes(tag)));
+  return { delivery, deleted, kept, tagsLeft, unknownTags, referrers: referrers.map(({ digest }) => digest) };
 }
 
 /** Where the images stay for another delivery, the tags of this one go. @returns those that could not be deleted */

@@ -1,6 +1,7 @@
 /** Blobs of the stand-in registry as they are sent: whole, from a place on, or wrong in ways that were asked for. */
 import { createReadStream, statSync } from 'node:fs';
 import type { ServerResponse } from 'node:http';
+import { CONTENT_DIGEST } from '../../core/formats/oci';
 import type { FaultState } from './faults';
 import { fail, type Exchange } from './server';
 
@@ -13,7 +14,7 @@ export function sendBlob(exchange: Exchange, name: string, digest: string): void
   }
   const { size } = statSync(path);
   if (request.method === 'HEAD') {
-    response.writeHead(200, { 'content-length': size, 'docker-content-digest': digest }).end();
+    response.writeHead(200, { 'content-length': size, [CONTENT_DIGEST]: digest }).end();
     return;
   }
   if (faults.fault === 'redirects-away' && request.headers.host?.startsWith('127.') === true) {

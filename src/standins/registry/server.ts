@@ -2,7 +2,7 @@
 import { randomBytes } from 'node:crypto';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { OCI_INDEX } from '../../core/formats/oci';
+import { CONTENT_DIGEST, OCI_INDEX } from '../../core/formats/oci';
 import { sendBlob } from './blobs';
 import { FaultState, type RegistryFault } from './faults';
 import { RegistryStore } from './store';
@@ -126,7 +126,7 @@ function sendManifest({ request, response, store, faults }: Exchange, name: stri
   response.writeHead(200, {
     'content-type': faults.fault === 'lists-itself' ? OCI_INDEX : found.mediaType,
     'content-length': bytes.length,
-    ...(faults.fault !== 'lists-itself' && { 'docker-content-digest': found.digest }),
+    ...(faults.fault !== 'lists-itself' && { [CONTENT_DIGEST]: found.digest }),
   });
   response.end(request.method === 'HEAD' ? undefined : bytes);
 }
@@ -148,7 +148,7 @@ async function putManifest({ request, response, store }: Exchange, name: string,
       response
         .writeHead(201, {
           location: `/v2/${name}/manifests/${digest}`,
-          'docker-content-digest': digest,
+          [CONTENT_DIGEST]: digest,
           'content-length': 0,
         })
         .end();

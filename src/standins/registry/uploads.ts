@@ -1,5 +1,6 @@
 /** Uploads to the stand-in registry: whole, in pieces, by mounting; what has arrived stays until it is finished. */
 import type { ServerResponse } from 'node:http';
+import { CONTENT_DIGEST } from '../../core/formats/oci';
 import { fail, type Exchange } from './server';
 
 /** @param id of the upload; '' to begin one */
@@ -22,7 +23,7 @@ function begin({ response, url, store, request }: Exchange, name: string): void 
   const [digest, from] = [url.searchParams.get('mount'), url.searchParams.get('from')];
   if (digest !== null && from !== null && store.mount(name, digest, from)) {
     response
-      .writeHead(201, { location: `/v2/${name}/blobs/${digest}`, 'docker-content-digest': digest, 'content-length': 0 })
+      .writeHead(201, { location: `/v2/${name}/blobs/${digest}`, [CONTENT_DIGEST]: digest, 'content-length': 0 })
       .end();
     return;
   }
@@ -84,6 +85,6 @@ async function finish(exchange: Exchange, name: string, id: string): Promise<voi
     return;
   }
   response
-    .writeHead(201, { location: `/v2/${name}/blobs/${digest}`, 'docker-content-digest': digest, 'content-length': 0 })
+    .writeHead(201, { location: `/v2/${name}/blobs/${digest}`, [CONTENT_DIGEST]: digest, 'content-length': 0 })
     .end();
 }

@@ -9,7 +9,11 @@ export const OCI_CONFIG = 'application/vnd.oci.image.config.v1+json';
 export const OCI_LAYER_GZIP = 'application/vnd.oci.image.layer.v1.tar+gzip';
 export const OCI_EMPTY = 'application/vnd.oci.empty.v1+json';
 
-const OLDER = 'application/vnd.docker';
+/** What the schema before the standard’s is named after, on the wire. */
+const OLDER_NAME = 'docker';
+const OLDER = `application/vnd.${OLDER_NAME}`;
+/** The header in which registries state a digest (distribution-spec, "Pulling manifests"), in small letters. */
+export const CONTENT_DIGEST = `${OLDER_NAME}-content-digest`;
 const OLDER_MANIFEST = `${OLDER}.distribution.manifest.v2+json`;
 const OLDER_INDEX = `${OLDER}.distribution.manifest.list.v2+json`;
 const OLDER_CONFIG = `${OLDER}.container.image.v1+json`;

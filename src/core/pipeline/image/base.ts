@@ -50,15 +50,28 @@ export function baseOfSpec(spec: FunctionSpec): Base {
   return spec.image?.base ?? { kind: 'empty' };
 }
 
-/** Settles the base of a function for all its architectures. */
-export async function settleBase(request: BaseRequest, onSettling: (arch: Arch) => void): Promise<LockedBase> {
+/**
+ * Settles the base of a function for all its architectures.
+ * @param known what was settled before; what is the same is not looked into again
+ */
+export async function settleBase(
+  request: BaseRequest,
+  onSettling: (arch: Arch) => void,
+  known: LockedBase | undefined,
+): Promise<LockedBase> {
   const { spec } = request;
+  const inputs = baseInputs(spec) ?? '';
   const targets: Record<string, LockedBaseTarget> = {};
   for (const arch of spec.archs) {
     onSettling(arch);
-    targets[arch] = await inspected(request, await take(request, arch));
+    const taken = await take(request, arch);
+    const before = known?.inputs === inputs ? known.targets[arch] : undefined;
+    targets[arch] =
+      before !== undefined && isSame(before, taken)
+        ? { ...before, from: taken.from, ...present({ digest: taken.digest }) }
+        : await inspected(request, taken);
   }
-  return { inputs: baseInputs(spec) ?? '', targets };
+  return { inputs, targets };
 }
 
 /** Brings everything of a base into the store. */
@@ -179,10 +192,7 @@ async function takeAgain(
     return;
   }
   const taken = await take(request, arch);
-  const isSame =
-    taken.config.digest === settled.config.digest &&
-    taken.layers.map(({ digest }) => digest).join() === settled.layers.map(({ digest }) => digest).join();
-  if (isSame) return;
+  if (isSame(settled, taken)) return;
   throw new EmballageError('LOCK_OUTDATED', {
     doing: `looking up what ${request.spec.name} stands on`,
     where: printable(settled.from),
@@ -196,6 +206,11 @@ async function takeAgain(
         ? `build on the machine it was locked on, or run \`emballage lock ${request.spec.name}\``
         : `run \`emballage lock ${request.spec.name}\``,
   });
+}
+
+function isSame(settled: LockedBaseTarget, taken: TakenBase): boolean {
+  const [a, b] = [settled, taken].map(({ config, layers }) => [config, ...layers].map(({ digest }) => digest).join());
+  return a === b;
 }
 
 /** Whether everything that the lock has for a base is in the store; then locking again asks nobody. */

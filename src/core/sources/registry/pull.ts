@@ -9,6 +9,7 @@ import { contentDigest } from '../../disk/digest';
 import { guarded } from '../../disk/write';
 import {
   ACCEPT_MANIFEST,
+  CONTENT_DIGEST,
   hexOf,
   isIndexType,
   isManifestType,
@@ -48,7 +49,7 @@ export async function pullManifest(
   const bytes = await registry.small(response, MAX_MANIFEST_BYTES, doing);
   if (response.status === 404) return undefined;
   const digest = `sha256:${contentDigest(bytes)}`;
-  const stated = reference.startsWith('sha256:') ? reference : response.headers['docker-content-digest'];
+  const stated = reference.startsWith('sha256:') ? reference : response.headers[CONTENT_DIGEST];
   if (stated?.startsWith('sha256:') === true && stated !== digest) throw mismatch(registry, doing, stated, digest);
   const mediaType = typeOf(bytes, response);
   if (!isManifestType(mediaType) && !isIndexType(mediaType))

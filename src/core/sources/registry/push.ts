@@ -5,7 +5,7 @@
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { stretchPieces } from '../../disk/file-source';
-import type { Descriptor, Stretch } from '../../formats/oci';
+import { CONTENT_DIGEST, type Descriptor, type Stretch } from '../../formats/oci';
 import type { NetworkResponse, RequestBody } from '../network';
 import type { RegistryConnection } from './connection';
 import { pullScope } from './pull';
@@ -247,7 +247,7 @@ async function finish(
     once: body !== undefined,
   });
   await registry.small(response, 65_536, doing);
-  const stated = response.headers['docker-content-digest'];
+  const stated = response.headers[CONTENT_DIGEST];
   if (stated !== undefined && stated !== descriptor.digest)
     throw registry.bad(doing, `it kept as ${descriptor.digest}`, printable(stated));
 }
@@ -304,6 +304,6 @@ export async function pushManifest(
     expects: [201],
   });
   await registry.small(response, 65_536, doing);
-  const stated = response.headers['docker-content-digest'];
+  const stated = response.headers[CONTENT_DIGEST];
   if (stated !== undefined && stated !== digest) throw registry.bad(doing, `it kept as ${digest}`, printable(stated));
 }
