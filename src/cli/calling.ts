@@ -2,7 +2,7 @@
 import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { listed, printable } from '../core/base/text';
-import { verifyAgainstWaybill } from '../core/pipeline/check';
+import { verifyAgainstWaybill } from '../core/pipeline/verify-artifact';
 import { artifactPath, type Project, type Target } from '../core/pipeline/targets';
 import { givenMemory, givenTimeMs, isNative, type Arch, type FunctionSpec } from '../core/sheet';
 import { chooseNode } from '../core/toolchains/node';

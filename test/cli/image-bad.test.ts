@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { mkdirSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
-import { layoutTar, type HandImage } from '../support/images';
+import { imageProject, layoutTar, type HandImage } from '../support/images';
 import { ARM64, makeElf, X86_64 } from '../support/elf-bytes';
 import { folderWith, HORN, run, type Files } from '../support/program';
 
@@ -204,28 +204,7 @@ describe('an image that somebody else made', () => {
   });
 });
 
-function sheet(keys: Readonly<Record<string, unknown>>, more: Files = {}): string {
-  const horn = {
-    source: 'src',
-    runtime: 'node 20',
-    entry: 'horn.mjs#sound',
-    artifact: 'image',
-    arch: ['x86_64'],
-    ...keys,
-  };
-  const document = {
-    project: 'p',
-    destinations: { moorings: 'moorings.yaml' },
-    defaults: { destination: 'moorings' },
-    functions: { horn },
-  };
-  return folderWith({
-    'emballage.yaml': JSON.stringify(document),
-    'moorings.yaml': MOORINGS,
-    'src/horn.mjs': HORN,
-    ...more,
-  });
-}
+const sheet = (keys: Readonly<Record<string, unknown>>, more: Files = {}): string => imageProject(MOORINGS, keys, more);
 
 describe('a sheet with an image', () => {
   it.each<[string, Readonly<Record<string, unknown>>, string]>([

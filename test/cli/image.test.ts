@@ -1,7 +1,7 @@
 import { spawnSync } from 'node:child_process';
 import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { layoutFolder, sha256 } from '../support/images';
+import { imageProject as projectFor, layoutFolder, sha256 } from '../support/images';
 import { CONFIG_SCHEMA, INDEX_SCHEMA, MANIFEST_SCHEMA, validate } from '../support/oci-schemas';
 import { folderWith, HORN, put, run, type Files } from '../support/program';
 import type { Waybill } from '../../src/core/waybill';
@@ -13,30 +13,8 @@ runtimes: {}
 `;
 const ARTIFACT = 'out/horn/x86_64/horn.oci.tar';
 
-/** A project with one function `horn` as an image. */
-function imageProject(keys: Readonly<Record<string, unknown>>, more: Files = {}): string {
-  const spec = {
-    source: 'src',
-    runtime: 'node 20',
-    entry: 'horn.mjs#sound',
-    artifact: 'image',
-    arch: ['x86_64'],
-    ...keys,
-  };
-  const sheet = {
-    project: 'fernhaven-tides',
-    destinations: { moorings: 'moorings.yaml' },
-    defaults: { destination: 'moorings' },
-    functions: { horn: spec },
-  };
-  return folderWith({
-    'emballage.yaml': JSON.stringify(sheet),
-    'moorings.yaml': MOORINGS,
-    'src/horn.mjs': HORN,
-    'event.json': '{"blasts":3}',
-    ...more,
-  });
-}
+const imageProject = (keys: Readonly<Record<string, unknown>>, more: Files = {}): string =>
+  projectFor(MOORINGS, keys, more);
 
 const ROOT: Files = {
   'bases/root/usr/bin/node': '#!/usr/bin/sh\n',

@@ -3,6 +3,7 @@ import { createHash } from 'node:crypto';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
+import { folderWith, HORN, type Files } from './program';
 import { makeTar, type RawTarEntry } from './tar-bytes';
 
 export const sha256 = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex');
@@ -88,4 +89,29 @@ export function layoutFolder(folder: string, images: readonly HandImage[]): void
     ...(platform !== undefined && { platform }),
   }));
   writeFileSync(join(folder, 'index.json'), JSON.stringify({ schemaVersion: 2, manifests }));
+}
+
+/** A project with one function `horn` as an image for x86_64, whose keys may be changed or added. */
+export function imageProject(destination: string, keys: Readonly<Record<string, unknown>>, more: Files = {}): string {
+  const spec = {
+    source: 'src',
+    runtime: 'node 20',
+    entry: 'horn.mjs#sound',
+    artifact: 'image',
+    arch: ['x86_64'],
+    ...keys,
+  };
+  const sheet = {
+    project: 'fernhaven-tides',
+    destinations: { moorings: 'moorings.yaml' },
+    defaults: { destination: 'moorings' },
+    functions: { horn: spec },
+  };
+  return folderWith({
+    'emballage.yaml': JSON.stringify(sheet),
+    'moorings.yaml': destination,
+    'src/horn.mjs': HORN,
+    'event.json': '{"blasts":3}',
+    ...more,
+  });
 }

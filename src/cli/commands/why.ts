@@ -3,7 +3,7 @@ import picomatch from 'picomatch';
 import { EmballageError } from '../../core/base/errors';
 import { count, listed, nearestWord, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
-import { verifyAgainstWaybill } from '../../core/pipeline/check';
+import { verifyAgainstWaybill } from '../../core/pipeline/verify-artifact';
 import { artifactPath, selectFunctions } from '../../core/pipeline/targets';
 import { explain, type ChainLink, type Explained } from '../../core/pipeline/why';
 import { ARCHITECTURES } from '../../core/sheet';

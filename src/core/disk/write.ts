@@ -3,7 +3,9 @@ import { createHash } from 'node:crypto';
 import {
   close,
   closeSync,
+  copyFileSync,
   fsyncSync,
+  linkSync,
   mkdirSync,
   openSync,
   readdirSync,
@@ -147,6 +149,23 @@ export class FileSink implements ZipSink {
     this.#written += this.#held;
     this.#held = 0;
   }
+}
+
+/** Puts a file under another name too, whole or not at all; it is copied where the file system has no hard links. */
+export function linkOrCopy(from: string, target: string): void {
+  guarded(target, () => {
+    mkdirSync(dirname(target), { recursive: true });
+    const temporary = temporaryBeside(target);
+    try {
+      linkSync(from, temporary);
+    } catch {
+      // Another file system, or one without hard links.
+      copyFileSync(from, temporary);
+    }
+    renameSync(temporary, target);
+    // Where the target is a link to the same file already, renaming does nothing and leaves the other name.
+    rmSync(temporary, { force: true });
+  });
 }
 
 /** Moves a file to a name that another may have. Freeing a large file takes long, so that goes on beside other work. */

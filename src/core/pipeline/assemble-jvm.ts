@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { inflateRawSync } from 'node:zlib';
 import { comparePaths, folderOf, joinPath } from '../base/paths';
+import { severalAtOnce } from '../base/several';
 import { contentDigest } from '../disk/digest';
 import { OpenFiles } from '../disk/file-source';
 import { stampOf, type Stamp } from '../disk/stamp';
@@ -104,16 +105,12 @@ async function fetchedJars(request: AssemblyRequest): Promise<FetchedJar[]> {
     const client = await http();
     const { maven, npm } = machine;
     const repositories = repositoriesFor(project, spec, { http: client, maven, credentials: npm.credentials });
-    const some = async (): Promise<void> => {
-      for (let one = open.shift(); one !== undefined; one = open.shift()) {
-        const { file, sha256, size, from } = one;
-        const isAddress = /^https?:/.test(from);
-        const url = isAddress ? repositories.mirrored(from) : pathToFileURL(join(project.root, from)).href;
-        const credentials = isAddress ? repositories.credentialsFor(from) : npm.credentials;
-        await store.get({ file, sha256, size, url, credentials }, client);
-      }
-    };
-    await Promise.all(Array.from({ length: Math.min(AT_ONCE, open.length) }, some));
+    await severalAtOnce(open, AT_ONCE, ({ file, sha256, size, from }) => {
+      const isAddress = /^https?:/.test(from);
+      const url = isAddress ? repositories.mirrored(from) : pathToFileURL(join(project.root, from)).href;
+      const credentials = isAddress ? repositories.credentialsFor(from) : npm.credentials;
+      return store.get({ file, sha256, size, url, credentials }, client);
+    });
   }
   return packages.map((locked) => ({ locked, path: store.pathOf(locked.sha256) }));
 }

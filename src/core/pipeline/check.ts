@@ -1,14 +1,11 @@
 /** Holds artifacts against a destination: every rule that can be applied, and which findings the team accepts. */
-import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import picomatch from 'picomatch';
-import { EmballageError, systemCode } from '../base/errors';
 import { present } from '../base/present';
 import { withFileSource } from '../disk/file-source';
-import { openLayout } from '../disk/layout-files';
 import type { OpenImage } from '../disk/open-image';
 import { readNative } from '../formats/native';
-import { archOfPlatform, hexOf } from '../formats/oci';
+import { archOfPlatform } from '../formats/oci';
 import {
   RULES,
   type Finding,
@@ -33,14 +30,14 @@ import {
 import { readSubject, type SubjectRequest } from './check-subject';
 import type { JvmView } from '../languages/jvm';
 import type { NodeView } from '../languages/node';
-import { readWaybill, type Waybill } from '../waybill';
+import type { Waybill } from '../waybill';
 import type { JavaRuntime } from '../toolchains/java';
 import { knownFacts } from './facts-memory';
 import { functionPath } from './image/cut';
 import { isImage, withImageSubject } from './image/image-subject';
 import type { Lock } from './lockfile';
-import { fileDigest } from '../disk/digest';
-import { artifactPath, stateFolder, waybillPath, type Project, type Target } from './targets';
+import { artifactPath, stateFolder, type Project, type Target } from './targets';
+import { verifyAgainstWaybill } from './verify-artifact';
 
 export interface CheckedFinding extends Finding {
   readonly rule: string;
@@ -279,43 +276,4 @@ async function hasLockedBase(spec: FunctionSpec, arch: Arch, lock: Lock, { image
   const packed = image?.base?.layers.map(({ digest }) => digest).join() ?? '';
   const settled = locked?.targets[arch]?.layers.map(({ digest }) => digest).join() ?? '';
   return baseInputs(spec) === locked?.inputs && packed === settled;
-}
-
-/** What an artifact is known by: the digest of its file; that of its manifest for an image. */
-async function artifactDigest(path: string, shown: string, form: Form): Promise<string> {
-  if (form !== 'image') return fileDigest(path);
-  const layout = await openLayout(path, shown);
-  return hexOf(layout.index.manifests[0]?.digest ?? 'sha256:');
-}
-
-/**
- * The waybill of a target, whose artifact is there and is the one that it describes.
- * @throws EmballageError ARTIFACT_MISSING or ARTIFACT_MIXED
- */
-export async function verifyAgainstWaybill(project: Project, target: Target): Promise<Waybill> {
-  const shown = artifactPath(target);
-  const doing = 'looking for the artifact';
-  const mend = `run \`emballage build ${target.spec.name}\``;
-  let text: string;
-  let digest: string;
-  try {
-    digest = await artifactDigest(join(project.root, shown), shown, target.spec.form);
-    text = readFileSync(join(project.root, waybillPath(target)), 'utf8');
-  } catch (error) {
-    if (systemCode(error) !== 'ENOENT') throw error;
-    throw new EmballageError(
-      'ARTIFACT_MISSING',
-      { doing, where: shown, expected: 'an artifact with its waybill', found: 'nothing, or only one of the two', mend },
-      error,
-    );
-  }
-  const waybill = await readWaybill(text, waybillPath(target));
-  if (waybill.artifact.sha256 === digest) return waybill;
-  throw new EmballageError('ARTIFACT_MIXED', {
-    doing,
-    where: shown,
-    expected: `the artifact of its waybill, SHA-256 ${waybill.artifact.sha256}`,
-    found: `another, SHA-256 ${digest}`,
-    mend,
-  });
 }

@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { EmballageError } from '../base/errors';
 import { present } from '../base/present';
 import { printable } from '../base/text';
+import { severalAtOnce } from '../base/several';
 import {
   effectivePom,
   readPom,
@@ -188,12 +189,9 @@ class Settler {
   async #fetchAll(artifacts: readonly ResolvedArtifact[], apart: string | undefined): Promise<LockedPackage[]> {
     const wanted = artifacts.filter(({ type }) => type === 'jar');
     const packages = new Array<LockedPackage | undefined>(wanted.length);
-    const open = [...wanted.entries()];
-    const some = async (): Promise<void> => {
-      for (let one = open.shift(); one !== undefined; one = open.shift())
-        packages[one[0]] = await this.#fetch(one[1], apart);
-    };
-    await Promise.all(Array.from({ length: Math.min(AT_ONCE, open.length) }, some));
+    await severalAtOnce(wanted.entries(), AT_ONCE, async ([i, artifact]) => {
+      packages[i] = await this.#fetch(artifact, apart);
+    });
     return packages.filter((one) => one !== undefined);
   }
 

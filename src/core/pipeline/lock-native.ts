@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { EmballageError } from '../base/errors';
 import { baseOf } from '../base/paths';
 import { listed, literalPattern, printable } from '../base/text';
+import { severalAtOnce } from '../base/several';
 import { contentDigest } from '../disk/digest';
 import { sourceOfBytes } from '../formats/byte-source';
 import { openZip, readEntry } from '../formats/zip';
@@ -37,13 +38,10 @@ export async function settleNativeFunction(settling: NativeSettling): Promise<Lo
     ...needs.crates.map((crate) => () => settleCrate(settling, store, crate)),
     ...needs.modules.map((file) => () => settleModule(settling, store, file)),
   ];
-  const work = async (): Promise<void> => {
-    for (let next = open.shift(); next !== undefined; next = open.shift()) {
-      const one = await next();
-      packages.set(`${one.name}\0${one.version}\0${one.file}`, one);
-    }
-  };
-  await Promise.all(Array.from({ length: Math.min(AT_ONCE, open.length) }, work));
+  await severalAtOnce(open, AT_ONCE, async (settle) => {
+    const one = await settle();
+    packages.set(`${one.name}\0${one.version}\0${one.file}`, one);
+  });
   const sorted = [...packages].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, one]) => one);
   return { inputs: needs.inputs, targets: Object.fromEntries(spec.archs.map((arch) => [arch, sorted])) };
 }

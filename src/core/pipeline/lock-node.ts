@@ -5,6 +5,7 @@ import { pathToFileURL } from 'node:url';
 import type { Place } from '../base/errors';
 import { folderOf, joinPath, settlePath } from '../base/paths';
 import { literalPattern, printable } from '../base/text';
+import { severalAtOnce } from '../base/several';
 import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import {
@@ -149,16 +150,11 @@ class Fetching {
 
   async fetchAll(packages: readonly Chosen[]): Promise<LockedPackage[]> {
     const found: LockedPackage[] = [];
-    const open = [...packages.entries()];
-    const fetchSome = async (): Promise<void> => {
-      for (let next = open.shift(); next !== undefined; next = open.shift()) {
-        const [i, { at, entry, by }] = next;
-        const known = this.#known.get(entry.key) ?? this.#fetch(entry);
-        this.#known.set(entry.key, known);
-        found[i] = { ...(await known), by: [...by], at };
-      }
-    };
-    await Promise.all(Array.from({ length: AT_ONCE }, fetchSome));
+    await severalAtOnce(packages.entries(), AT_ONCE, async ([i, { at, entry, by }]) => {
+      const known = this.#known.get(entry.key) ?? this.#fetch(entry);
+      this.#known.set(entry.key, known);
+      found[i] = { ...(await known), by: [...by], at };
+    });
     return found;
   }
 

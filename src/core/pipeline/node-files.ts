@@ -2,6 +2,7 @@
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { baseOf, folderOf, joinPath } from '../base/paths';
+import { severalAtOnce } from '../base/several';
 import { fileDigest } from '../disk/digest';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type Origin, type PackedEntry } from '../fileset/model';
 import type { NodeFile } from '../languages/node';
@@ -118,13 +119,9 @@ async function fetchMissing(
   if (open.length === 0) return;
   const { credentials } = npmConfigFor(project, folderOf(readNodeNeeds(project, spec)?.lock ?? ''), machine.npm);
   const client = await http();
-  const fetchSome = async (): Promise<void> => {
-    for (let one = open.shift(); one !== undefined; one = open.shift())
-      await store.get({ ...describe(one), credentials }, client);
-  };
   const describe = ({ file, sha256, size, from }: LockedPackage): Parameters<PackageStore['get']>[0] => {
     const url = /^https?:/.test(from) ? from : pathToFileURL(join(project.root, from)).href;
     return { file, sha256, size, url };
   };
-  await Promise.all(Array.from({ length: Math.min(AT_ONCE, open.length) }, fetchSome));
+  await severalAtOnce(open, AT_ONCE, (one) => store.get({ ...describe(one), credentials }, client));
 }

@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { EmballageError } from '../base/errors';
 import { printable } from '../base/text';
+import { severalAtOnce } from '../base/several';
 import { unpackWheel, type UnpackedWheel } from '../languages/python';
 import { PackageStore, type PackageFile } from '../sources';
 import type { LockedPackage } from './lockfile';
@@ -24,12 +25,11 @@ export async function readyPackages(request: AssemblyRequest): Promise<ReadyPack
   const { project, packages, http } = request;
   const store = new PackageStore(join(stateFolder(project), 'packages'));
   const open = packages.filter(({ sha256 }) => store.find(sha256) === undefined);
-  const fetchSome = async (): Promise<void> => {
-    for (let one = open.shift(); one !== undefined; one = open.shift())
-      if (one.source === undefined) await store.get(describe(project, one), await http());
-      else await buildAgain(request, one, one.source, store);
-  };
-  await Promise.all(Array.from({ length: Math.min(AT_ONCE, open.length) }, fetchSome));
+  await severalAtOnce(open, AT_ONCE, async (one) =>
+    one.source === undefined
+      ? store.get(describe(project, one), await http())
+      : buildAgain(request, one, one.source, store),
+  );
   const ready: ReadyPackage[] = [];
   for (const one of packages) {
     const folder = join(stateFolder(project), 'unpacked', one.sha256);

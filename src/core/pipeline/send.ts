@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import { EmballageError } from '../base/errors';
 import { joinPath } from '../base/paths';
 import { printable } from '../base/text';
+import { severalAtOnce, summed } from '../base/several';
 import { openLayout } from '../disk/layout-files';
 import {
   findBlob,
@@ -28,7 +29,7 @@ import {
   type RegistryConnection,
   type UploadMemory,
 } from '../sources/registry';
-import { verifyAgainstWaybill } from './check';
+import { verifyAgainstWaybill } from './verify-artifact';
 import { readLedger, standing, writeLedger, type Delivery } from './ledger';
 import { artifactPath, targetsOf, type Project } from './targets';
 
@@ -63,6 +64,7 @@ interface OneImage extends ImageDocuments {
 }
 
 const TAG_DIGITS = 12;
+const MOST_AT_ONCE = 4;
 
 /** The registry that a function is sent to. @throws EmballageError USAGE where its destination has none */
 export function registryOf(
@@ -180,31 +182,20 @@ async function sendBlobs(
   const open = [...all.values()].sort((a, b) => b.descriptor.size - a.descriptor.size);
   const total = open.reduce((sum, { descriptor }) => sum + descriptor.size, 0);
   const mountFrom = otherRepositories(request.project, registry.host, repository);
-  const done = new Map<string, number>();
-  const progress = (digest: string, bytes: number): void => {
-    done.set(digest, bytes);
-    request.onProgress(
-      [...done.values()].reduce((a, b) => a + b, 0),
-      total,
-    );
-  };
+  const progress = summed((done) => request.onProgress(done, total));
   const sent: SentBlob[] = [];
-  const work = async (): Promise<void> => {
-    for (let one = open.shift(); one !== undefined; one = open.shift()) {
-      const { descriptor, layout } = one;
-      const how = await pushBlob(registry, {
-        name: repository,
-        descriptor,
-        content: findBlob(layout, descriptor),
-        mountFrom,
-        memory: request.memory,
-        onProgress: (bytes) => progress(descriptor.digest, bytes),
-      });
-      progress(descriptor.digest, descriptor.size);
-      sent.push({ ...descriptor, how });
-    }
-  };
-  await Promise.all(Array.from({ length: Math.min(Math.max(2, request.jobs), 4, open.length) }, work));
+  await severalAtOnce(open, Math.min(Math.max(2, request.jobs), MOST_AT_ONCE), async ({ descriptor, layout }) => {
+    const how = await pushBlob(registry, {
+      name: repository,
+      descriptor,
+      content: findBlob(layout, descriptor),
+      mountFrom,
+      memory: request.memory,
+      onProgress: (bytes) => progress(descriptor.digest, bytes),
+    });
+    progress(descriptor.digest, descriptor.size);
+    sent.push({ ...descriptor, how });
+  });
   return sent.sort((a, b) => b.size - a.size);
 }
 

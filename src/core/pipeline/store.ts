@@ -2,10 +2,10 @@
  * The content-addressed store: artifacts by the digest of everything that went into them. An artifact is used only when
  * its bytes still have the digest recorded with it.
  */
-import { copyFileSync, linkSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs';
+import { readdirSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileDigest } from '../disk/digest';
-import { FileSink, guarded, removeLeftovers, temporaryBeside, writeWhole } from '../disk/write';
+import { FileSink, guarded, linkOrCopy, removeLeftovers, writeWhole } from '../disk/write';
 
 export interface StoredArtifact {
   readonly sha256: string;
@@ -50,19 +50,7 @@ export class Store {
 
   /** Puts an artifact under a name, whole or not at all. */
   place(key: string, target: string): void {
-    guarded(target, () => {
-      mkdirSync(join(target, '..'), { recursive: true });
-      const temporary = temporaryBeside(target);
-      try {
-        linkSync(this.#path(key), temporary);
-      } catch {
-        // Another file system, or one without hard links.
-        copyFileSync(this.#path(key), temporary);
-      }
-      renameSync(temporary, target);
-      // Where the target is a link to the same file already, renaming does nothing and leaves the other name.
-      rmSync(temporary, { force: true });
-    });
+    linkOrCopy(this.#path(key), target);
   }
 
   /** Removes what interrupted runs left, and the artifacts used longest ago when there are too many. */

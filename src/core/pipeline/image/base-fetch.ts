@@ -2,6 +2,7 @@
 import { join } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import { listed, printable } from '../../base/text';
+import { severalAtOnce, summed } from '../../base/several';
 import { openLayout } from '../../disk/layout-files';
 import {
   archOfPlatform,
@@ -83,27 +84,13 @@ async function fetchAll(
     ({ digest }, i) => blobs.findIndex((one) => one.digest === digest) === i && store.find(hexOf(digest)) === undefined,
   );
   const total = open.reduce((sum, { size }) => sum + size, 0);
-  const done = new Map<string, number>();
-  const work = async (): Promise<void> => {
-    for (let one = open.shift(); one !== undefined; one = open.shift()) {
-      const { digest } = one;
-      const hex = hexOf(digest);
-      const path = store.partial(hex);
-      await pullBlob(registry, name, one, {
-        path,
-        onProgress(bytes) {
-          done.set(digest, bytes);
-          onProgress?.(
-            `fetching ${name}`,
-            [...done.values()].reduce((a, b) => a + b, 0),
-            total,
-          );
-        },
-      });
-      store.takeIn(path, hex);
-    }
-  };
-  await Promise.all(Array.from({ length: Math.min(AT_ONCE, open.length) }, work));
+  const progress = summed((done) => onProgress?.(`fetching ${name}`, done, total));
+  await severalAtOnce(open, AT_ONCE, async (one) => {
+    const hex = hexOf(one.digest);
+    const path = store.partial(hex);
+    await pullBlob(registry, name, one, { path, onProgress: (bytes) => progress(hex, bytes) });
+    store.takeIn(path, hex);
+  });
 }
 
 /** The manifest for one architecture, where an index has several. */

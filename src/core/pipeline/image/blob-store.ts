@@ -2,11 +2,11 @@
  * Blobs of images by their SHA-256: layers that were made here, and what was fetched. A blob that looks as it did when it
  * was last verified is not read again.
  */
-import { linkSync, copyFileSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs';
-import { dirname, join } from 'node:path';
+import { readdirSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs';
+import { join } from 'node:path';
 import { contentDigest, fileDigest } from '../../disk/digest';
 import { readStretch, stretchPieces } from '../../disk/file-source';
-import { FileSink, guarded, removeLeftovers, temporaryBeside, writeWhole } from '../../disk/write';
+import { FileSink, guarded, linkOrCopy, removeLeftovers, temporaryBeside, writeWhole } from '../../disk/write';
 import type { BlobHolder, Stretch } from '../../formats/oci';
 import { stateFolder, type Project } from '../targets';
 
@@ -101,17 +101,7 @@ export class BlobStore implements BlobHolder {
 
   /** Puts a blob under another name, without copying it where the file system allows. */
   place(hex: string, target: string): void {
-    guarded(target, () => {
-      mkdirSync(dirname(target), { recursive: true });
-      const temporary = temporaryBeside(target);
-      try {
-        linkSync(this.#path(hex), temporary);
-      } catch {
-        copyFileSync(this.#path(hex), temporary);
-      }
-      renameSync(temporary, target);
-      rmSync(temporary, { force: true });
-    });
+    linkOrCopy(this.#path(hex), target);
   }
 
   /** A note by name; undefined where there is none that can be read. */

@@ -1,6 +1,7 @@
 /** Fetches an image from a registry by its digest, into a layout folder; every blob is verified before it counts. */
 import { renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
+import { severalAtOnce, summed } from '../../base/several';
 import { guarded, writeWhole } from '../../disk/write';
 import {
   badImage,
@@ -47,31 +48,19 @@ export async function fetchImage({
   const { config, layers } = readManifest(pulled.bytes, shown);
   const open = [...new Map([config, ...layers].map((one) => [one.digest, one])).values()];
   const total = open.reduce((sum, { size }) => sum + size, 0);
-  const done = new Map<string, number>();
+  const progress = summed((done) => onProgress(done, total));
   const blobs = join(folder, BLOBS_FOLDER);
-  const work = async (): Promise<void> => {
-    for (let one = open.shift(); one !== undefined; one = open.shift()) {
-      const { digest: own } = one;
-      const partial = join(blobs, `${hexOf(own)}.partial`);
-      try {
-        await pullBlob(registry, name, one, {
-          path: partial,
-          onProgress(bytes) {
-            done.set(own, bytes);
-            onProgress(
-              [...done.values()].reduce((a, b) => a + b, 0),
-              total,
-            );
-          },
-        });
-      } catch (error) {
-        rmSync(partial, { force: true });
-        throw error;
-      }
-      guarded(blobs, () => renameSync(partial, join(blobs, hexOf(own))));
+  await severalAtOnce(open, AT_ONCE, async (one) => {
+    const hex = hexOf(one.digest);
+    const path = join(blobs, `${hex}.partial`);
+    try {
+      await pullBlob(registry, name, one, { path, onProgress: (bytes) => progress(hex, bytes) });
+    } catch (error) {
+      rmSync(path, { force: true });
+      throw error;
     }
-  };
-  await Promise.all(Array.from({ length: Math.min(AT_ONCE, open.length) }, work));
+    guarded(blobs, () => renameSync(path, join(blobs, hex)));
+  });
   writeWhole(join(blobs, hexOf(digest)), pulled.bytes, shown);
   writeWhole(join(folder, LAYOUT_FILE), LAYOUT_BYTES, shown);
   const manifests = [{ ...pulled.descriptor, platform: platformOf(arch) }];
