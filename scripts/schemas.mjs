@@ -1,10 +1,11 @@
-// Writes the JSON Schemas of sheet, destination, waybill and lock into schemas/, from the schemas that check them.
+// Writes the JSON Schemas of sheet, destination, waybill, lock and ledger into schemas/, from the schemas that check them.
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 
 const require = createRequire(import.meta.url);
 const { z } = require('zod');
 const { sheetSchema, destinationSchema } = require('../dist/core/sheet/index.js');
+const { ledgerSchema } = require('../dist/core/pipeline/ledger.js');
 const { lockSchema } = require('../dist/core/pipeline/lock-schema.js');
 const { waybillSchema } = require('../dist/core/waybill/schema.js');
 
@@ -15,6 +16,7 @@ for (const [name, schema] of Object.entries({
   destination: destinationSchema,
   waybill: waybillSchema,
   lock: lockSchema,
+  ledger: ledgerSchema,
 })) {
   const document = z.toJSONSchema(schema, { target: 'draft-2020-12', io: 'input' });
   writeFileSync(new URL(`${name}.schema.json`, folder), `${JSON.stringify(document, null, 2)}\n`);

@@ -213,6 +213,7 @@ describe('a sheet with an image', () => {
     ['with two kinds of base', { base: { image: 'h.example/a', root: 'src' } }, 'keep one of them'],
     ['with none of them', { base: {} }, 'one of `image`, `layout`, `root` and `runtime`'],
     ['with a reference that is none', { base: { image: 'python' } }, 'no `/` between the registry and the name'],
+    ['with another runtime', { base: { runtime: 'python' } }, '`node`, which the function asks for'],
     ['with a base that is not there', { base: { root: 'bases/{arch}' } }, 'where nothing is'],
     ['with a base outside', { base: { root: '../elsewhere' } }, 'which leaves it'],
     ['with a tag where none belongs', { base: { root: 'src', tag: 'x' } }, 'it only with `layout`'],

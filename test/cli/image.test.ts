@@ -3,8 +3,10 @@ import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync,
 import { join } from 'node:path';
 import { imageProject as projectFor, layoutFolder, sha256 } from '../support/images';
 import { CONFIG_SCHEMA, INDEX_SCHEMA, MANIFEST_SCHEMA, validate } from '../support/oci-schemas';
+import { itWith } from '../support/native';
 import { folderWith, HORN, put, run, type Files } from '../support/program';
 import type { Waybill } from '../../src/core/waybill';
+import { whyNoRoot } from '../../src/standins/host/image';
 
 const MOORINGS = `destination: moorings
 arch: [x86_64, arm64]
@@ -64,6 +66,11 @@ function readBack(tar: string): {
   );
   return { manifest, config, layers };
 }
+
+const unshare = spawnSync('sh', ['-c', 'command -v unshare'], { encoding: 'utf8' }).stdout.trim();
+/** Tests that run something in a root folder of its own, where the system lets them. */
+const itWithRoot = (...programs: readonly string[]): jest.It =>
+  unshare !== '' && whyNoRoot(unshare) === undefined ? itWith(...programs) : it.skip;
 
 describe('a function as an image', () => {
   it('stands on its base, in layers by how often they change, as the standard wants it', () => {
@@ -207,85 +214,97 @@ describe('a function as an image', () => {
     validate(INDEX_SCHEMA, JSON.parse(over.toString()));
   });
 
-  it('runs from its unpacked layers, in a root of its own, with the runtime of this machine', () => {
-    const root = imageProject(
-      { base: { runtime: 'node' }, runtime: `node ${process.versions.node.split('.')[0] ?? ''}` },
-      {
-        'src/horn.mjs':
-          "import { readdirSync, writeFileSync } from 'node:fs';\nexport async function sound({ data }, context) {\n  console.log('sounding');\n  let isReadOnly = false;\n  try { writeFileSync('/function/x', ''); } catch { isReadOnly = true; }\n  return { ...data, uid: process.getuid(), isReadOnly, above: readdirSync('/').includes('function'), name: context.name };\n}\n",
-      },
-    );
-    expect(run(root, ['lock']).stderr).toBe('');
-    built(root);
-    const before = readdirSync('/tmp').filter((name) => name.startsWith('emballage-host-'));
-    const outcome = run(root, ['try', 'horn', '--event', 'event.json', '--json']);
-    const { calls } = JSON.parse(outcome.stdout) as {
-      calls: { answer: { json?: string }; log: { lines: string[] } }[];
-    };
-    expect(JSON.parse(calls[0]?.answer.json ?? 'null')).toEqual({
-      blasts: 3,
-      uid: process.getuid?.() === 0 ? 65_534 : 0,
-      isReadOnly: true,
-      above: true,
-      name: 'horn',
-    });
-    expect(calls[0]?.log.lines).toEqual(['sounding']);
-    expect(readdirSync('/tmp').filter((name) => name.startsWith('emballage-host-'))).toEqual(before);
-    const check = run(root, ['check']);
-    expect([check.status, check.stdout.includes('horn x86_64 for moorings: fit to go')]).toEqual([0, true]);
-  }, 120_000);
+  itWithRoot('unshare')(
+    'runs from its unpacked layers, in a root of its own, with the runtime of this machine',
+    () => {
+      const root = imageProject(
+        { base: { runtime: 'node' }, runtime: `node ${process.versions.node.split('.')[0] ?? ''}` },
+        {
+          'src/horn.mjs':
+            "import { readdirSync, writeFileSync } from 'node:fs';\nexport async function sound({ data }, context) {\n  console.log('sounding');\n  let isReadOnly = false;\n  try { writeFileSync('/function/x', ''); } catch { isReadOnly = true; }\n  return { ...data, uid: process.getuid(), isReadOnly, above: readdirSync('/').includes('function'), name: context.name };\n}\n",
+        },
+      );
+      expect(run(root, ['lock']).stderr).toBe('');
+      built(root);
+      const before = readdirSync('/tmp').filter((name) => name.startsWith('emballage-host-'));
+      const outcome = run(root, ['try', 'horn', '--event', 'event.json', '--json']);
+      const { calls } = JSON.parse(outcome.stdout) as {
+        calls: { answer: { json?: string }; log: { lines: string[] } }[];
+      };
+      expect(JSON.parse(calls[0]?.answer.json ?? 'null')).toEqual({
+        blasts: 3,
+        uid: process.getuid?.() === 0 ? 65_534 : 0,
+        isReadOnly: true,
+        above: true,
+        name: 'horn',
+      });
+      expect(calls[0]?.log.lines).toEqual(['sounding']);
+      expect(readdirSync('/tmp').filter((name) => name.startsWith('emballage-host-'))).toEqual(before);
+      const check = run(root, ['check']);
+      expect([check.status, check.stdout.includes('horn x86_64 for moorings: fit to go')]).toEqual([0, true]);
+    },
+    120_000,
+  );
 
-  it('runs Python too, and ends with its traceback when it fails', () => {
-    const root = imageProject(
-      { base: { runtime: 'python' }, runtime: 'python 3.11', entry: 'horn.py#sound' },
-      {
-        'src/horn.py':
-          'import os\n\nasync def sound(event, context):\n    os.write(1, b"low\\n")\n    if event["data"]["blasts"] > 5:\n        raise ValueError("too loud")\n    return {"run": context.run, "deadline": context.deadline[-1]}\n',
-        'loud.json': '{"blasts":9}',
-      },
-    );
-    const locked = run(root, ['lock']);
-    expect(locked.stderr).toBe('');
-    built(root);
-    const { calls } = JSON.parse(
-      run(root, ['try', 'horn', '--event', 'event.json', '--event', 'loud.json', '--json']).stdout,
-    ) as {
-      calls: { answer: { kind: string; json?: string; failure?: unknown }; log: { lines: string[] } }[];
-    };
-    expect(calls[0]?.answer.json).toBe('{"run": "run-1", "deadline": "Z"}');
-    expect(calls[1]?.answer).toEqual({ kind: 'failed', failure: { kind: 'exited', code: 1 } });
-    expect(calls[1]?.log.lines.join('\n')).toContain('ValueError: too loud');
-  }, 120_000);
+  itWithRoot('python3.11')(
+    'runs Python too, and ends with its traceback when it fails',
+    () => {
+      const root = imageProject(
+        { base: { runtime: 'python' }, runtime: 'python 3.11', entry: 'horn.py#sound' },
+        {
+          'src/horn.py':
+            'import os\n\nasync def sound(event, context):\n    os.write(1, b"low\\n")\n    if event["data"]["blasts"] > 5:\n        raise ValueError("too loud")\n    return {"run": context.run, "deadline": context.deadline[-1]}\n',
+          'loud.json': '{"blasts":9}',
+        },
+      );
+      const locked = run(root, ['lock']);
+      expect(locked.stderr).toBe('');
+      built(root);
+      const { calls } = JSON.parse(
+        run(root, ['try', 'horn', '--event', 'event.json', '--event', 'loud.json', '--json']).stdout,
+      ) as {
+        calls: { answer: { kind: string; json?: string; failure?: unknown }; log: { lines: string[] } }[];
+      };
+      expect(calls[0]?.answer.json).toBe('{"run": "run-1", "deadline": "Z"}');
+      expect(calls[1]?.answer).toEqual({ kind: 'failed', failure: { kind: 'exited', code: 1 } });
+      expect(calls[1]?.log.lines.join('\n')).toContain('ValueError: too loud');
+    },
+    120_000,
+  );
 
-  it('of the JVM is a folder of classes, those for its version in their place', () => {
-    const root = imageProject(
-      { base: { root: 'bases/root' }, runtime: 'java 17', entry: 'harbour.Horn#sound' },
-      {
-        'bases/root/opt/java/bin/java': 'elf',
-        'src/harbour/Horn.java':
-          'package harbour; public class Horn { public static String sound(String event) { return event; } }\n',
-      },
-    );
-    rmSync(join(root, 'src/horn.mjs'));
-    spawnSync('chmod', ['755', join(root, 'bases/root/opt/java/bin/java')]);
-    expect(run(root, ['lock']).status).toBe(0);
-    built(root);
-    const { layers, config } = readBack(join(root, ARTIFACT));
-    expect(layers.at(-1)).toEqual(expect.arrayContaining(['emballage/start.jar', 'function/harbour/Horn.class']));
-    expect(JSON.stringify(config)).toContain('"emballage.host.Lines","/emballage/start.json"');
-    // What it says on standard output goes to its log; answers are lines.
-    const folder = folderWith({});
-    spawnSync('sh', [
-      '-c',
-      `tar -xf '${join(root, ARTIFACT)}' -C '${folder}' && for f in '${folder}'/blobs/sha256/*; do tar -xzf "$f" -C '${folder}' 2>/dev/null; done; true`,
-    ]);
-    const plan = join(folder, 'emballage/start.json');
-    writeFileSync(plan, readFileSync(plan, 'utf8'));
-    copyFileSync(join(folder, 'emballage/start.jar'), join(folder, 'start.jar'));
-    const java = spawnSync('java', ['-cp', `${folder}/start.jar:${folder}/function`, 'emballage.host.Lines', plan], {
-      input: '{"a":1}\n\n{"b":2}\n',
-      encoding: 'utf8',
-    });
-    expect([java.stdout, java.status]).toEqual(['"{\\"a\\":1}"\n"{\\"b\\":2}"\n', 0]);
-  }, 120_000);
+  itWith('javac')(
+    'of the JVM is a folder of classes, those for its version in their place',
+    () => {
+      const root = imageProject(
+        { base: { root: 'bases/root' }, runtime: 'java 17', entry: 'harbour.Horn#sound' },
+        {
+          'bases/root/opt/java/bin/java': 'elf',
+          'src/harbour/Horn.java':
+            'package harbour; public class Horn { public static String sound(String event) { return event; } }\n',
+        },
+      );
+      rmSync(join(root, 'src/horn.mjs'));
+      spawnSync('chmod', ['755', join(root, 'bases/root/opt/java/bin/java')]);
+      expect(run(root, ['lock']).status).toBe(0);
+      built(root);
+      const { layers, config } = readBack(join(root, ARTIFACT));
+      expect(layers.at(-1)).toEqual(expect.arrayContaining(['emballage/start.jar', 'function/harbour/Horn.class']));
+      expect(JSON.stringify(config)).toContain('"emballage.host.Lines","/emballage/start.json"');
+      // What it says on standard output goes to its log; answers are lines.
+      const folder = folderWith({});
+      spawnSync('sh', [
+        '-c',
+        `tar -xf '${join(root, ARTIFACT)}' -C '${folder}' && for f in '${folder}'/blobs/sha256/*; do tar -xzf "$f" -C '${folder}' 2>/dev/null; done; true`,
+      ]);
+      const plan = join(folder, 'emballage/start.json');
+      writeFileSync(plan, readFileSync(plan, 'utf8'));
+      copyFileSync(join(folder, 'emballage/start.jar'), join(folder, 'start.jar'));
+      const java = spawnSync('java', ['-cp', `${folder}/start.jar:${folder}/function`, 'emballage.host.Lines', plan], {
+        input: '{"a":1}\n\n{"b":2}\n',
+        encoding: 'utf8',
+      });
+      expect([java.stdout, java.status]).toEqual(['"{\\"a\\":1}"\n"{\\"b\\":2}"\n', 0]);
+    },
+    120_000,
+  );
 });

@@ -1,5 +1,5 @@
 /** Opens image layouts that lie on disk, as a folder or as one tar archive. */
-import { existsSync, statSync } from 'node:fs';
+import { statSync } from 'node:fs';
 import { join } from 'node:path';
 import {
   badImage,
@@ -42,11 +42,6 @@ export async function openLayout(path: string, shown: string): Promise<ImageLayo
   return { ...holder, index: readIndex(readStretch(index), `${shown}, ${INDEX_FILE}`) };
 }
 
-/** Whether a file begins as a layout’s tar archive does that we would open; a layout’s folder has its marker. */
-export function looksLikeLayout(path: string): boolean {
-  return statSync(path, { throwIfNoEntry: false })?.isDirectory() === true && existsSync(join(path, LAYOUT_FILE));
-}
-
 type Find = (path: string) => Stretch | undefined;
 
 function folderFiles(folder: string): Find {
@@ -63,10 +58,4 @@ async function tarFiles(path: string, shown: string): Promise<Find> {
       if (head.kind === 'file') members.set(head.path, { path, at, size: head.size });
   });
   return (member) => members.get(member);
-}
-
-/** Blobs that lie in a folder under their digests. */
-export function blobFolder(folder: string, shown: string): BlobHolder {
-  const find = folderFiles(folder);
-  return { shown, find, read: readStretch };
 }

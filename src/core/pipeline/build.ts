@@ -2,7 +2,6 @@
 import { lstatSync } from 'node:fs';
 import { join } from 'node:path';
 import { sameStamp, stampOf, type Stamp } from '../disk/stamp';
-import { OUTPUT_FOLDER } from '../fileset/selection';
 import { surveySource, type CollectRequest, type Survey } from '../fileset/collect';
 import type { HttpClient } from '../sources';
 import { isNative, type Arch, type FunctionSpec } from '../sheet';
@@ -11,7 +10,7 @@ import { runtimeOf } from './destination-runtime';
 import type { RegistryConnection } from '../sources/registry';
 import type { LockedBase, LockedFunction } from './lockfile';
 import { StatIndex, writeStatIndex } from './stat-index';
-import { artifactPath, indexPath, stateFolder, waybillPath, type Project } from './targets';
+import { artifactPath, indexPath, stateFolder, waybillPath, wholeLayoutPath, type Project } from './targets';
 
 export interface BuildRequest {
   readonly project: Project;
@@ -240,8 +239,8 @@ function configOf(
 /** The targets, when all of them lie there as the last build left them. */
 function unchangedTargets(project: Project, spec: FunctionSpec, index: StatIndex): BuiltTarget[] | undefined {
   const whole = spec.archs.flatMap((arch) => unchangedTarget(project, spec, arch, index) ?? []);
-  const layout = `${OUTPUT_FOLDER}/${spec.name}/${spec.name}.oci/index.json`;
-  if (spec.form === 'image' && outputStamp(join(project.root, layout)) === undefined) return undefined;
+  if (spec.form === 'image' && outputStamp(join(project.root, wholeLayoutPath(spec), 'index.json')) === undefined)
+    return undefined;
   return whole.length === spec.archs.length ? whole : undefined;
 }
 

@@ -25,11 +25,12 @@ import {
   pullManifest,
   pushBlob,
   pushManifest,
+  pushScope,
   type Pushed,
   type RegistryConnection,
   type UploadMemory,
 } from '../sources/registry';
-import { verifyAgainstWaybill } from './verify-artifact';
+import { verifyArtifact } from './verify-artifact';
 import { readLedger, standing, writeLedger, type Delivery } from './ledger';
 import { artifactPath, targetsOf, type Project } from './targets';
 
@@ -147,7 +148,7 @@ function note(project: Project, delivery: Delivery): void {
 async function openImages(project: Project, spec: FunctionSpec): Promise<OneImage[]> {
   const images: OneImage[] = [];
   for (const target of targetsOf([spec])) {
-    await verifyAgainstWaybill(project, target);
+    await verifyArtifact(project, target);
     const shown = artifactPath(target);
     const layout = await openLayout(join(project.root, shown), shown);
     for (const found of manifestsOf(layout, layout.index))
@@ -163,7 +164,8 @@ async function isThere(
   digest: string,
 ): Promise<boolean> {
   for (const tag of tags) {
-    const found = await pullManifest(registry, repository, tag);
+    const asking = { scope: pushScope(repository), verb: 'looking for' };
+    const found = await pullManifest(registry, repository, tag, asking);
     if (found?.descriptor.digest !== digest) return false;
   }
   return true;

@@ -52,6 +52,11 @@ export function artifactName({ name, form }: FunctionSpec): string {
   return form === 'binary' ? name : `${name}.${form === 'image' ? 'oci.tar' : form}`;
 }
 
+/** Path of the folder with the images for all architectures, relative to the project. */
+export function wholeLayoutPath({ name }: Pick<FunctionSpec, 'name'>): string {
+  return `${OUTPUT_FOLDER}/${name}/${name}.oci`;
+}
+
 /** Path of the waybill, relative to the project. */
 export function waybillPath({ spec, arch }: Target): string {
   return `${OUTPUT_FOLDER}/${spec.name}/${arch}/${spec.name}.waybill.json`;

@@ -21,29 +21,54 @@ async function artifactDigest(path: string, shown: string, form: Form): Promise<
  * @throws EmballageError ARTIFACT_MISSING or ARTIFACT_MIXED
  */
 export async function verifyAgainstWaybill(project: Project, target: Target): Promise<Waybill> {
+  const { text, digest } = await readBoth(project, target);
+  const waybill = await readWaybill(text, waybillPath(target));
+  if (waybill.artifact.sha256 === digest) return waybill;
+  throw mixed(target, waybill.artifact.sha256, digest);
+}
+
+/**
+ * The same without reading all of the waybill, which of a large artifact takes longer than sending a small one.
+ * @throws EmballageError ARTIFACT_MISSING or ARTIFACT_MIXED
+ */
+export async function verifyArtifact(project: Project, target: Target): Promise<void> {
+  const { text, digest } = await readBoth(project, target);
+  // As we write it: the digest stands in its head, before the first list of files.
+  const [, stated = 'none'] =
+    /"artifact": \{[^{}]*"sha256": "([0-9a-f]{64})"/.exec(text.slice(0, HEAD_CHARACTERS)) ?? [];
+  if (stated !== digest) throw mixed(target, stated, digest);
+}
+
+const HEAD_CHARACTERS = 64 * 1024;
+
+async function readBoth(project: Project, target: Target): Promise<{ text: string; digest: string }> {
   const shown = artifactPath(target);
-  const doing = 'looking for the artifact';
-  const mend = `run \`emballage build ${target.spec.name}\``;
-  let text: string;
-  let digest: string;
   try {
-    digest = await artifactDigest(join(project.root, shown), shown, target.spec.form);
-    text = readFileSync(join(project.root, waybillPath(target)), 'utf8');
+    const digest = await artifactDigest(join(project.root, shown), shown, target.spec.form);
+    return { text: readFileSync(join(project.root, waybillPath(target)), 'utf8'), digest };
   } catch (error) {
     if (systemCode(error) !== 'ENOENT') throw error;
     throw new EmballageError(
       'ARTIFACT_MISSING',
-      { doing, where: shown, expected: 'an artifact with its waybill', found: 'nothing, or only one of the two', mend },
+      {
+        ...facts(target),
+        expected: 'an artifact with its waybill',
+        found: 'nothing, or only one of the two',
+      },
       error,
     );
   }
-  const waybill = await readWaybill(text, waybillPath(target));
-  if (waybill.artifact.sha256 === digest) return waybill;
-  throw new EmballageError('ARTIFACT_MIXED', {
-    doing,
-    where: shown,
-    expected: `the artifact of its waybill, SHA-256 ${waybill.artifact.sha256}`,
-    found: `another, SHA-256 ${digest}`,
-    mend,
+}
+
+function mixed(target: Target, expected: string, found: string): EmballageError {
+  return new EmballageError('ARTIFACT_MIXED', {
+    ...facts(target),
+    expected: `the artifact of its waybill, SHA-256 ${expected}`,
+    found: `another, SHA-256 ${found}`,
   });
+}
+
+function facts(target: Target): { doing: string; where: string; mend: string } {
+  const mend = `run \`emballage build ${target.spec.name}\``;
+  return { doing: 'looking for the artifact', where: artifactPath(target), mend };
 }

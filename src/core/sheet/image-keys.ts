@@ -159,6 +159,14 @@ function readBase(notes: SheetNotes, at: readonly string[], text: ImageText['bas
     return { kind: 'empty' };
   }
   refuseStray(notes, place, text, kind);
+  const wanted = brings ?? 'libc';
+  if (kind === 'runtime' && text.runtime !== wanted)
+    notes.add(
+      [...place, 'runtime'],
+      `\`${wanted}\`, which the function asks for`,
+      `\`${text.runtime ?? ''}\``,
+      `write \`base: { runtime: ${wanted} }\``,
+    );
   return readKind(notes, place, text, kind);
 }
 

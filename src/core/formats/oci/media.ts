@@ -7,7 +7,6 @@ export const OCI_MANIFEST = 'application/vnd.oci.image.manifest.v1+json';
 export const OCI_INDEX = 'application/vnd.oci.image.index.v1+json';
 export const OCI_CONFIG = 'application/vnd.oci.image.config.v1+json';
 export const OCI_LAYER_GZIP = 'application/vnd.oci.image.layer.v1.tar+gzip';
-export const OCI_EMPTY = 'application/vnd.oci.empty.v1+json';
 
 /** What the schema before the standard’s is named after, on the wire. */
 const OLDER_NAME = 'docker';
@@ -16,7 +15,6 @@ const OLDER = `application/vnd.${OLDER_NAME}`;
 export const CONTENT_DIGEST = `${OLDER_NAME}-content-digest`;
 const OLDER_MANIFEST = `${OLDER}.distribution.manifest.v2+json`;
 const OLDER_INDEX = `${OLDER}.distribution.manifest.list.v2+json`;
-const OLDER_CONFIG = `${OLDER}.container.image.v1+json`;
 
 const MANIFESTS: readonly string[] = [OCI_MANIFEST, OLDER_MANIFEST];
 const INDEXES: readonly string[] = [OCI_INDEX, OLDER_INDEX];
@@ -45,10 +43,6 @@ export function isManifestType(type: string): boolean {
 
 export function isIndexType(type: string): boolean {
   return INDEXES.includes(type);
-}
-
-export function isConfigType(type: string): boolean {
-  return type === OCI_CONFIG || type === OLDER_CONFIG;
 }
 
 /** Undefined for what is no layer. */

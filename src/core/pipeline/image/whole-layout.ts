@@ -20,15 +20,9 @@ import {
   type Descriptor,
 } from '../../formats/oci';
 import { imageIndex } from '../../forms/image';
-import { OUTPUT_FOLDER } from '../../fileset/selection';
 import type { Arch, FunctionSpec } from '../../sheet';
-import type { Project } from '../targets';
+import { wholeLayoutPath, type Project } from '../targets';
 import { blobStore, type BlobStore } from './blob-store';
-
-/** Path of the layout folder, relative to the project. */
-export function wholeLayoutPath(spec: Pick<FunctionSpec, 'name'>): string {
-  return `${OUTPUT_FOLDER}/${spec.name}/${spec.name}.oci`;
-}
 
 export interface OneImage {
   readonly arch: Arch;
@@ -37,7 +31,7 @@ export interface OneImage {
 }
 
 /** The index over images whose manifests a holder has. */
-export function indexOver(
+function indexOver(
   holder: BlobHolder,
   images: readonly OneImage[],
   title: string,
@@ -54,8 +48,8 @@ function manifestOf(holder: BlobHolder, hex: string): Descriptor {
 /** Writes the folder anew, whole; blobs are linked from the store, so that it takes no room. */
 export function placeWholeLayout(project: Project, spec: FunctionSpec, images: readonly OneImage[]): void {
   const store = blobStore(project);
-  const path = join(project.root, wholeLayoutPath(spec));
   const shown = wholeLayoutPath(spec);
+  const path = join(project.root, shown);
   const temporary = temporaryBeside(path);
   try {
     const { descriptor, bytes } = indexOver(store, images, spec.name);

@@ -37,13 +37,14 @@ export async function pullManifest(
   registry: RegistryConnection,
   name: string,
   reference: string,
+  { scope = pullScope(name), verb = 'fetching' }: { readonly scope?: string; readonly verb?: string } = {},
 ): Promise<PulledManifest | undefined> {
-  const doing = `fetching ${printable(name)}${reference.startsWith('sha256:') ? '@' : ':'}${printable(reference)}`;
+  const doing = `${verb} ${printable(name)}${reference.startsWith('sha256:') ? '@' : ':'}${printable(reference)}`;
   const response = await registry.send({
     at: `/v2/${name}/manifests/${reference}`,
     headers: { accept: ACCEPT_MANIFEST },
     doing,
-    scope: pullScope(name),
+    scope,
     expects: [200, 404],
   });
   const bytes = await registry.small(response, MAX_MANIFEST_BYTES, doing);

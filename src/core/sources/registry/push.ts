@@ -75,7 +75,10 @@ async function sendTo(registry: RegistryConnection, request: PushRequest, upload
     else await sendPieces(registry, request, upload, key);
   } catch (error) {
     // What can be gone on with is; anything else is not left behind.
-    if (!isCutOff(error)) await cancel(registry, request, upload);
+    if (!isCutOff(error)) {
+      await cancel(registry, request, upload);
+      memory.forget(key);
+    }
     throw error;
   }
   memory.forget(key);
@@ -93,7 +96,11 @@ async function whereElse(
   repositories: readonly string[],
 ): Promise<string | undefined> {
   if (descriptor.size < WORTH_ASKING_BYTES) return undefined;
-  for (const name of repositories) if (await hasBlob(registry, name, descriptor, pullScope(name))) return name;
+  for (const name of repositories) {
+    // Where we may not look we cannot take it from either; then it is sent.
+    const isThere = await hasBlob(registry, name, descriptor, pullScope(name)).catch(() => false);
+    if (isThere) return name;
+  }
   return undefined;
 }
 
