@@ -180,6 +180,28 @@ describe('an image that somebody else made', () => {
     );
   });
 
+  it('is told that its C library is older than its files need, and which libraries it lacks', () => {
+    const libc = {
+      name: 'lib/x86_64-linux-gnu/libc.so.6',
+      data: 'GNU C Library (harbour) stable release version 2.17.\n',
+    };
+    const program = makeElf({
+      machine: X86_64,
+      type: 2,
+      needed: ['libc.so.6', 'libwave.so.1'],
+      versions: { 'libc.so.6': ['GLIBC_2.34'] },
+    });
+    const image = {
+      ...changed({ Entrypoint: ['/app/run'] }),
+      layers: [[libc, { name: 'app/run', data: program, mode: 0o755 }]],
+    };
+    const found = findingsIn([image], ['--runtime', 'native', '--entry', 'run']);
+    expect(found.filter((one) => one.startsWith('runtime/'))).toEqual([
+      'runtime/glibc stop run: symbols of glibc 2.34',
+      'runtime/library stop run: neither',
+    ]);
+  });
+
   it('is chosen by architecture where a layout has several', () => {
     const both = ['amd64', 'arm64'].map((architecture) => ({
       ...GOOD,
@@ -274,5 +296,18 @@ describe('a sheet with an image', () => {
     ]).toEqual([1, true]);
     const tried = run(root, ['try', 'horn', '--event', 'emballage.yaml']);
     expect(tried.status).not.toBe(0);
+  });
+
+  it('is not run where the system does not let us, which is said', () => {
+    const root = sheet({ base: { root: 'root' } });
+    mkdirSync(join(root, 'root/usr/bin'), { recursive: true });
+    mkdirSync(join(root, 'bin'));
+    const tools =
+      'cat > root/usr/bin/node; printf "#!/bin/sh\\necho not permitted >&2; exit 1\\n" > bin/unshare; chmod 755 root/usr/bin/node bin/unshare';
+    spawnSync('sh', ['-c', tools], { cwd: root, input: elfFile('x86_64') });
+    expect([run(root, ['lock']).status, run(root, ['build']).status]).toEqual([0, 0]);
+    const path = `${join(root, 'bin')}:${process.env.PATH ?? ''}`;
+    const outcome = run(root, ['try', 'horn', '--event', 'event.json'], { env: { PATH: path } });
+    expect([outcome.status, outcome.stderr.includes('found     not permitted')]).toEqual([3, true]);
   });
 });

@@ -4,7 +4,7 @@
  */
 import { createHash } from 'node:crypto';
 import { createReadStream, mkdirSync } from 'node:fs';
-import { open as openFile } from 'node:fs/promises';
+import { open as openFile, type FileHandle } from 'node:fs/promises';
 import { join } from 'node:path';
 import { createGunzip } from 'node:zlib';
 import { EmballageError, messageOf } from '../base/errors';
@@ -23,8 +23,8 @@ import {
   type Stretch,
   type TreeNode,
 } from '../formats/oci';
-import { listTar, type PlacedHead } from '../formats/tar';
-import { OpenFiles, withFileSource } from './file-source';
+import { streamTar, type PlacedHead } from '../formats/tar';
+import { OpenFiles } from './file-source';
 
 /** What a layer may unpack to without a question, and how much larger than it is packed it may be beyond that. */
 const FREE_BYTES = 1024 ** 3;
@@ -57,12 +57,12 @@ export async function openImage(holder: BlobHolder, documents: ImageDocuments, f
   for (const [i, descriptor] of documents.manifest.layers.entries()) {
     const diffId = documents.config.diffIds[i] ?? '';
     const shown = `${holder.shown}, layer ${String(i + 1)}`;
-    const stretch = await plainLayer(findBlob(holder, descriptor), descriptor, diffId, {
+    const { stretch, entries } = await plainLayer(findBlob(holder, descriptor), descriptor, diffId, {
       path: join(folder, `${String(i)}.tar`),
       shown,
     });
     plain.push(stretch);
-    layers.push({ descriptor, diffId, unpacked: stretch.size, entries: await entriesOf(stretch, shown) });
+    layers.push({ descriptor, diffId, unpacked: stretch.size, entries });
   }
   const files = new OpenFiles();
   return {
@@ -81,19 +81,16 @@ export async function openImage(holder: BlobHolder, documents: ImageDocuments, f
   };
 }
 
-function entriesOf({ path, at, size }: Stretch, shown: string): Promise<PlacedHead[]> {
-  return withFileSource(path, shown, (source) => [
-    ...listTar({ size, read: (offset, length) => source.read(at + offset, length) }, shown),
-  ]);
-}
-
-/** The plain archive of a layer: where it lies if it is not compressed, else unpacked to `to.path`. */
+/**
+ * The plain archive of a layer: where it lies if it is not compressed, else unpacked to `to.path`. Its entries are listed
+ * while it goes by.
+ */
 async function plainLayer(
   stretch: Stretch,
   { mediaType, digest }: Descriptor,
   diffId: string,
   to: { readonly path: string; readonly shown: string },
-): Promise<Stretch> {
+): Promise<{ stretch: Stretch; entries: PlacedHead[] }> {
   const compression = compressionOf(mediaType);
   if (compression === undefined || compression === 'zstd')
     throw badImage(
@@ -102,28 +99,69 @@ async function plainLayer(
       `\`${printable(mediaType)}\``,
     );
   const packed = createHash('sha256');
-  const whole = createHash('sha256');
   const pieces = hashed(readPieces(stretch), packed);
-  let size = 0;
+  const most = Math.max(FREE_BYTES, stretch.size * MAX_RATIO);
+  const passing = new Passing(compression === 'none' ? pieces : gunzipped(pieces, to.shown), most, to.shown);
   const output = compression === 'none' ? undefined : await openFile(to.path, 'w', 0o600);
-  try {
-    const most = Math.max(FREE_BYTES, stretch.size * MAX_RATIO);
-    for await (const piece of compression === 'none' ? pieces : gunzipped(pieces, to.shown)) {
-      whole.update(piece);
-      size += piece.length;
-      if (size > most)
-        throw badImage(to.shown, `at most ${formatSize(most)} unpacked, for its packed size`, 'more than that');
-      await output?.writeFile(piece);
-    }
-  } finally {
-    await output?.close();
-  }
+  const { entries, fault } = await listed(passing.through(output), to.shown).finally(() => output?.close());
   const found = packed.digest('hex');
   if (found !== hexOf(digest)) throw badImage(to.shown, `the content of \`${digest}\``, `that of sha256:${found}`);
-  const foundWhole = whole.digest('hex');
-  if (foundWhole !== hexOf(diffId))
-    throw badImage(to.shown, `the unpacked content of \`${diffId}\``, `that of sha256:${foundWhole}`);
-  return compression === 'none' ? stretch : { path: to.path, at: 0, size };
+  const whole = passing.digest();
+  if (whole !== hexOf(diffId))
+    throw badImage(to.shown, `the unpacked content of \`${diffId}\``, `that of sha256:${whole}`);
+  if (fault !== undefined) throw fault;
+  return { stretch: compression === 'none' ? stretch : { path: to.path, at: 0, size: passing.size }, entries };
+}
+
+/** The entries of an archive that goes by to its end. What is wrong with it is told when its digest is known to be right. */
+async function listed(
+  plain: AsyncGenerator<Uint8Array>,
+  shown: string,
+): Promise<{ entries: PlacedHead[]; fault: EmballageError | undefined }> {
+  const entries: PlacedHead[] = [];
+  let fault: EmballageError | undefined;
+  try {
+    for await (const { head, at } of streamTar(plain, shown)) entries.push({ head, at });
+  } catch (error) {
+    if (!(error instanceof EmballageError) || error.code !== 'PACKAGE_INVALID') throw error;
+    fault = error;
+  }
+  for await (const _rest of plain);
+  return { entries, fault };
+}
+
+/** What goes by is hashed, counted against what is allowed, and written. */
+class Passing {
+  size = 0;
+  readonly #hash = createHash('sha256');
+  readonly #pieces: AsyncIterable<Uint8Array>;
+  readonly #most: number;
+  readonly #shown: string;
+
+  constructor(pieces: AsyncIterable<Uint8Array>, most: number, shown: string) {
+    this.#pieces = pieces;
+    this.#most = most;
+    this.#shown = shown;
+  }
+
+  async *through(output: FileHandle | undefined): AsyncGenerator<Uint8Array> {
+    for await (const piece of this.#pieces) {
+      this.#hash.update(piece);
+      this.size += piece.length;
+      if (this.size > this.#most)
+        throw badImage(
+          this.#shown,
+          `at most ${formatSize(this.#most)} unpacked, for its packed size`,
+          'more than that',
+        );
+      await output?.writeFile(piece);
+      yield piece;
+    }
+  }
+
+  digest(): string {
+    return this.#hash.digest('hex');
+  }
 }
 
 function readPieces({ path, at, size }: Stretch): AsyncIterable<Uint8Array> {

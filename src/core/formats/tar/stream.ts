@@ -1,9 +1,9 @@
 /** Reads tar archives that come in pieces, whatever their size, in memory of a few pieces. */
-import { paddedSize, TarHeads, type TarHead } from './entries';
+import { paddedSize, TarHeads } from './entries';
 import { BLOCK_BYTES } from './header';
+import type { PlacedHead } from './reader';
 
-export interface StreamedEntry {
-  readonly head: TarHead;
+export interface StreamedEntry extends PlacedHead {
   /** The content; what is not taken before the next entry is passed over. */
   readonly content: AsyncIterable<Uint8Array>;
 }
@@ -31,7 +31,7 @@ export async function* streamTar(chunks: AsyncIterable<Uint8Array>, name: string
     }
     const start = input.taken;
     const end = start + step.head.size;
-    yield { head: step.head, content: input.upTo(end) };
+    yield { head: step.head, at: start, content: input.upTo(end) };
     for await (const _rest of input.upTo(start + paddedSize(step.head.size)));
     // The padding of the last entry may be missing; content may not.
     if (input.taken < end)
