@@ -7,13 +7,13 @@ import { formatSize } from '../core/base/units';
 import { withFileSource } from '../core/disk/file-source';
 import { readElf } from '../core/formats/elf';
 import { fetchImage } from '../core/pipeline/image/fetch-image';
-import { readLedger, standing } from '../core/pipeline/ledger';
+import { isPlainHttp, readLedger, standing } from '../core/pipeline/ledger';
 import type { Project, Target } from '../core/pipeline/targets';
 import type { Arch } from '../core/sheet';
 import { findEmulators } from '../core/toolchains/emulator';
 import { programsNamed } from '../core/toolchains/programs';
 import type { ImagePlan } from '../standins/host';
-import { ownArch } from './native-run';
+import { ownArch, remarkEmulated } from './native-run';
 import type { Session } from './session';
 
 const MAX_EMULATOR_BYTES = 64 * 1024 * 1024;
@@ -34,9 +34,7 @@ export async function imageRun(arch: Arch, session: Session | undefined): Promis
   const emulators = findEmulators(process.env.PATH ?? '').filter((one) => one.arch === arch);
   for (const emulator of emulators)
     if (await isStatic(emulator.path)) {
-      session?.remark(
-        `${session.paint.doubt('note')}: ${arch} is run under an emulator here, so times and memory say little`,
-      );
+      remarkEmulated(arch, session);
       return { arch, unshare, mount, emulator: emulator.path };
     }
   throw new EmballageError('TOOLCHAIN_MISSING', {
@@ -80,8 +78,7 @@ export async function fetchSent(
       found: 'none in the ledger',
       mend: `run \`${session.command(`send ${spec.name}`)}\` first`,
     });
-  const at = project.sheet.destinations[delivery.destination]?.registry;
-  const registry = await session.registry(delivery.registry, at?.host === delivery.registry && at.plainHttp);
+  const registry = await session.registry(delivery.registry, isPlainHttp(project, delivery));
   const shown = `${delivery.registry}/${delivery.repository}@${digest}`;
   await fetchImage({
     ...{ registry, name: delivery.repository, digest, arch, folder },

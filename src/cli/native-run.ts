@@ -40,11 +40,16 @@ export async function nativeRun(
       found: 'none here',
       mend: `install Debian’s \`${SYSROOT_PACKAGES[arch]}\`, or link with \`build: { linkage: static }\``,
     });
+  remarkEmulated(arch, session);
+  const args = emulator.sysroot === undefined ? [] : ['-L', emulator.sysroot];
+  return { emulator: { program: emulator.path, args } };
+}
+
+/** @param session to remark on, where that is wanted */
+export function remarkEmulated(arch: Arch, session: Session | undefined): void {
   session?.remark(
     `${session.paint.doubt('note')}: ${arch} is run under an emulator here, so times and memory say little`,
   );
-  const args = emulator.sysroot === undefined ? [] : ['-L', emulator.sysroot];
-  return { emulator: { program: emulator.path, args } };
 }
 
 /** The program that loads its libraries; undefined for a static one. */

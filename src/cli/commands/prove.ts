@@ -1,7 +1,6 @@
 /** `prove`: builds again in changed surroundings and compares the bytes. */
 import { execFile } from 'node:child_process';
-import { appendFileSync, copyFileSync, mkdtempSync, rmSync, statSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { appendFileSync, copyFileSync, statSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import { promisify } from 'node:util';
 import { EmballageError } from '../../core/base/errors';
@@ -14,6 +13,7 @@ import { selectFunctions, targetsOf, type Project } from '../../core/pipeline/ta
 import { VARIATIONS, type Variation } from '../../core/pipeline/variations';
 import type { FunctionSpec } from '../../core/sheet';
 import { TOOL } from '../program';
+import { withScratch } from '../scratch';
 import type { Session } from '../session';
 import type { Paint } from '../views/paint';
 import { EXIT, texts, type CommandModule } from './command';
@@ -46,10 +46,7 @@ export const command: CommandModule = {
       onEvent,
       ...(epochSeconds !== undefined && { epochSeconds }),
     });
-    const base = mkdtempSync(join(tmpdir(), 'emballage-prove-'));
-    const cleanUp = (): void => rmSync(base, { recursive: true, force: true });
-    process.once('exit', cleanUp);
-    try {
+    return withScratch('prove', async (base) => {
       const lines = await prove(
         project,
         functions,
@@ -57,10 +54,7 @@ export const command: CommandModule = {
         (line) => session.tell(lineText(line, session.paint)),
       );
       return conclude(lines, functions, session);
-    } finally {
-      process.removeListener('exit', cleanUp);
-      cleanUp();
-    }
+    });
   },
 };
 

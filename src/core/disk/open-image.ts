@@ -8,13 +8,12 @@ import { open as openFile, type FileHandle } from 'node:fs/promises';
 import { join } from 'node:path';
 import { createGunzip } from 'node:zlib';
 import { EmballageError, messageOf } from '../base/errors';
-import { printable } from '../base/text';
 import { formatSize } from '../base/units';
 import {
   badImage,
-  compressionOf,
   findBlob,
   hexOf,
+  readableCompression,
   stackLayers,
   type BlobHolder,
   type Descriptor,
@@ -91,13 +90,7 @@ async function plainLayer(
   diffId: string,
   to: { readonly path: string; readonly shown: string },
 ): Promise<{ stretch: Stretch; entries: PlacedHead[] }> {
-  const compression = compressionOf(mediaType);
-  if (compression === undefined || compression === 'zstd')
-    throw badImage(
-      to.shown,
-      'a layer that is a tar archive, plain or compressed with gzip',
-      `\`${printable(mediaType)}\``,
-    );
+  const compression = readableCompression(mediaType, to.shown);
   const packed = createHash('sha256');
   const pieces = hashed(readPieces(stretch), packed);
   const most = Math.max(FREE_BYTES, stretch.size * MAX_RATIO);

@@ -1,20 +1,10 @@
 /** Writes the file system of an image into a folder. */
-import {
-  chmodSync,
-  chownSync,
-  lchownSync,
-  linkSync,
-  mkdirSync,
-  openSync,
-  closeSync,
-  symlinkSync,
-  writeSync,
-} from 'node:fs';
+import { chmodSync, chownSync, lchownSync, linkSync, mkdirSync, openSync, closeSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
 import { printable } from '../base/text';
 import { badImage, type TreeNode } from '../formats/oci';
 import type { OpenImage } from './open-image';
-import { guarded } from './write';
+import { guarded, writeAll } from './write';
 
 const STEP = 4 * 1024 * 1024;
 
@@ -72,10 +62,8 @@ function unpackNode(
 function writeFile(image: OpenImage, node: TreeNode, target: string): void {
   const fd = openSync(target, 'wx', 0o600);
   try {
-    for (let at = 0; at < node.head.size; at += STEP) {
-      const bytes = image.read(node, at, Math.min(STEP, node.head.size - at));
-      for (let done = 0; done < bytes.length;) done += writeSync(fd, bytes, done);
-    }
+    for (let at = 0; at < node.head.size; at += STEP)
+      writeAll(fd, image.read(node, at, Math.min(STEP, node.head.size - at)), null);
   } finally {
     closeSync(fd);
   }

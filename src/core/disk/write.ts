@@ -180,7 +180,8 @@ export function replaceLarge(from: string, to: string): void {
   if (before !== undefined) close(before, () => undefined);
 }
 
-function writeAll(fd: number, bytes: Uint8Array, at: number | null): void {
+/** Writes bytes whole, at a place or where the file is written. */
+export function writeAll(fd: number, bytes: Uint8Array, at: number | null): void {
   for (let done = 0; done < bytes.length;)
     done += writeSync(fd, bytes, done, bytes.length - done, at === null ? null : at + done);
 }

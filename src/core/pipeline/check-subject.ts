@@ -39,6 +39,19 @@ function executableSubject(source: ByteSource, path: string, name: string): Subj
   };
 }
 
+/** Files as texts, each read once. */
+export function textReader(readBytes: Subject['readBytes']): Subject['readText'] {
+  const texts = new Map<string, string | undefined>();
+  return (path) => {
+    if (!texts.has(path)) {
+      const bytes = readBytes(path, MAX_TEXT_BYTES);
+      const text = bytes === undefined ? undefined : Buffer.from(bytes).toString('utf8');
+      texts.set(path, text?.replace(/^\ufeff/, ''));
+    }
+    return texts.get(path);
+  };
+}
+
 function makeSubject(
   source: ByteSource,
   archive: ZipArchive,
@@ -47,7 +60,6 @@ function makeSubject(
   factsInMemory: SubjectRequest['factsInMemory'],
 ): Subject {
   const byPath = new Map(archive.entries.map((entry) => [entry.path, entry]));
-  const texts = new Map<string, string | undefined>();
   const readBytes = (path: string, maxBytes: number): Uint8Array | undefined => {
     const entry = byPath.get(path);
     if (entry?.kind !== 'file' || entry.size > maxBytes) return undefined;
@@ -58,26 +70,12 @@ function makeSubject(
       return undefined;
     }
   };
-  const readText = (path: string): string | undefined => {
-    if (!texts.has(path)) {
-      const bytes = readBytes(path, MAX_TEXT_BYTES);
-      texts.set(
-        path,
-        bytes === undefined
-          ? undefined
-          : Buffer.from(bytes)
-              .toString('utf8')
-              .replace(/^\ufeff/, ''),
-      );
-    }
-    return texts.get(path);
-  };
   return {
     form: /\.jar$/i.test(name) ? 'jar' : 'zip',
     packedBytes: source.size,
     entries: archive.entries,
     faults: [...archive.faults, ...contentFaults],
-    readText,
+    readText: textReader(readBytes),
     readBytes,
     ...(factsInMemory !== undefined && { factsInMemory }),
   };

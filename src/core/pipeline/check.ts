@@ -258,9 +258,10 @@ function judge(rule: string, finding: Finding, accept: readonly Acceptance[], to
 /** Whether what was packed is what the lock has for today's requirements; undefined for functions without needs. */
 async function lockState(project: Project, { spec, arch }: Target, waybill: Waybill): Promise<FunctionFacts['lock']> {
   const [{ statedNeeds }, { lockNameOf, readLock }] = await Promise.all([import('./locked'), import('./lockfile')]);
+  const needs = await statedNeeds(project, spec);
+  if (needs === undefined && spec.form !== 'image') return undefined;
   const lock = readLock(project.root, lockNameOf(project));
   if (spec.form === 'image' && !(await hasLockedBase(spec, arch, lock, waybill))) return 'outdated';
-  const needs = await statedNeeds(project, spec);
   if (needs === undefined) return undefined;
   const locked = lock.functions[spec.name];
   if (locked === undefined) return 'missing';

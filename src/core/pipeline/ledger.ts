@@ -78,3 +78,9 @@ export function writeLedger(project: Project, { deliveries }: Ledger): void {
 export function standing(ledger: Ledger, name: string): Delivery[] {
   return ledger.deliveries.filter((one) => one.function === name && one.recalled === undefined).reverse();
 }
+
+/** Whether the registry that something was sent to may be spoken to without encryption: as its destination says today. */
+export function isPlainHttp(project: Project, { destination, registry }: Delivery): boolean {
+  const at = project.sheet.destinations[destination]?.registry;
+  return at?.host === registry && at.plainHttp;
+}

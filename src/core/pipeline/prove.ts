@@ -11,6 +11,7 @@ import { OUTPUT_FOLDER, STATE_FOLDER } from '../fileset/selection';
 import { VARIATIONS, type Variation } from './variations';
 import { artifactPath, targetsOf, waybillPath, type Project, type Target } from './targets';
 import type { Form, FunctionSpec } from '../sheet';
+import { basePath } from './image/base-parts';
 import { lockNameOf } from './lockfile';
 import { lockedFunction, statedNeeds } from './locked';
 import { sharedFiles } from './shared-source';
@@ -89,7 +90,7 @@ function basePlaces(project: Project, spec: FunctionSpec): { path: string; isFol
   const base = spec.image?.base;
   if (base?.kind !== 'root' && base?.kind !== 'layout') return [];
   return spec.archs.flatMap((arch) => {
-    const path = base.path.replaceAll('{arch}', arch);
+    const path = basePath(base.path, arch);
     const stat = statSync(join(project.root, path), { throwIfNoEntry: false });
     return stat === undefined ? [] : [{ path, isFolder: stat.isDirectory() }];
   });

@@ -31,7 +31,7 @@ import {
   type UploadMemory,
 } from '../sources/registry';
 import { verifyArtifact } from './verify-artifact';
-import { readLedger, standing, writeLedger, type Delivery } from './ledger';
+import { isPlainHttp, readLedger, standing, writeLedger, type Delivery } from './ledger';
 import { artifactPath, targetsOf, type Project } from './targets';
 
 export interface SendRequest {
@@ -242,8 +242,7 @@ export interface Recalled {
 /** Takes back one delivery: its index and its images, as far as no other that stands uses them. */
 export async function recall({ project, registry, now }: RecallRequest, delivery: Delivery): Promise<Recalled> {
   const ledger = readLedger(project);
-  const at = project.sheet.destinations[delivery.destination]?.registry;
-  const connection = await registry(delivery.registry, at?.host === delivery.registry && at.plainHttp);
+  const connection = await registry(delivery.registry, isPlainHttp(project, delivery));
   const others = ledger.deliveries.filter(
     (one) =>
       one.recalled === undefined &&

@@ -4,7 +4,7 @@ import { EmballageError } from '../../base/errors';
 import { present } from '../../base/present';
 import { printable } from '../../base/text';
 import { contentDigest } from '../../base/digest';
-import { isIndexType, isManifestType, OCI_CONFIG, OCI_INDEX, OCI_MANIFEST } from './media';
+import { compressionOf, isIndexType, isManifestType, OCI_CONFIG, OCI_INDEX, OCI_MANIFEST } from './media';
 import type { Descriptor, ImageConfig, ImageIndex, Manifest } from './model';
 
 /** Registries refuse larger manifests (distribution-spec, "Pushing Manifests" asks for at least 4 MiB). */
@@ -194,6 +194,16 @@ export function badImage(where: string, expected: string, found: string, cause?:
     },
     cause,
   );
+}
+
+/**
+ * How a layer is compressed, which can be read here.
+ * @throws EmballageError IMAGE_INVALID for any other
+ */
+export function readableCompression(mediaType: string, where: string): 'none' | 'gzip' {
+  const compression = compressionOf(mediaType);
+  if (compression === 'none' || compression === 'gzip') return compression;
+  throw badImage(where, 'a layer that is a tar archive, plain or compressed with gzip', `\`${printable(mediaType)}\``);
 }
 
 /** The digest of an image without its algorithm: 64 hexadecimal digits. */

@@ -7,7 +7,6 @@ import { openLayout } from '../../disk/layout-files';
 import {
   archOfPlatform,
   badImage,
-  compressionOf,
   findBlob,
   formatReference,
   hexOf,
@@ -16,12 +15,12 @@ import {
   named,
   OCI_ARCH,
   parseReference,
-  readConfig,
+  readableCompression,
   readDocuments,
   readIndex,
   readManifest,
   type Descriptor,
-  type ImageConfig,
+  type ImageDocuments,
   type ImageReference,
 } from '../../formats/oci';
 import type { Arch, Base } from '../../sheet';
@@ -51,14 +50,7 @@ export async function fetchBase(
   const { descriptor, bytes } = await forArch(registry, reference, top, arch, 0);
   const manifest = readManifest(bytes, base.reference);
   await fetchAll(registry, reference.name, [manifest.config, ...manifest.layers], store, request);
-  const configBytes = store.read(findBlob(store, manifest.config));
-  const config = readConfig(configBytes, base.reference);
-  return {
-    from: formatReference(reference),
-    digest: descriptor.digest,
-    config: manifest.config,
-    layers: withDiffIds(base.reference, manifest.layers, config),
-  };
+  return takenFrom(base.reference, formatReference(reference), readDocuments(store, { descriptor, bytes }));
 }
 
 /** Fetches blobs that were settled before. */
@@ -150,33 +142,21 @@ export async function takeLayout(
       `one image for ${arch}${base.tag === undefined ? '; `tag` chooses by name' : ''}`,
       fits.length > 1 ? `${String(fits.length)} of them` : `none among ${String(found.length)}`,
     );
-  const { manifest, config, descriptor } = documents;
+  const { manifest } = documents;
   for (const one of [manifest.config, ...manifest.layers]) {
     if (store.find(hexOf(one.digest)) !== undefined) continue;
     const hex = store.copyIn(findBlob(layout, one));
     if (hex !== hexOf(one.digest)) throw badImage(shown, `the content of \`${one.digest}\``, `that of sha256:${hex}`);
   }
-  return {
-    from: shown,
-    digest: descriptor.digest,
-    config: manifest.config,
-    layers: withDiffIds(shown, manifest.layers, config),
-  };
+  return takenFrom(shown, shown, documents);
 }
 
-function withDiffIds(shown: string, layers: readonly Descriptor[], config: ImageConfig): TakenBase['layers'] {
-  if (config.diffIds.length !== layers.length)
-    throw badImage(shown, `${String(layers.length)} layers in its configuration`, String(config.diffIds.length));
-  return layers.map((layer, i) => {
-    const compression = compressionOf(layer.mediaType);
-    if (compression === undefined || compression === 'zstd')
-      throw badImage(
-        shown,
-        'layers that are tar archives, plain or compressed with gzip',
-        `\`${printable(layer.mediaType)}\``,
-      );
+function takenFrom(shown: string, from: string, { descriptor, manifest, config }: ImageDocuments): TakenBase {
+  const layers = manifest.layers.map((layer, i) => {
+    readableCompression(layer.mediaType, shown);
     return { ...layer, diffId: config.diffIds[i] ?? '' };
   });
+  return { from, digest: descriptor.digest, config: manifest.config, layers };
 }
 
 function missing(reference: ImageReference, doing: string): EmballageError {

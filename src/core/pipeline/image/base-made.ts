@@ -1,7 +1,7 @@
 /** Bases that become one layer here: a root file system, a runtime of the machine. */
 import { rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { describeConfig, hexOf, OCI_LAYER_GZIP, writeConfig, type ImageConfig } from '../../formats/oci';
+import { describeConfig, OCI_LAYER_GZIP, writeConfig, type ImageConfig } from '../../formats/oci';
 import { packLayer, type LayerEntry } from '../../forms/layer';
 import type { Arch, RuntimeBase } from '../../sheet';
 import { stateFolder } from '../targets';
@@ -21,7 +21,12 @@ export async function layerFromRoot(
   const at = join(project.root, shown);
   const signature = rootSignature(at);
   const known = store.recall(rootNote(shown)) as RootNote | undefined;
-  if (known?.signature === signature && known.taken !== undefined && hasAll(store, known.taken)) return known.taken;
+  if (
+    known?.signature === signature &&
+    known.taken !== undefined &&
+    store.hasAll([known.taken.config, ...known.taken.layers])
+  )
+    return known.taken;
   const scratch = join(stateFolder(project), 'scratch', `root-${spec.name}-${String(process.pid)}`);
   try {
     const entries = await rootEntries({ path: at, shown, scratch });
@@ -37,10 +42,6 @@ export async function layerFromRoot(
 interface RootNote {
   readonly signature: string;
   readonly taken?: TakenBase;
-}
-
-function hasAll(store: BlobStore, { config, layers }: TakenBase): boolean {
-  return [config, ...layers].every(({ digest }) => store.find(hexOf(digest)) !== undefined);
 }
 
 export async function layerFromRuntime(
@@ -70,7 +71,7 @@ async function pack(
       onProgress: (done) => onProgress?.(`packing ${from}`, done, total),
     });
     const hex = sink.close();
-    const { size } = store.keep(sink, hex);
+    const { size } = store.takeIn(sink.path, hex);
     const configBytes = writeConfig({
       ...config,
       diffIds: [`sha256:${diffId}`],

@@ -2,7 +2,7 @@
  * What an image stands on. `lock` settles it to digests for every architecture; a build takes what was settled from the
  * store, or makes or fetches just that again.
  */
-import { existsSync, rmSync } from 'node:fs';
+import { rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import { present } from '../../base/present';
@@ -161,8 +161,7 @@ export async function readyBase(
   const wanted = [config, ...settled.layers];
   const base = baseOfSpec(request.spec);
   const hasChanged = base.kind === 'root' && rootHasChanged(request.project, base.path, arch, store);
-  if (hasChanged || wanted.some(({ digest }) => store.find(hexOf(digest)) === undefined))
-    await takeAgain(request, base, arch, settled, wanted);
+  if (hasChanged || !store.hasAll(wanted)) await takeAgain(request, base, arch, settled, wanted);
   return {
     locked: settled,
     config: readConfig(readBlob(store, config, MAX_CONFIG_BYTES), `the base of ${request.spec.name}`),
@@ -216,17 +215,12 @@ function isSame(settled: LockedBaseTarget, taken: TakenBase): boolean {
 /** Whether everything that the lock has for a base is in the store; then locking again asks nobody. */
 export function hasBase(project: Project, locked: LockedBase): boolean {
   const store = blobStore(project);
-  return Object.values(locked.targets).every(({ config, layers }) =>
-    [config, ...layers].every(({ digest }) => store.find(hexOf(digest)) !== undefined),
-  );
+  return Object.values(locked.targets).every(({ config, layers }) => store.hasAll([config, ...layers]));
 }
 
 /** What the files of a base look like, for telling whether it has changed; '' for bases that are known by their digest. */
 export function baseState(project: Project, spec: FunctionSpec): string {
   const base = baseOfSpec(spec);
   if (base.kind !== 'root') return '';
-  return spec.archs
-    .map((arch) => join(project.root, basePath(base.path, arch)))
-    .map((path) => (existsSync(path) ? rootSignature(path) : ''))
-    .join('\n');
+  return spec.archs.map((arch) => rootSignature(join(project.root, basePath(base.path, arch)))).join('\n');
 }

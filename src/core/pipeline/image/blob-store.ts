@@ -7,7 +7,7 @@ import { join } from 'node:path';
 import { contentDigest, fileDigest } from '../../disk/digest';
 import { readStretch, stretchPieces } from '../../disk/file-source';
 import { FileSink, guarded, linkOrCopy, removeLeftovers, temporaryBeside, writeWhole } from '../../disk/write';
-import type { BlobHolder, Stretch } from '../../formats/oci';
+import { hexOf, type BlobHolder, type Descriptor, type Stretch } from '../../formats/oci';
 import { stateFolder, type Project } from '../targets';
 
 interface Record {
@@ -35,14 +35,9 @@ export class BlobStore implements BlobHolder {
     this.#folder = folder;
   }
 
-  /** A file to write a blob into; `keep` takes it in. */
+  /** A file to write a blob into; `takeIn` takes it in when it is closed. */
   begin(): FileSink {
     return new FileSink(join(this.#folder, 'blob'), this.#folder);
-  }
-
-  /** Takes in what was written and closed, under the digest that closing gave. */
-  keep(sink: FileSink, hex: string): Stretch {
-    return this.#take(sink.path, hex);
   }
 
   put(bytes: Uint8Array): Stretch {
@@ -51,7 +46,7 @@ export class BlobStore implements BlobHolder {
     if (known !== undefined) return known;
     const temporary = temporaryBeside(join(this.#folder, hex));
     writeWhole(temporary, bytes, this.#folder);
-    return this.#take(temporary, hex);
+    return this.takeIn(temporary, hex);
   }
 
   /** Copies a stretch of another file in, where it is not here yet. The caller verifies the digest that comes out. */
@@ -59,7 +54,7 @@ export class BlobStore implements BlobHolder {
     const sink = this.begin();
     for (const piece of stretchPieces(stretch)) sink.append(piece);
     const hex = sink.close();
-    this.keep(sink, hex);
+    this.takeIn(sink.path, hex);
     return hex;
   }
 
@@ -94,9 +89,19 @@ export class BlobStore implements BlobHolder {
     return join(this.#folder, `${hex}.partial`);
   }
 
-  /** Takes in a file that has been verified. */
-  takeIn(path: string, hex: string): Stretch {
-    return this.#take(path, hex);
+  /** Takes in a file whose digest is known to be that. */
+  takeIn(from: string, hex: string): Stretch {
+    const path = this.#path(hex);
+    guarded(this.#folder, () => renameSync(from, path));
+    this.#note(hex);
+    const stretch = { path, at: 0, size: statSync(path).size };
+    this.#seen.set(hex, stretch);
+    return stretch;
+  }
+
+  /** Whether all of these are here and whole. */
+  hasAll(blobs: readonly Pick<Descriptor, 'digest'>[]): boolean {
+    return blobs.every(({ digest }) => this.find(hexOf(digest)) !== undefined);
   }
 
   /** Puts a blob under another name, without copying it where the file system allows. */
@@ -138,15 +143,6 @@ export class BlobStore implements BlobHolder {
       rmSync(this.#path(hex), { force: true });
       rmSync(`${this.#path(hex)}.json`, { force: true });
     }
-  }
-
-  #take(from: string, hex: string): Stretch {
-    const path = this.#path(hex);
-    guarded(this.#folder, () => renameSync(from, path));
-    this.#note(hex);
-    const stretch = { path, at: 0, size: statSync(path).size };
-    this.#seen.set(hex, stretch);
-    return stretch;
   }
 
   #note(hex: string): void {

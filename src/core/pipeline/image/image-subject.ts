@@ -18,8 +18,8 @@ import {
 import { BLOCK_BYTES, listTar } from '../../formats/tar';
 import type { Subject, SubjectEntry } from '../../rules';
 import type { Arch } from '../../sheet';
+import { textReader } from '../check-subject';
 
-const MAX_TEXT_BYTES = 16 * 1024 * 1024;
 /** A layout says what it is among its first files. */
 const LOOK_AT_ENTRIES = 64;
 
@@ -98,14 +98,7 @@ function imageSubject(image: OpenImage): Subject & { readonly image: OpenImage }
     entries: [...entriesBelow(image, root)],
     faults: [],
     readBytes,
-    readText(path) {
-      const bytes = readBytes(path, MAX_TEXT_BYTES);
-      return bytes === undefined
-        ? undefined
-        : Buffer.from(bytes)
-            .toString('utf8')
-            .replace(/^\ufeff/, '');
-    },
+    readText: textReader(readBytes),
     image,
   };
 }

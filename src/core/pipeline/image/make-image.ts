@@ -103,7 +103,7 @@ async function makeLayer(request: ImageRequest, { name, entries }: CutLayer): Pr
       ...{ sink, mtimeSeconds: epochSeconds, onProgress: request.onProgress },
     });
     const hex = sink.close();
-    const { size } = store.keep(sink, hex);
+    const { size } = store.takeIn(sink.path, hex);
     const all = Object.fromEntries(digests);
     store.remember(keyOf(entries, all, epochSeconds), { hex, size, diffId, unpacked } satisfies LayerNote);
     return { name, entries, digests: all, ...layerOf({ hex, size, diffId, unpacked }), isNew: true };

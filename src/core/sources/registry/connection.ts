@@ -282,7 +282,8 @@ function reasonOf(error: unknown): string {
   return code === 'ECONNREFUSED' ? 'nobody listening there' : messageOf(error) || code;
 }
 
-function jsonOf(bytes: Buffer): unknown {
+/** What is no JSON is undefined, which no schema takes. */
+export function jsonOf(bytes: Buffer): unknown {
   try {
     return JSON.parse(bytes.toString('utf8'));
   } catch {

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { printable } from '../../base/text';
 import { hexOf, MAX_MANIFEST_BYTES, readIndex, type Descriptor } from '../../formats/oci';
 import type { NetworkResponse } from '../network';
-import type { RegistryConnection } from './connection';
+import { jsonOf, type RegistryConnection } from './connection';
 import { pullManifest, pullScope } from './pull';
 
 const tagList = z.looseObject({ tags: z.array(z.string()).nullable() });
@@ -97,12 +97,4 @@ export async function listReferrers(
   if (response.status === 200) return readIndex(bytes, doing).manifests;
   const fallback = await pullManifest(registry, name, `sha256-${hexOf(digest)}`);
   return fallback === undefined ? [] : readIndex(fallback.bytes, doing).manifests;
-}
-
-function jsonOf(bytes: Buffer): unknown {
-  try {
-    return JSON.parse(bytes.toString('utf8'));
-  } catch {
-    return undefined;
-  }
 }

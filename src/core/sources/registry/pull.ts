@@ -1,12 +1,12 @@
 /** Pulls manifests and blobs (OCI distribution specification 1.1, "Pull"): each verified against its digest before use. */
 import { createHash, type Hash } from 'node:crypto';
-import { closeSync, mkdirSync, openSync, readSync, rmSync, statSync, writeSync } from 'node:fs';
+import { closeSync, mkdirSync, openSync, readSync, rmSync, statSync } from 'node:fs';
 import { dirname } from 'node:path';
 import { EmballageError, messageOf } from '../../base/errors';
 import { printable } from '../../base/text';
 import { formatSize } from '../../base/units';
 import { contentDigest } from '../../disk/digest';
-import { guarded } from '../../disk/write';
+import { guarded, writeAll } from '../../disk/write';
 import {
   ACCEPT_MANIFEST,
   CONTENT_DIGEST,
@@ -134,7 +134,7 @@ async function pullRest(
     if (at < size || size === 0) {
       const take = (part: Uint8Array): void => {
         hash.update(part);
-        guarded(path, () => writeAll(fd, part));
+        guarded(path, () => writeAll(fd, part, null));
       };
       isGone = await takeRest(registry, { at, name, digest, size, doing, take, onProgress });
       if (isGone) throw mismatch(registry, doing, formatSize(size), 'more than that');
@@ -202,10 +202,6 @@ function whatIsHere(fd: number): { hash: Hash; length: number } {
 function rangeStart(response: NetworkResponse): number | undefined {
   const [, start] = /^bytes (\d+)-/.exec(response.headers['content-range'] ?? '') ?? [];
   return start === undefined ? undefined : Number(start);
-}
-
-function writeAll(fd: number, bytes: Uint8Array): void {
-  for (let done = 0; done < bytes.length;) done += writeSync(fd, bytes, done);
 }
 
 function brokeOff(registry: RegistryConnection, doing: string, length: number, error: unknown): unknown {
