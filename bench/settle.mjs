@@ -3,9 +3,9 @@
 import { createRequire } from 'node:module';
 
 const require = createRequire(import.meta.url);
-const { openProject } = require('../dist/core/pipeline/open-project.js');
-const { lockFunctions } = require('../dist/core/pipeline/lock.js');
-const { readyPackages } = require('../dist/core/pipeline/packages.js');
+const { openProject } = require('../dist/core/project/open-project.js');
+const { lockFunctions } = require('../dist/core/pipeline/lock/lock.js');
+const { readyPackages } = require('../dist/core/languages/python/packages.js');
 const { HttpClient, NO_CREDENTIALS } = require('../dist/core/sources/index.js');
 
 const project = await openProject('emballage.yaml', process.argv[2], 'emballage bench');

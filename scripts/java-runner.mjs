@@ -9,8 +9,8 @@ import { crc32 } from 'node:zlib';
 
 process.chdir(new URL('..', import.meta.url).pathname);
 const { DOS_FLOOR, METHOD_STORED, ZipWriter } = createRequire(import.meta.url)('../dist/core/formats/zip/index.js');
-const target = 'src/standins/host/runner.jar';
-const folder = 'src/standins/host/java/emballage/host';
+const target = 'src/core/languages/jvm/run/runner.jar';
+const folder = 'src/core/languages/jvm/run/java/emballage/host';
 const out = mkdtempSync(join(tmpdir(), 'emballage-runner-'));
 try {
   const files = readdirSync(folder).map((name) => join(folder, name));

@@ -5,8 +5,8 @@ import { createRequire } from 'node:module';
 const require = createRequire(import.meta.url);
 const { z } = require('zod');
 const { sheetSchema, destinationSchema } = require('../dist/core/sheet/index.js');
-const { ledgerSchema } = require('../dist/core/pipeline/ledger.js');
-const { lockSchema } = require('../dist/core/pipeline/lock-schema.js');
+const { ledgerSchema } = require('../dist/core/pipeline/deliver/ledger.js');
+const { lockSchema } = require('../dist/core/project/lock-schema.js');
 const { waybillSchema } = require('../dist/core/waybill/schema.js');
 
 const folder = new URL('../schemas/', import.meta.url);

@@ -2,12 +2,12 @@
 import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { listed, printable } from '../core/base/text';
-import { verifyAgainstWaybill } from '../core/pipeline/verify-artifact';
-import { artifactPath, type Project, type Target } from '../core/pipeline/targets';
+import { verifyAgainstWaybill } from '../core/project/verify-artifact';
+import { artifactPath, type Project, type Target } from '../core/project/targets';
 import { givenMemory, givenTimeMs, isNative, type Arch, type FunctionSpec } from '../core/sheet';
-import { chooseNode } from '../core/toolchains/node';
-import { chooseJava } from '../core/toolchains/java';
-import { choosePython } from '../core/toolchains/python';
+import { chooseNode } from '../core/languages/node/run/runtimes';
+import { chooseJava } from '../core/languages/jvm/run/machines';
+import { choosePython } from '../core/languages/python/run/interpreters';
 import type { Waybill } from '../core/waybill';
 import type { HostPlan } from '../standins/host';
 import { findNodes, pythonMend } from './commands/toolchains';

@@ -3,9 +3,9 @@ import { basename, dirname, join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { printable } from '../core/base/text';
 import { formatSize, formatTime } from '../core/base/units';
-import { build } from '../core/pipeline/build';
-import { lockedFunction } from '../core/pipeline/locked';
-import { selectFunctions, type Project, type Target } from '../core/pipeline/targets';
+import { build } from '../core/pipeline/build/build';
+import { lockedFunction } from '../core/pipeline/lock/locked';
+import { selectFunctions, type Project, type Target } from '../core/project/targets';
 import type { Waybill } from '../core/waybill';
 import { openHost, serveFunction, type RunningService, type ServedCall } from '../standins/host';
 import { planCalls } from './calling';
@@ -118,7 +118,7 @@ async function watchSource(request: ServeRequest, service: RunningService, first
   for (const file of project.files) watching.alsoFile(join(project.root, dirname(file)), basename(file));
   session.tell(session.paint.dim(`watching ${folders.map((folder) => `${folder === '' ? '.' : folder}/`).join(', ')}`));
   // What the first change would have to wait for is loaded now.
-  await import('../core/pipeline/make');
+  await import('../core/pipeline/build/make');
   if (target.spec.runtime.language === 'node') (await import('../core/languages/node')).loadTypeScript();
   return watching;
 }

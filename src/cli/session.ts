@@ -4,13 +4,13 @@ import { arch, availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { present } from '../core/base/present';
-import { openProject, SHEET_NAME } from '../core/pipeline/open-project';
-import { stateFolder, type Project } from '../core/pipeline/targets';
+import { openProject, SHEET_NAME } from '../core/project/open-project';
+import { stateFolder, type Project } from '../core/project/targets';
 import type { HttpClient } from '../core/sources';
 import type { RegistryConnection } from '../core/sources/registry';
 import type { Machine, NativeToolchains } from '../core/toolchains/machine';
-import type { JavaRuntime } from '../core/toolchains/java';
-import type { PythonRuntime } from '../core/toolchains/python';
+import type { JavaRuntime } from '../core/languages/jvm/run/machines';
+import type { PythonRuntime } from '../core/languages/python/run/interpreters';
 import { programName, TOOL } from './program';
 import { makePaint, type Paint } from './views/paint';
 import { Progress } from './views/progress';
@@ -92,13 +92,13 @@ export class Session {
 
   /** The Python interpreters on the PATH. */
   async pythons(): Promise<readonly PythonRuntime[]> {
-    const { findPythonRuntimes } = await import('../core/toolchains/python');
+    const { findPythonRuntimes } = await import('../core/languages/python/run/interpreters');
     return findPythonRuntimes(process.env.PATH ?? '');
   }
 
   /** The Java machines on the PATH, that of JAVA_HOME, and those that Debian installs. */
   async javas(): Promise<readonly JavaRuntime[]> {
-    const { findJavaRuntimes, installedHomes } = await import('../core/toolchains/java');
+    const { findJavaRuntimes, installedHomes } = await import('../core/languages/jvm/run/machines');
     const own = process.env.JAVA_HOME;
     return findJavaRuntimes(process.env.PATH ?? '', [...(own === undefined ? [] : [own]), ...installedHomes()]);
   }
@@ -106,9 +106,9 @@ export class Session {
   /** The compilers of native code on the PATH. */
   async natives(): Promise<NativeToolchains> {
     const [{ findRust }, { findGo }, { findCCompilers }] = await Promise.all([
-      import('../core/toolchains/rust'),
-      import('../core/toolchains/go'),
-      import('../core/toolchains/c'),
+      import('../core/languages/rust/toolchain'),
+      import('../core/languages/go/toolchain'),
+      import('../core/languages/compiled/c-compilers'),
     ]);
     const path = process.env.PATH ?? '';
     this.#natives ??= Promise.all([findRust(path), findGo(path), findCCompilers(path)]).then(([rust, go, c]) => ({

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { answering, itWith, nativeProject } from '../support/native';
 import { ARM64, makeElf, type ElfParts } from '../support/elf-bytes';
 import { folderWith, run } from '../support/program';
-import { checkFile } from '../../src/core/pipeline/check';
+import { checkFile } from '../../src/core/pipeline/check/check';
 import { readDestination, settleRuntime } from '../../src/core/sheet';
 import { makeZip, type RawEntry } from '../support/zip-bytes';
 

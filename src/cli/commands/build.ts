@@ -1,6 +1,6 @@
 /** `build`: makes the artifacts and their waybills. */
-import { build, type BuildEvent, type BuiltFunction, type BuiltTarget } from '../../core/pipeline/build';
-import { selectFunctions } from '../../core/pipeline/targets';
+import { build, type BuildEvent, type BuiltFunction, type BuiltTarget } from '../../core/pipeline/build/build';
+import { selectFunctions } from '../../core/project/targets';
 import { count } from '../../core/base/text';
 import { formatSize, formatTime } from '../../core/base/units';
 import { TOOL } from '../program';

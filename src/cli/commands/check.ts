@@ -5,9 +5,9 @@ import { basename, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { nearestWord, printable } from '../../core/base/text';
 import { readTextFile } from '../../core/disk/read-text';
-import { lookForChange } from '../../core/pipeline/build';
-import { checkFile, checkTarget, stopFindings, type CheckedArtifact } from '../../core/pipeline/check';
-import { selectFunctions, targetsOf, type Project } from '../../core/pipeline/targets';
+import { lookForChange } from '../../core/pipeline/build/build';
+import { checkFile, checkTarget, stopFindings, type CheckedArtifact } from '../../core/pipeline/check/check';
+import { selectFunctions, targetsOf, type Project } from '../../core/project/targets';
 import type { FunctionFacts, Surroundings } from '../../core/rules';
 import {
   ARCHITECTURES,

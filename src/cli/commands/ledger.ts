@@ -1,6 +1,6 @@
 /** `ledger`: lists what was sent where. */
-import { ledgerNameOf, readLedger, type Delivery } from '../../core/pipeline/ledger';
-import { selectFunctions } from '../../core/pipeline/targets';
+import { ledgerNameOf, readLedger, type Delivery } from '../../core/pipeline/deliver/ledger';
+import { selectFunctions } from '../../core/project/targets';
 import type { Session } from '../session';
 import { EXIT, texts, type CommandModule } from './command';
 

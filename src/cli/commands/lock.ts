@@ -3,8 +3,8 @@ import { resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
-import { lockFunctions, type LockOutcome } from '../../core/pipeline/lock';
-import { selectFunctions } from '../../core/pipeline/targets';
+import { lockFunctions, type LockOutcome } from '../../core/pipeline/lock/lock';
+import { selectFunctions } from '../../core/project/targets';
 import type { Session } from '../session';
 import { EXIT, text, texts, type CommandModule } from './command';
 
@@ -108,7 +108,7 @@ async function writePylock(path: string, outcomes: readonly LockOutcome[], sessi
       mend: 'name the function',
     });
   const [{ pylockOf }, { writeWhole }] = await Promise.all([
-    import('../../core/pipeline/pylock'),
+    import('../../core/languages/python/export-pylock'),
     import('../../core/disk/write'),
   ]);
   const project = await session.openProject();

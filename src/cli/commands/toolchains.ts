@@ -1,11 +1,11 @@
 /** `toolchains`: the runtimes found on this machine, and what the sheet's functions want. */
-import { SHEET_NAME } from '../../core/pipeline/open-project';
+import { SHEET_NAME } from '../../core/project/open-project';
 import { existsSync } from 'node:fs';
-import { chooseNode, findNodeRuntimes, type NodeRuntime } from '../../core/toolchains/node';
+import { chooseNode, findNodeRuntimes, type NodeRuntime } from '../../core/languages/node/run/runtimes';
 import { isNative, type Runtime } from '../../core/sheet';
-import { chooseCompiler, chooseJava, type JavaRuntime } from '../../core/toolchains/java';
+import { chooseCompiler, chooseJava, type JavaRuntime } from '../../core/languages/jvm/run/machines';
 import { findEmulators } from '../../core/toolchains/emulator';
-import { choosePython, type PythonRuntime } from '../../core/toolchains/python';
+import { choosePython, type PythonRuntime } from '../../core/languages/python/run/interpreters';
 import type { Session } from '../session';
 import { ownArch } from '../native-run';
 import { lookUpNative, missingNatives, nativeRows } from '../views/native-toolchains';

@@ -4,7 +4,7 @@ import { EmballageError } from '../../core/base/errors';
 import { present } from '../../core/base/present';
 import { listed } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
-import { selectFunctions, type Project, type Target } from '../../core/pipeline/targets';
+import { selectFunctions, type Project, type Target } from '../../core/project/targets';
 import { ARCHITECTURES, type FunctionSpec } from '../../core/sheet';
 import type { Waybill } from '../../core/waybill';
 import { readEvent, runInHost, type CallReport, type HostPlan, type NamedEvent } from '../../standins/host';

@@ -1,13 +1,13 @@
 /** Compilers of native code and emulators as they are shown: what is here, for which processors, what is missing. */
 import { baseOf } from '../../core/base/paths';
 import { listed } from '../../core/base/text';
-import { fitsToolchain } from '../../core/pipeline/native-toolchain';
+import { fitsToolchain } from '../../core/languages/compiled/choose-compiler';
 import { ARCHITECTURES, type Arch, type FunctionSpec } from '../../core/sheet';
-import { C_PACKAGES } from '../../core/toolchains/c';
+import { C_PACKAGES } from '../../core/languages/compiled/c-compilers';
 import type { Emulator } from '../../core/toolchains/emulator';
 import { SYSROOT_PACKAGES } from '../../core/toolchains/emulator';
 import type { NativeToolchains } from '../../core/toolchains/machine';
-import { rustMend, rustTriple, type RustToolchain } from '../../core/toolchains/rust';
+import { rustMend, rustTriple, type RustToolchain } from '../../core/languages/rust/toolchain';
 import type { Paint } from './paint';
 
 export function nativeRows(

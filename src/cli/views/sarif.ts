@@ -1,6 +1,6 @@
 /** Check results as SARIF 2.1.0, for code scanning in CI. */
 import type { Log, ReportingDescriptor, Result } from 'sarif';
-import type { CheckedArtifact, CheckedFinding } from '../../core/pipeline/check';
+import type { CheckedArtifact, CheckedFinding } from '../../core/pipeline/check/check';
 import { RULES, type Level } from '../../core/rules';
 import { VERSION } from '../program';
 

@@ -1,8 +1,8 @@
 import { printable } from '../base/text';
 import type { NativeInfo } from '../formats/native';
 import type { Arch } from '../sheet';
-import { isNativeFunction, nativeReadings } from './native';
-import { findings, type Finding, type FunctionFacts, type Level, type Rule, type Subject } from './rule';
+import { isNativeFunction, nativeReadings } from '../findings/native-files';
+import { findings, type Finding, type FunctionFacts, type Level, type Rule, type Subject } from '../findings/rule';
 
 export const archNativeFile: Rule = {
   id: 'arch/native-file',

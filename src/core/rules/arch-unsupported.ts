@@ -1,5 +1,5 @@
 import { listed } from '../base/text';
-import { findings, type Rule } from './rule';
+import { findings, type Rule } from '../findings/rule';
 
 export const archUnsupported: Rule = {
   id: 'arch/unsupported',

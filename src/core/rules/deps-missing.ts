@@ -7,12 +7,12 @@ import {
   type PlacedImport,
   type PythonArtifact,
 } from '../languages/python';
-import { missingInJvm } from './deps-missing-jvm';
-import { missingInNode } from './deps-missing-node';
-import { JVM } from './jvm';
-import { NODE } from './node';
-import { asPython, ownModules, PYTHON, pythonOf } from './python';
-import { findings, type Finding, type Rule, type RuleContext } from './rule';
+import { missingInJvm } from '../languages/jvm/rules/missing';
+import { missingInNode } from '../languages/node/rules/missing';
+import { JVM } from '../languages/jvm/rules/shared';
+import { NODE } from '../languages/node/rules/shared';
+import { asPython, ownModules, PYTHON, pythonOf } from '../languages/python/rules/shared';
+import { findings, type Finding, type Rule, type RuleContext } from '../findings/rule';
 
 export const depsMissing: Rule = {
   id: 'deps/missing',

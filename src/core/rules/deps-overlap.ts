@@ -1,6 +1,6 @@
 import { listed, printable } from '../base/text';
 import type { Waybill } from '../waybill';
-import { findings, type Level, type Rule } from './rule';
+import { findings, type Level, type Rule } from '../findings/rule';
 
 export const depsOverlap: Rule = {
   id: 'deps/overlap',

@@ -1,6 +1,6 @@
 import { count } from '../base/text';
 import type { Waybill } from '../waybill';
-import { findings, type Finding, type FunctionFacts, type Rule } from './rule';
+import { findings, type Finding, type FunctionFacts, type Rule } from '../findings/rule';
 
 export const depsUnlocked: Rule = {
   id: 'deps/unlocked',

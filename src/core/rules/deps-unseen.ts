@@ -1,5 +1,5 @@
 import { printable } from '../base/text';
-import { findings, type Finding, type Rule } from './rule';
+import { findings, type Finding, type Rule } from '../findings/rule';
 
 export const depsUnseen: Rule = {
   id: 'deps/unseen-import',

@@ -1,10 +1,10 @@
 import { absoluteName, packageOf } from '../languages/python';
 import { ownerOf } from '../languages/node';
-import { JVM, ownClasses } from './jvm';
-import { NODE, ownNodeModules } from './node';
-import { asPython, ownModules, PYTHON } from './python';
+import { JVM, ownClasses } from '../languages/jvm/rules/shared';
+import { NODE, ownNodeModules } from '../languages/node/rules/shared';
+import { asPython, ownModules, PYTHON } from '../languages/python/rules/shared';
 import type { Waybill } from '../waybill';
-import { findings, type Finding, type FunctionFacts, type Rule, type Subject } from './rule';
+import { findings, type Finding, type FunctionFacts, type Rule, type Subject } from '../findings/rule';
 
 export const depsUnused: Rule = {
   id: 'deps/unused',

@@ -2,7 +2,7 @@ import { baseOf } from '../base/paths';
 import { nearestWord, printable } from '../base/text';
 import type { JvmView } from '../languages/jvm';
 import type { Entry } from '../sheet';
-import { findings, type Rule, type RuleResult } from './rule';
+import { findings, type Rule, type RuleResult } from '../findings/rule';
 
 export const entryMissingFile: Rule = {
   id: 'entry/missing-file',

@@ -3,10 +3,10 @@ import { findMember } from '../languages/node';
 import { findJvmEntry, type JvmView } from '../languages/jvm';
 import { findPythonMember } from '../languages/python';
 import type { Entry } from '../sheet';
-import { JVM } from './jvm';
-import { NODE } from './node';
-import { asPython, PYTHON } from './python';
-import { findings, type Finding, type Rule, type Subject } from './rule';
+import { JVM } from '../languages/jvm/rules/shared';
+import { NODE } from '../languages/node/rules/shared';
+import { asPython, PYTHON } from '../languages/python/rules/shared';
+import { findings, type Finding, type Rule, type Subject } from '../findings/rule';
 
 const SHOWN_MEMBERS = 8;
 

@@ -4,8 +4,8 @@ import { findJvmEntry, type JvmView } from '../languages/jvm';
 import { findMember } from '../languages/node';
 import { findPythonMember, type Parameters } from '../languages/python';
 import type { Entry } from '../sheet';
-import { asPython } from './python';
-import { findings, type Finding, type Rule, type RuleResult, type Subject } from './rule';
+import { asPython } from '../languages/python/rules/shared';
+import { findings, type Finding, type Rule, type RuleResult, type Subject } from '../findings/rule';
 
 /** The host calls `member(event, context)`. */
 const ARGUMENTS = 2;

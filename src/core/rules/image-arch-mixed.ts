@@ -1,6 +1,6 @@
 import { count, printable } from '../base/text';
-import { IMAGE, imageArch, imageOf, layerName, machineOf } from './image';
-import { findings, type Finding, type Rule } from './rule';
+import { IMAGE, imageArch, imageOf, layerName, machineOf } from '../findings/image';
+import { findings, type Finding, type Rule } from '../findings/rule';
 
 export const imageArchMixed: Rule = {
   id: 'image/arch-mixed',

@@ -1,7 +1,7 @@
 import { printable } from '../base/text';
 import { ANNOTATION } from '../formats/oci';
-import { IMAGE, imageOf } from './image';
-import { findings, type Rule } from './rule';
+import { IMAGE, imageOf } from '../findings/image';
+import { findings, type Rule } from '../findings/rule';
 
 export const imageBaseMoving: Rule = {
   id: 'image/base-moving',

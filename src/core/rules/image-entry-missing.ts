@@ -1,8 +1,8 @@
 import { printable } from '../base/text';
 import { readElf } from '../formats/elf';
-import { IMAGE, imageOf, startedBy } from './image';
-import { MAX_NATIVE_BYTES } from './native';
-import { findings, type Rule, type RuleResult } from './rule';
+import { IMAGE, imageOf, startedBy } from '../findings/image';
+import { MAX_NATIVE_BYTES } from '../findings/native-files';
+import { findings, type Rule, type RuleResult } from '../findings/rule';
 import type { OpenImage } from '../disk/open-image';
 
 export const imageEntryMissing: Rule = {

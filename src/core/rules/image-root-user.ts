@@ -1,6 +1,6 @@
 import { printable } from '../base/text';
-import { IMAGE, imageOf } from './image';
-import { findings, type Rule } from './rule';
+import { IMAGE, imageOf } from '../findings/image';
+import { findings, type Rule } from '../findings/rule';
 
 export const imageRootUser: Rule = {
   id: 'image/root-user',

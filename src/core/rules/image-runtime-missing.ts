@@ -1,9 +1,9 @@
 import { printable } from '../base/text';
-import { findRuntime } from '../languages/in-image';
+import { findRuntime } from '../disk/in-image';
 import type { Runtime } from '../sheet';
-import { IMAGE, imageOf } from './image';
-import { isNativeFunction } from './native';
-import { findings, type Rule } from './rule';
+import { IMAGE, imageOf } from '../findings/image';
+import { isNativeFunction } from '../findings/native-files';
+import { findings, type Rule } from '../findings/rule';
 
 export const imageRuntimeMissing: Rule = {
   id: 'image/runtime-missing',

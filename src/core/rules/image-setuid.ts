@@ -1,6 +1,6 @@
 import { count, listed, printable } from '../base/text';
-import { baseLayers, IMAGE, imageOf, layerName } from './image';
-import { findings, type Finding, type Rule } from './rule';
+import { baseLayers, IMAGE, imageOf, layerName } from '../findings/image';
+import { findings, type Finding, type Rule } from '../findings/rule';
 
 const SET_USER_OR_GROUP = 0o6000;
 const SHOWN = 3;

@@ -1,7 +1,7 @@
 import { count, printable } from '../base/text';
 import { formatSize } from '../base/units';
-import { IMAGE, imageOf, layerName } from './image';
-import { findings, type Finding, type Rule } from './rule';
+import { IMAGE, imageOf, layerName } from '../findings/image';
+import { findings, type Finding, type Rule } from '../findings/rule';
 
 /** Below that it is worth knowing, above it is worth doing something. */
 const WARN_FROM_BYTES = 1024 * 1024;

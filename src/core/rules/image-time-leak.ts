@@ -1,5 +1,5 @@
-import { baseLayers, IMAGE, imageOf, layerName } from './image';
-import { findings, type Finding, type Rule } from './rule';
+import { baseLayers, IMAGE, imageOf, layerName } from '../findings/image';
+import { findings, type Finding, type Rule } from '../findings/rule';
 
 export const imageTimeLeak: Rule = {
   id: 'image/time-leak',

@@ -1,15 +1,15 @@
 /** All rules, in the order in which they are shown. A new rule is a new file and a line here. */
 import { archNativeFile } from './arch-native-file';
 import { archUnsupported } from './arch-unsupported';
-import { depsDuplicate } from './deps-duplicate';
+import { depsDuplicate } from '../languages/node/rules/deps-duplicate';
 import { depsMissing } from './deps-missing';
 import { depsOverlap } from './deps-overlap';
-import { depsScript } from './deps-script';
+import { depsScript } from '../languages/node/rules/deps-script';
 import { depsUnlocked } from './deps-unlocked';
 import { depsUnseen } from './deps-unseen';
-import { depsTestScope } from './deps-test-scope';
+import { depsTestScope } from '../languages/jvm/rules/deps-test-scope';
 import { depsUnused } from './deps-unused';
-import { depsVersionClash } from './deps-version-clash';
+import { depsVersionClash } from '../languages/jvm/rules/deps-version-clash';
 import { entryMissingFile } from './entry-missing-file';
 import { entryMissingMember } from './entry-missing-member';
 import { entryParameters } from './entry-parameters';
@@ -32,24 +32,24 @@ import { layoutUnreadableMode } from './layout-unreadable-mode';
 import { layoutUnsafePath } from './layout-unsafe-path';
 import { limitsMemory } from './limits-memory';
 import { limitsTimeout } from './limits-timeout';
-import { moduleFormatClash } from './module-format-clash';
-import { nativeStatic } from './native-static';
+import { moduleFormatClash } from '../languages/node/rules/module-format-clash';
+import { nativeStatic } from '../languages/compiled/rules/native-static';
 import { nativeExecutableStack } from './native-executable-stack';
 import { nativeWritableCode } from './native-writable-code';
 import { nativeCpuBaseline } from './native-cpu-baseline';
-import { nativeNotExecutable } from './native-not-executable';
-import { nativeDebugLeft } from './native-debug-left';
-import { entryStartName } from './entry-start-name';
-import { reproPathLeak } from './repro-path-leak';
+import { nativeNotExecutable } from '../languages/compiled/rules/native-not-executable';
+import { nativeDebugLeft } from '../languages/compiled/rules/native-debug-left';
+import { entryStartName } from '../languages/compiled/rules/entry-start-name';
+import { reproPathLeak } from '../languages/compiled/rules/repro-path-leak';
 import { runtimeLibcKind } from './runtime-libc-kind';
 import { runtimeLoader } from './runtime-loader';
 import { runtimeLibrary } from './runtime-library';
-import type { Rule } from './rule';
+import type { Rule } from '../findings/rule';
 import { runtimeEnded } from './runtime-ended';
 import { runtimeGlibc } from './runtime-glibc';
-import { runtimeJavaVersion } from './runtime-java-version';
-import { runtimeNodeVersion } from './runtime-node-version';
-import { runtimePythonVersion } from './runtime-python-version';
+import { runtimeJavaVersion } from '../languages/jvm/rules/runtime-java-version';
+import { runtimeNodeVersion } from '../languages/node/rules/runtime-node-version';
+import { runtimePythonVersion } from '../languages/python/rules/runtime-python-version';
 import { runtimeUnsupported } from './runtime-unsupported';
 import { settingsMissing } from './settings-missing';
 import { settingsReserved } from './settings-reserved';
@@ -138,4 +138,4 @@ export type {
   Subject,
   SubjectEntry,
   Surroundings,
-} from './rule';
+} from '../findings/rule';

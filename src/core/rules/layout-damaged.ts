@@ -1,7 +1,7 @@
 import { printable } from '../base/text';
 import { describeFault, mendFault } from '../formats/zip';
 import { isPathFault } from './layout-unsafe-path';
-import { findings, type Rule } from './rule';
+import { findings, type Rule } from '../findings/rule';
 
 export const layoutDamaged: Rule = {
   id: 'layout/damaged',

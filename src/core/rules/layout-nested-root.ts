@@ -1,5 +1,5 @@
 import { printable } from '../base/text';
-import { findings, type Rule } from './rule';
+import { findings, type Rule } from '../findings/rule';
 
 export const layoutNestedRoot: Rule = {
   id: 'layout/nested-root',

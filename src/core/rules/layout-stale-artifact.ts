@@ -1,7 +1,7 @@
 import { printable } from '../base/text';
 import { sourceOfBytes } from '../formats/byte-source';
 import { openZip } from '../formats/zip';
-import { findings, type Finding, type Rule, type Subject, type SubjectEntry } from './rule';
+import { findings, type Finding, type Rule, type Subject, type SubjectEntry } from '../findings/rule';
 
 const MAX_INNER_BYTES = 512 * 1024 * 1024;
 const SAME_SHARE = 0.5;

@@ -1,5 +1,5 @@
 import { printable } from '../base/text';
-import { findings, type Finding, type Rule } from './rule';
+import { findings, type Finding, type Rule } from '../findings/rule';
 
 const OTHERS_READ = 0o004;
 const OTHERS_ENTER = 0o001;

@@ -1,6 +1,6 @@
 import { describeFault, mendFault, type ZipFaultCode } from '../formats/zip';
 import { printable } from '../base/text';
-import { findings, type Rule } from './rule';
+import { findings, type Rule } from '../findings/rule';
 
 const PATH_FAULTS: readonly ZipFaultCode[] = [
   'unsafe-path',

@@ -2,7 +2,7 @@
 import { grouped } from '../base/text';
 import { formatSize } from '../base/units';
 import type { Limits } from '../sheet';
-import { findings, type Finding, type Gauge, type RuleContext, type RuleResult } from './rule';
+import { findings, type Finding, type Gauge, type RuleContext, type RuleResult } from '../findings/rule';
 
 const NEAR = 0.9;
 

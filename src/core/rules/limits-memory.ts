@@ -1,5 +1,5 @@
 import { formatSize } from '../base/units';
-import { findings, type Rule } from './rule';
+import { findings, type Rule } from '../findings/rule';
 
 export const limitsMemory: Rule = {
   id: 'limits/memory',

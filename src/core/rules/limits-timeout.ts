@@ -1,5 +1,5 @@
 import { formatTime } from '../base/units';
-import { findings, type Rule } from './rule';
+import { findings, type Rule } from '../findings/rule';
 
 export const limitsTimeout: Rule = {
   id: 'limits/timeout',

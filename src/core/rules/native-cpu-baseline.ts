@@ -1,8 +1,8 @@
 import { printable } from '../base/text';
 import type { ElfProperties } from '../formats/elf';
 import type { Arch, Destination } from '../sheet';
-import { nativeFiles } from './native';
-import { findings, type Finding, type Rule } from './rule';
+import { nativeFiles } from '../findings/native-files';
+import { findings, type Finding, type Rule } from '../findings/rule';
 
 export const nativeCpuBaseline: Rule = {
   id: 'native/cpu-baseline',

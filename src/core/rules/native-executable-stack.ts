@@ -1,7 +1,7 @@
 import { printable } from '../base/text';
 import { ET, PF, PT } from '../formats/elf';
-import { nativeFiles } from './native';
-import { findings, type Finding, type Rule } from './rule';
+import { nativeFiles } from '../findings/native-files';
+import { findings, type Finding, type Rule } from '../findings/rule';
 
 export const nativeExecutableStack: Rule = {
   id: 'native/executable-stack',

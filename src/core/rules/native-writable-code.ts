@@ -1,7 +1,7 @@
 import { printable } from '../base/text';
 import { PF, PT, type ElfFile } from '../formats/elf';
-import { nativeFiles } from './native';
-import { findings, type Finding, type Rule } from './rule';
+import { nativeFiles } from '../findings/native-files';
+import { findings, type Finding, type Rule } from '../findings/rule';
 
 export const nativeWritableCode: Rule = {
   id: 'native/writable-code',

@@ -1,6 +1,6 @@
 import { offeredRuntime } from '../sheet';
-import { NO_IMAGE } from './image';
-import { findings, type Rule } from './rule';
+import { NO_IMAGE } from '../findings/image';
+import { findings, type Rule } from '../findings/rule';
 
 const NOTICE_DAYS = 90;
 

@@ -1,9 +1,9 @@
 import { listed, printable } from '../base/text';
 import { glibcNeeded, symbolsNeeding } from '../formats/elf';
 import { offeredRuntime } from '../sheet';
-import { imageLibc } from './image';
-import { MAX_NATIVE_BYTES, isNativeFunction, nativeFiles } from './native';
-import { findings, type Finding, type Rule, type RuleContext } from './rule';
+import { imageLibc } from '../findings/image';
+import { MAX_NATIVE_BYTES, isNativeFunction, nativeFiles } from '../findings/native-files';
+import { findings, type Finding, type Rule, type RuleContext } from '../findings/rule';
 
 const SHOWN_SYMBOLS = 3;
 

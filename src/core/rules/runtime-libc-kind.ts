@@ -1,9 +1,9 @@
 import { printable } from '../base/text';
 import type { ElfFile } from '../formats/elf';
 import { offeredRuntime, type DestinationRuntime } from '../sheet';
-import { imageLibc } from './image';
-import { nativeFiles } from './native';
-import { findings, type Finding, type Rule } from './rule';
+import { imageLibc } from '../findings/image';
+import { nativeFiles } from '../findings/native-files';
+import { findings, type Finding, type Rule } from '../findings/rule';
 
 export type LibcKind = 'glibc' | 'musl';
 

@@ -2,9 +2,9 @@ import { baseOf, folderOf, joinPath, settlePath } from '../base/paths';
 import { printable } from '../base/text';
 import type { ElfFile } from '../formats/elf';
 import { offeredRuntime } from '../sheet';
-import { hasLibrary } from './image';
-import { entryProgram, isNativeFunction, nativeFiles, type NativeFile } from './native';
-import { findings, type Finding, type Rule, type RuleContext } from './rule';
+import { hasLibrary } from '../findings/image';
+import { entryProgram, isNativeFunction, nativeFiles, type NativeFile } from '../findings/native-files';
+import { findings, type Finding, type Rule, type RuleContext } from '../findings/rule';
 
 /** What comes with a C library: glibc with its older parts, the loaders, musl. */
 const OF_THE_C_LIBRARY =

@@ -1,8 +1,8 @@
 import { printable } from '../base/text';
 import { offeredRuntime, type Arch } from '../sheet';
 import type { OpenImage } from '../disk/open-image';
-import { nativeFiles } from './native';
-import { findings, type Finding, type Rule, type RuleResult, type Subject } from './rule';
+import { nativeFiles } from '../findings/native-files';
+import { findings, type Finding, type Rule, type RuleResult, type Subject } from '../findings/rule';
 import { libcKindOf, type LibcKind } from './runtime-libc-kind';
 
 /** Where systems have the program that loads others (the psABI of each processor; musl’s manual). */

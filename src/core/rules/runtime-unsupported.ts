@@ -1,7 +1,7 @@
 import { listed, nearestWord } from '../base/text';
 import { NATIVE_RUNTIME, offeredRuntime } from '../sheet';
-import { isNativeFunction } from './native';
-import { findings, type Rule } from './rule';
+import { isNativeFunction } from '../findings/native-files';
+import { findings, type Rule } from '../findings/rule';
 
 export const runtimeUnsupported: Rule = {
   id: 'runtime/unsupported',

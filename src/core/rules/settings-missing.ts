@@ -1,4 +1,4 @@
-import { findings, type Finding, type Rule } from './rule';
+import { findings, type Finding, type Rule } from '../findings/rule';
 
 export const settingsMissing: Rule = {
   id: 'settings/missing',

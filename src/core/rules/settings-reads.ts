@@ -1,10 +1,10 @@
 /** Which settings a function's own code reads, in whatever language. */
-import { ownClasses } from './jvm';
-import { asPython, ownModules } from './python';
-import { ownNodeModules } from './node';
+import { ownClasses } from '../languages/jvm/rules/shared';
+import { asPython, ownModules } from '../languages/python/rules/shared';
+import { ownNodeModules } from '../languages/node/rules/shared';
 import type { SettingRead } from '../fileset/model';
-import { isNativeFunction } from './native';
-import type { FunctionFacts, Subject } from './rule';
+import { isNativeFunction } from '../findings/native-files';
+import type { FunctionFacts, Subject } from '../findings/rule';
 
 export function settingsRead(subject: Subject, facts: FunctionFacts): SettingRead[] {
   // An executable does not say; its source did, where it was compiled here.

@@ -1,5 +1,5 @@
 import picomatch from 'picomatch';
-import { findings, type Rule } from './rule';
+import { findings, type Rule } from '../findings/rule';
 
 export const settingsReserved: Rule = {
   id: 'settings/reserved',

@@ -1,6 +1,6 @@
 import { formatSize } from '../base/units';
 import { percent } from './limit';
-import { findings, type Rule } from './rule';
+import { findings, type Rule } from '../findings/rule';
 
 export const settingsTotal: Rule = {
   id: 'settings/total',

@@ -1,11 +1,11 @@
 import picomatch from 'picomatch';
 import { nearestWord, printable } from '../base/text';
-import { JVM } from './jvm';
-import { NATIVE } from './native';
-import { NODE } from './node';
-import { PYTHON } from './python';
+import { JVM } from '../languages/jvm/rules/shared';
+import { NATIVE } from '../findings/native-files';
+import { NODE } from '../languages/node/rules/shared';
+import { PYTHON } from '../languages/python/rules/shared';
 import { settingsRead } from './settings-reads';
-import { findings, type Finding, type Rule } from './rule';
+import { findings, type Finding, type Rule } from '../findings/rule';
 
 /** Names that systems and interpreters set themselves. */
 const COMMON =

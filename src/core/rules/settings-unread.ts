@@ -1,8 +1,8 @@
-import { JVM } from './jvm';
-import { NODE } from './node';
-import { PYTHON } from './python';
+import { JVM } from '../languages/jvm/rules/shared';
+import { NODE } from '../languages/node/rules/shared';
+import { PYTHON } from '../languages/python/rules/shared';
 import { ownTexts, settingsRead } from './settings-reads';
-import { findings, type Rule } from './rule';
+import { findings, type Rule } from '../findings/rule';
 
 export const settingsUnread: Rule = {
   id: 'settings/unread',

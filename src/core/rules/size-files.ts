@@ -1,5 +1,5 @@
 import { checkLimit } from './limit';
-import type { Rule, Subject } from './rule';
+import type { Rule, Subject } from '../findings/rule';
 
 /** Those of an image are in its layers. */
 function filesOf({ image, entries }: Subject): number {

@@ -1,6 +1,6 @@
-import { IMAGE, imageOf, sentBytes } from './image';
+import { IMAGE, imageOf, sentBytes } from '../findings/image';
 import { checkLimit } from './limit';
-import type { Rule } from './rule';
+import type { Rule } from '../findings/rule';
 
 export const sizeImage: Rule = {
   id: 'size/image',

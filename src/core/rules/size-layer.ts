@@ -1,6 +1,6 @@
-import { IMAGE, imageOf, layerName } from './image';
+import { IMAGE, imageOf, layerName } from '../findings/image';
 import { checkLimit } from './limit';
-import { findings, type Rule } from './rule';
+import { findings, type Rule } from '../findings/rule';
 
 export const sizeLayer: Rule = {
   id: 'size/layer',

@@ -1,6 +1,6 @@
-import { IMAGE, imageOf } from './image';
+import { IMAGE, imageOf } from '../findings/image';
 import { checkLimit } from './limit';
-import type { Rule } from './rule';
+import type { Rule } from '../findings/rule';
 
 export const sizeLayersCount: Rule = {
   id: 'size/layers-count',

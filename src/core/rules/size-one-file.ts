@@ -1,6 +1,6 @@
 import { printable } from '../base/text';
 import { checkLimit } from './limit';
-import { findings, type Rule } from './rule';
+import { findings, type Rule } from '../findings/rule';
 
 export const sizeOneFile: Rule = {
   id: 'size/one-file',

@@ -1,6 +1,6 @@
-import { NO_IMAGE } from './image';
+import { NO_IMAGE } from '../findings/image';
 import { checkLimit } from './limit';
-import type { Rule } from './rule';
+import type { Rule } from '../findings/rule';
 
 export const sizePacked: Rule = {
   id: 'size/packed',

@@ -1,5 +1,5 @@
 import { checkLimit } from './limit';
-import type { Rule } from './rule';
+import type { Rule } from '../findings/rule';
 
 export const sizeUnpacked: Rule = {
   id: 'size/unpacked',

@@ -1,6 +1,6 @@
 import { formatSize } from '../base/units';
-import { NO_IMAGE } from './image';
-import { findings, type Rule } from './rule';
+import { NO_IMAGE } from '../findings/image';
+import { findings, type Rule } from '../findings/rule';
 
 export const sizeViewable: Rule = {
   id: 'size/viewable',

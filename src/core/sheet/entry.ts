@@ -1,6 +1,6 @@
 /** Entries as a destination wants to be told of them. */
 import type { Destination, DestinationRuntime, Entry, Runtime } from './model';
-import { isNative, NATIVE_RUNTIME } from './native-keys';
+import { isNative, NATIVE_RUNTIME } from '../languages/compiled/keys';
 
 /** The words that may stand in braces in a destination's form of the entry string. */
 export const ENTRY_WORDS = ['path', 'module', 'member', 'class', 'file'] as const;

@@ -6,10 +6,10 @@ import { settleLimits } from './destination';
 import { betterEntry, unknownWord } from './issues';
 import type { Acceptance, Arch, Entry, FunctionSpec, Needs, Runtime, Setting, Source } from './model';
 import type { SheetNotes } from './notes';
-import { readJvmKeys } from './jvm-keys';
+import { readJvmKeys } from '../languages/jvm/keys';
 import { IMAGE_KEYS, readImageKeys } from './image-keys';
 import { ADAPTERS_OF, ENTRY_FILES, FORMS_OF, KEYS_OF, LANGUAGES, NEED_FILES, USUAL_FORMS } from './languages';
-import { isNative, readNativeKeys } from './native-keys';
+import { isNative, readNativeKeys } from '../languages/compiled/keys';
 import { functionSchema, SETTING_PATTERN, type DefaultsText, type FunctionText } from './schema';
 
 export class FunctionReader {

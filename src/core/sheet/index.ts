@@ -29,5 +29,5 @@ export { settleRuntime } from './function';
 export { type LoadedSheet, type ReadFile, loadSheet } from './sheet';
 export { MAX_YAML_BYTES } from './yaml';
 export type { Base, ImageKeys, LayerKey, RuntimeBase } from './image-keys';
-export type { JvmKeys, Relocate } from './jvm-keys';
-export { isNative, NATIVE_RUNTIME, type NativeKeys, type NativeLanguage, type WantedToolchain } from './native-keys';
+export type { JvmKeys, Relocate } from '../languages/jvm/keys';
+export { isNative, NATIVE_RUNTIME, type NativeKeys, type NativeLanguage, type WantedToolchain } from '../languages/compiled/keys';

@@ -1,7 +1,7 @@
 /** What differs from language to language in a packing sheet: names of files, keys, forms. */
-import { JVM_KEYS } from './jvm-keys';
+import { JVM_KEYS } from '../languages/jvm/keys';
 import type { Form } from './model';
-import { NATIVE_KEYS } from './native-keys';
+import { NATIVE_KEYS } from '../languages/compiled/keys';
 
 /** What the file of an entry is called, by language. */
 export const ENTRY_FILES: Readonly<Record<string, { readonly pattern: RegExp; readonly endings: string }>> = {

@@ -2,8 +2,8 @@
 import { ARCHITECTURES, type Arch } from '../base/arch';
 import type { Place } from '../base/errors';
 import type { ImageKeys } from './image-keys';
-import type { JvmKeys } from './jvm-keys';
-import type { NativeKeys } from './native-keys';
+import type { JvmKeys } from '../languages/jvm/keys';
+import type { NativeKeys } from '../languages/compiled/keys';
 
 export { ARCHITECTURES, type Arch };
 

@@ -5,8 +5,8 @@
 import { z } from 'zod';
 import { isHost, nameFault } from '../formats/oci/reference';
 import { imageFields } from './image-keys';
-import { jvmFields } from './jvm-keys';
-import { nativeFields } from './native-keys';
+import { jvmFields } from '../languages/jvm/keys';
+import { nativeFields } from '../languages/compiled/keys';
 import { SIZE_PATTERN, TIME_PATTERN } from '../base/units';
 import { ADAPTERS, ARCHITECTURES, FORMS, SOURCEMAPS } from './model';
 

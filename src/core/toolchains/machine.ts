@@ -1,12 +1,12 @@
 /** What is known of the machine that builds. Nothing in an artifact may depend on it; tools that run here do. */
 import type { Arch } from '../sheet';
 import type { MavenSurroundings, NpmSurroundings } from '../sources';
-import type { CCompiler } from './c';
-import type { GoToolchain } from './go';
-import type { JavaRuntime } from './java';
-import type { NodeRuntime } from './node';
-import type { PythonRuntime } from './python';
-import type { RustToolchain } from './rust';
+import type { CCompiler } from '../languages/compiled/c-compilers';
+import type { GoToolchain } from '../languages/go/toolchain';
+import type { JavaRuntime } from '../languages/jvm/run/machines';
+import type { NodeRuntime } from '../languages/node/run/runtimes';
+import type { PythonRuntime } from '../languages/python/run/interpreters';
+import type { RustToolchain } from '../languages/rust/toolchain';
 
 /** The compilers of native code here. */
 export interface NativeToolchains {

@@ -1,7 +1,7 @@
 /** The stand-in host: unpacks an artifact into a fresh read-only folder and calls the function in it with events. */
 import { chmodSync, chownSync, copyFileSync, mkdirSync, mkdtempSync, rmSync, statSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { dirname, join } from 'node:path';
+import { basename, dirname, join } from 'node:path';
 import { withFileSource } from '../../core/disk/file-source';
 import { unpackZip } from '../../core/disk/unpack';
 import type { NamedEvent } from './event';
@@ -167,14 +167,14 @@ function executable({ emulator, file }: HostPlan, root: string): Started {
 }
 
 function withRunner(plan: HostPlan, program: string, base: string, root: string): Started {
-  const name = RUNNERS[plan.language] ?? 'runner.mjs';
-  const runner = join(base, name);
-  copyFileSync(join(__dirname, name), runner);
+  const name = RUNNERS[plan.language] ?? 'node/run/runner.mjs';
+  const runner = join(base, basename(name));
+  copyFileSync(join(__dirname, '../../core/languages', name), runner);
   chmodSync(runner, 0o644);
   return { speaks: 'runner', program, args: runtimeArguments(plan, runner, root) };
 }
 
-const RUNNERS: Readonly<Record<string, string>> = { python: 'runner.py', java: 'runner.jar' };
+const RUNNERS: Readonly<Record<string, string>> = { python: 'python/run/runner.py', java: 'jvm/run/runner.jar' };
 const JAR_NAME = 'function.jar';
 
 function runtimeArguments(plan: HostPlan, runner: string, root: string): string[] {

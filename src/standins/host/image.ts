@@ -10,9 +10,9 @@ import { printable } from '../../core/base/text';
 import { openLayout } from '../../core/disk/layout-files';
 import { openImage, type OpenImage } from '../../core/disk/open-image';
 import { unpackImage } from '../../core/disk/unpack-image';
-import { textOf } from '../../core/languages/in-image';
+import { textOf } from '../../core/disk/in-image';
 import { chooseImage } from '../../core/pipeline/image/image-subject';
-import { startedBy } from '../../core/rules/image';
+import { startedBy } from '../../core/findings/image';
 import type { Arch } from '../../core/sheet';
 import type { ProcessPlan } from './process';
 

@@ -5,10 +5,10 @@ import { join } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { printable } from '../../core/base/text';
 import { makeTarball, type MadeTarball } from '../../core/languages/node/packages';
-import type { JavaRuntime } from '../../core/toolchains/java';
+import type { JavaRuntime } from '../../core/languages/jvm/run/machines';
 import { makeWheels, parseWheelName } from '../../core/languages/python';
-import { MavenProjects, type MavenCatalogue } from './maven-pages';
-import type { NpmCatalogue } from './npm-pages';
+import { MavenProjects, type MavenCatalogue } from '../../core/languages/jvm/repository/pages';
+import type { NpmCatalogue } from '../../core/languages/node/registry/pages';
 
 export interface OfferedFile {
   readonly file: string;

@@ -3,8 +3,8 @@ import { createServer, type IncomingMessage, type Server, type ServerResponse } 
 import type { AddressInfo } from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { messageOf } from '../../core/base/errors';
-import { MAVEN_PATH } from './maven-pages';
-import { NPM_PATH, npmDocument, parseNpmPath } from './npm-pages';
+import { MAVEN_PATH } from '../../core/languages/jvm/repository/pages';
+import { NPM_PATH, npmDocument, parseNpmPath } from '../../core/languages/node/registry/pages';
 import type { Catalogue, OfferedFile } from './catalogue';
 
 /** How it may misbehave, one way at a time. */

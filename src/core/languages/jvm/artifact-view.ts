@@ -8,7 +8,7 @@ import {
   type ClassFile,
   type MemberRef,
 } from '../../formats/classfile';
-import type { JdkApi } from '../../toolchains/jdk-api';
+import type { JdkApi } from './run/jdk-api';
 import { classFacts, type ClassFacts } from './shade/class-facts';
 import { withoutRelease } from './shade/jar-entries';
 

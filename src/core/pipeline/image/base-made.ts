@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { describeConfig, OCI_LAYER_GZIP, writeConfig, type ImageConfig } from '../../formats/oci';
 import { packLayer, type LayerEntry } from '../../forms/layer';
 import type { Arch, RuntimeBase } from '../../sheet';
-import { stateFolder } from '../targets';
+import { stateFolder } from '../../project/targets';
 import { basePath, emptyConfig, rootNote, type BaseRequest, type TakenBase } from './base-parts';
 import { rootEntries, rootSignature } from './base-root';
 import { runtimeLayer } from './base-runtime';

@@ -5,7 +5,7 @@ import type { Compressor } from '../../forms/compress';
 import type { Arch, FunctionSpec } from '../../sheet';
 import type { RegistryConnection } from '../../sources/registry';
 import type { Machine } from '../../toolchains/machine';
-import type { Project } from '../targets';
+import type { Project } from '../../project/targets';
 
 export interface BaseRequest {
   readonly project: Project;

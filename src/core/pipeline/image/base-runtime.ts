@@ -101,7 +101,7 @@ async function locate(runtime: Exclude<RuntimeBase, 'libc'>, spec: FunctionSpec,
     if (one !== undefined)
       return { from: `node ${one.version} of this machine`, program: ['usr/local/bin/node', realpathSync(one.path)] };
   } else if (runtime === 'python') {
-    const { choosePython } = await import('../../toolchains/python');
+    const { choosePython } = await import('../../languages/python/run/interpreters');
     const one = choosePython(await machine.pythons(), version);
     const real = one === undefined ? '' : realpathSync(one.path);
     const library = join(dirname(dirname(real)), 'lib', `python${version}`);

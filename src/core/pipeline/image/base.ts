@@ -21,10 +21,10 @@ import {
   type Descriptor,
   type ImageConfig,
 } from '../../formats/oci';
-import { findLibc, findRuntime } from '../../languages/in-image';
+import { findLibc, findRuntime } from '../../disk/in-image';
 import { isNative, type Arch, type Base, type FunctionSpec } from '../../sheet';
-import type { LockedBase, LockedBaseTarget } from '../lockfile';
-import { stateFolder, type Project } from '../targets';
+import type { LockedBase, LockedBaseTarget } from '../../project/lockfile';
+import { stateFolder, type Project } from '../../project/targets';
 import { fetchBase, fetchBlobs, takeLayout } from './base-fetch';
 import { layerFromRoot, layerFromRuntime } from './base-made';
 import { basePath, rootNote, type BaseRequest, type TakenBase } from './base-parts';

@@ -8,7 +8,7 @@ import { contentDigest, fileDigest } from '../../disk/digest';
 import { readStretch, stretchPieces } from '../../disk/file-source';
 import { FileSink, guarded, linkOrCopy, removeLeftovers, temporaryBeside, writeWhole } from '../../disk/write';
 import { hexOf, type BlobHolder, type Descriptor, type Stretch } from '../../formats/oci';
-import { stateFolder, type Project } from '../targets';
+import { stateFolder, type Project } from '../../project/targets';
 
 interface Record {
   readonly size: number;

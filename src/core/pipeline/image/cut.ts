@@ -10,8 +10,8 @@ import { sortEntries } from '../../fileset/collect';
 import { FILE_MODE, PROGRAM_MODE, type PackedEntry, type PackedFile } from '../../fileset/model';
 import { makeSelection } from '../../fileset/selection';
 import { givenMemory, givenTimeMs, isNative, type Destination, type Entry, type FunctionSpec } from '../../sheet';
-import { generated, generatedBytes } from '../made-files';
-import type { Project } from '../targets';
+import { generated, generatedBytes } from '../../project/made-files';
+import type { Project } from '../../project/targets';
 
 /** Where a function's files lie in its image, and what starts it. */
 export const FUNCTION_FOLDER = 'function';
@@ -73,7 +73,11 @@ export function startCommand(spec: FunctionSpec, hostEntry: Entry, program: stri
   return [runs, `${at}/start.mjs`];
 }
 
-const STARTERS: Readonly<Record<string, string>> = { node: 'start.mjs', python: 'start.py', java: 'start.jar' };
+const STARTERS: Readonly<Record<string, string>> = {
+  node: 'node/run/start.mjs',
+  python: 'python/run/start.py',
+  java: 'jvm/run/runner.jar',
+};
 
 /** The program that calls the function with events, and what it has to know. */
 function starter({ project, spec, destination, hostEntry }: CutRequest): PackedFile[] {
@@ -88,9 +92,9 @@ function starter({ project, spec, destination, hostEntry }: CutRequest): PackedF
     memory: givenMemory(spec, destination),
     timeoutMs: givenTimeMs(spec, destination),
   };
-  const program = generatedBytes(project, readFileSync(join(__dirname, '../../forms/starters', name)));
+  const program = generatedBytes(project, readFileSync(join(__dirname, '../../languages', name)));
   const facts = generated(project, `${JSON.stringify(plan)}\n`);
-  return [made(name, program), made('start.json', facts)];
+  return [made(`start.${name.replace(/^.*\./, '')}`, program), made('start.json', facts)];
 }
 
 function made(name: string, content: { source: string; size: number; sha256: string }): PackedFile {

@@ -18,7 +18,7 @@ import {
 import { BLOCK_BYTES, listTar } from '../../formats/tar';
 import type { Subject, SubjectEntry } from '../../rules';
 import type { Arch } from '../../sheet';
-import { textReader } from '../check-subject';
+import { textReader } from '../check/subject';
 
 /** A layout says what it is among its first files. */
 const LOOK_AT_ENTRIES = 64;

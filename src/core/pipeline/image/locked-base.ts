@@ -1,8 +1,8 @@
 /** What the lock says of the base of an image. */
 import { EmballageError } from '../../base/errors';
 import type { FunctionSpec } from '../../sheet';
-import { lockNameOf, readLock, type Lock, type LockedBase } from '../lockfile';
-import type { Project } from '../targets';
+import { lockNameOf, readLock, type Lock, type LockedBase } from '../../project/lockfile';
+import type { Project } from '../../project/targets';
 import { baseInputs } from './base';
 
 /**

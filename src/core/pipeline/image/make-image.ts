@@ -12,7 +12,7 @@ import { imageDocuments, writeLayoutTar, type StackedLayer } from '../../forms/i
 import { packLayer, type LayerEntry } from '../../forms/layer';
 import type { Arch, Destination, Entry, FunctionSpec } from '../../sheet';
 import type { Waybill } from '../../waybill';
-import type { Project } from '../targets';
+import type { Project } from '../../project/targets';
 import type { ReadyBase } from './base';
 import type { BlobStore } from './blob-store';
 import { cutLayers, FUNCTION_FOLDER, startCommand, type CutLayer } from './cut';

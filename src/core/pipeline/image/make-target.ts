@@ -2,10 +2,10 @@
 import { OpenFiles } from '../../disk/file-source';
 import type { PackedFile } from '../../fileset/model';
 import type { Compressor } from '../../forms/compress';
-import type { Assembly } from '../assemble';
-import type { BuildRequest, ChangedLook } from '../build';
-import type { Made } from '../make';
-import type { Target } from '../targets';
+import type { Assembly } from '../build/assemble';
+import type { BuildRequest, ChangedLook } from '../build/build';
+import type { Made } from '../build/make';
+import type { Target } from '../../project/targets';
 import { readyBase } from './base';
 import { blobStore } from './blob-store';
 import { functionPath } from './cut';

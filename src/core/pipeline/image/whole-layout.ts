@@ -21,7 +21,7 @@ import {
 } from '../../formats/oci';
 import { imageIndex } from '../../forms/image';
 import type { Arch, FunctionSpec } from '../../sheet';
-import { wholeLayoutPath, type Project } from '../targets';
+import { wholeLayoutPath, type Project } from '../../project/targets';
 import { blobStore, type BlobStore } from './blob-store';
 
 export interface OneImage {

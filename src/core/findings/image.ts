@@ -1,0 +1,93 @@
+/** What rules about images share. */
+import type { OpenImage } from '../disk/open-image';
+import { MACHINES } from '../formats/elf';
+import { archOfPlatform, type TreeNode } from '../formats/oci';
+import { findLibc, searchPath, textOf, type FoundLibc } from '../disk/in-image';
+import type { FunctionFacts, Subject } from './rule';
+
+export const IMAGE = ['image'] as const;
+/** Everything that is no image. */
+export const NO_IMAGE = ['zip', 'jar', 'binary'] as const;
+
+const libcs = new WeakMap<OpenImage, FoundLibc | { readonly kind: 'none' }>();
+
+/** The C library in an image, read once. */
+export function imageLibc(image: OpenImage): FoundLibc | undefined {
+  const known = libcs.get(image) ?? findLibc(image) ?? { kind: 'none' as const };
+  libcs.set(image, known);
+  return known.kind === 'none' ? undefined : known;
+}
+
+const SYSTEM_FOLDERS = [
+  ...['lib/x86_64-linux-gnu', 'usr/lib/x86_64-linux-gnu', 'lib/aarch64-linux-gnu', 'usr/lib/aarch64-linux-gnu'],
+  ...['lib64', 'usr/lib64', 'lib', 'usr/lib', 'usr/local/lib'],
+];
+
+/** Whether the loader finds a library in the folders of the system (ld.so(8)). */
+export function hasLibrary(image: OpenImage, name: string): boolean {
+  const configured = image.tree.resolve('etc/ld.so.conf.d')?.node.children?.keys() ?? [];
+  const added = [...configured].flatMap((file) => (textOf(image, `etc/ld.so.conf.d/${file}`) ?? '').split('\n'));
+  return [...SYSTEM_FOLDERS, ...added.map((line) => line.trim().replace(/^\//, ''))].some(
+    (folder) => image.tree.resolve(`${folder}/${name}`)?.node.head.kind === 'file',
+  );
+}
+
+/** How many of the lower layers are those of the base; undefined where nothing says. */
+export function baseLayers({ waybill }: FunctionFacts): number | undefined {
+  return waybill?.image === undefined ? undefined : (waybill.image.base?.layers.length ?? 0);
+}
+
+/** How a layer is called: by its name in the waybill, or by its place. */
+export function layerName({ waybill }: FunctionFacts, i: number): string {
+  const base = baseLayers({ ...(waybill !== undefined && { waybill }) });
+  if (base === undefined) return `layer ${String(i + 1)}`;
+  return i < base
+    ? `layer ${String(i + 1)} (base)`
+    : (waybill?.image?.layers[i - base]?.name ?? `layer ${String(i + 1)}`);
+}
+
+/** What processor a compiled file in an image is for; undefined for other files and for what is not run. */
+export function machineOf(image: OpenImage, node: TreeNode): string | undefined {
+  if (node.head.kind !== 'file' || node.head.size < 64) return undefined;
+  const start = image.read(node, 0, 20);
+  // ELF-64 Object File Format, table 1 and 2: the magic, the class, the type (2 a program, 3 a shared object), the machine.
+  if (start.toString('latin1', 0, 4) !== '\u007fELF' || ![2, 3].includes(start.readUInt16LE(16))) return undefined;
+  const machine = start.readUInt16LE(18);
+  return MACHINES[machine] ?? `machine ${String(machine)}`;
+}
+
+/** The processor that an image says it is for. */
+export function imageArch({ config }: OpenImage): string {
+  return archOfPlatform(config.architecture) ?? config.architecture;
+}
+
+/** What starts an image: command, and the file that it names. */
+export interface Started {
+  readonly command: readonly string[];
+  /** The path that was found, links followed. */
+  readonly found: { readonly path: string; readonly node: TreeNode } | undefined;
+}
+
+export function startedBy({ config, tree }: OpenImage): Started {
+  const { entrypoint, cmd, env, workingDir } = config.run;
+  const command = [...entrypoint, ...cmd];
+  const [program] = command;
+  if (program === undefined) return { command, found: undefined };
+  const places = program.includes('/')
+    ? [program.startsWith('/') ? program : `${workingDir}/${program}`]
+    : searchPath(env).map((folder) => `${folder}/${program}`);
+  const found = places.map((path) => tree.resolve(path)).find((one) => one?.node.head.kind === 'file');
+  return { command, found };
+}
+
+/** Bytes of an image as it is sent: its layers, each once, and its documents. */
+export function sentBytes({ manifest, manifestBytes }: OpenImage): number {
+  const blobs = new Map([manifest.config, ...manifest.layers].map(({ digest, size }) => [digest, size]));
+  return manifestBytes.length + [...blobs.values()].reduce((sum, size) => sum + size, 0);
+}
+
+/** The image of a subject, for rules that are about nothing else. */
+export function imageOf({ image }: Subject): OpenImage {
+  if (image === undefined) throw new Error('no image');
+  return image;
+}

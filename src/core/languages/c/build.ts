@@ -1,0 +1,96 @@
+/** Compiles a function in C or C++: every file by itself, then one link, in fixed order. */
+import { existsSync, mkdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import picomatch from 'picomatch';
+import { EmballageError } from '../../base/errors';
+import { listed } from '../../base/text';
+import { isCxx, isSource, readDepFile } from '../compiled';
+import { cleanEnvironment, runCompiler } from '../../toolchains/run-compiler';
+import type { CCompiler } from '../compiled/c-compilers';
+import type { CompileRequest, Compiled } from '../compiled/compile-target';
+import { chooseCCompiler } from '../compiled/choose-compiler';
+
+const COMPILE = ['-O2', '-ffunction-sections', '-fdata-sections', '-fno-ident', '-g0'];
+const LINK = ['-Wl,--gc-sections', '-Wl,--build-id=none', '-Wl,-z,relro', '-Wl,-z,now', '-Wl,--sort-common'];
+
+export async function planC(request: CompileRequest) {
+  const sources = sourcesOf(request);
+  const hasCxx = sources.some(isCxx);
+  const isStatic = request.spec.native?.linkage === 'static';
+  const compiler = await chooseCCompiler(request, { isStatic, isCxx: hasCxx, isLinker: false });
+  const { flags = [], libraries = [] } = request.spec.native ?? {};
+  const link = [
+    ...LINK,
+    // What the host need not have is linked in.
+    ...(isStatic ? ['-static'] : ['-static-libgcc', ...(hasCxx ? ['-static-libstdc++'] : [])]),
+    ...libraries.map((name) => `-l${name}`),
+  ];
+  return {
+    toolchains: [`${compiler.compiler} ${compiler.version}`],
+    identity: [compiler.compiler, compiler.version, compiler.args, sources, COMPILE, flags, link],
+    run: () => compileC(request, { compiler, sources, hasCxx, link }),
+  };
+}
+
+function sourcesOf({ spec, files }: CompileRequest): string[] {
+  const all = files.map(({ path }) => path).filter((path) => isSource(path));
+  const patterns = spec.native?.sources ?? [];
+  const chosen = patterns.length === 0 ? all : all.filter((path) => picomatch.isMatch(path, [...patterns]));
+  const sources = [...new Set([...chosen, spec.entry.file])].sort();
+  const unused = patterns.find((pattern) => !all.some((path) => picomatch.isMatch(path, pattern)));
+  if (unused === undefined && all.includes(spec.entry.file)) return sources;
+  throw new EmballageError('SOURCE_UNPACKABLE', {
+    doing: `compiling ${spec.name}`,
+    where: spec.source,
+    expected: unused === undefined ? `the entry \`${spec.entry.file}\`` : `C files that match \`${unused}\``,
+    found: all.length === 0 ? 'no C file at all' : `only ${listed(all.slice(0, 8))}`,
+    mend: unused === undefined ? 'correct `entry`' : 'correct `build.sources`',
+  });
+}
+
+async function compileC(
+  request: CompileRequest,
+  {
+    compiler,
+    sources,
+    hasCxx,
+    link,
+  }: {
+    readonly compiler: CCompiler;
+    readonly sources: readonly string[];
+    readonly hasCxx: boolean;
+    readonly link: readonly string[];
+  },
+): Promise<Compiled> {
+  const { spec, project, scratch, doing, shown } = request;
+  const folder = join(project.root, spec.source);
+  const env = cleanEnvironment(scratch, request.epochSeconds);
+  const objects = sources.map((_, i) => join(scratch, `${String(i).padStart(4, '0')}.o`));
+  const include = existsSync(join(folder, 'include')) ? ['-I', 'include'] : [];
+  const open = sources.map((source, i) => ({ source, object: objects[i] ?? '' }));
+  const work = async (): Promise<void> => {
+    for (let next = open.shift(); next !== undefined; next = open.shift()) {
+      const program = isCxx(next.source) ? (compiler.cxx ?? compiler.path) : compiler.path;
+      const args = [
+        ...compiler.args,
+        ...COMPILE,
+        `-ffile-prefix-map=${project.root}=.`,
+        ...(compiler.compiler === 'gcc' ? [`-frandom-seed=${next.source}`] : []),
+        ...['-I', '.', ...include],
+        ...(spec.native?.flags ?? []),
+        ...['-MD', '-MF', `${next.object}.d`, '-c', next.source, '-o', next.object],
+      ];
+      await runCompiler({ program, args, cwd: folder, env, doing, shown });
+    }
+  };
+  await Promise.all(Array.from({ length: Math.max(1, Math.min(request.jobs, open.length)) }, work));
+  const output = join(scratch, 'linked');
+  const program = hasCxx ? (compiler.cxx ?? compiler.path) : compiler.path;
+  mkdirSync(scratch, { recursive: true });
+  // Objects are named without their folder, which differs from machine to machine.
+  const names = objects.map((path) => path.slice(scratch.length + 1));
+  const args = [...compiler.args, ...names, '-o', output, ...link];
+  await runCompiler({ program, args, cwd: scratch, env, doing, shown });
+  const read = objects.flatMap((object) => readDepFile(readFileSync(`${object}.d`, 'utf8')));
+  return { executable: output, read: read.map((path) => (path.startsWith('/') ? path : join(folder, path))) };
+}

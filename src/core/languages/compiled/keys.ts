@@ -1,0 +1,195 @@
+/** Keys of a function that only native code has: how it is compiled, with what, and what is stripped. */
+import semver from 'semver';
+import { z } from 'zod';
+import { settlePath } from '../../base/paths';
+import { present } from '../../base/present';
+import { printable } from '../../base/text';
+import type { Strip } from '../../formats/elf';
+import type { SheetNotes } from '../../sheet/notes';
+
+export const NATIVE_LANGUAGES = ['rust', 'go', 'c'] as const;
+export type NativeLanguage = (typeof NATIVE_LANGUAGES)[number];
+
+/** The runtime by which destinations offer what native code needs. */
+export const NATIVE_RUNTIME = 'native';
+
+const STRIPS = ['all', 'debug', 'none'] as const satisfies readonly Strip[];
+const COMPILERS = ['rust', 'go', 'gcc', 'clang'] as const;
+
+/** The compiler that the sheet asks for. */
+export interface WantedToolchain {
+  readonly text: string;
+  readonly compiler: (typeof COMPILERS)[number];
+  /** A range of versions, `>=1.63`; undefined for any. */
+  readonly range?: string;
+}
+
+export interface NativeKeys {
+  /** Rust: the package of a workspace. Go: the package’s folder, `./cmd/solver`. */
+  readonly package?: string;
+  /** Rust: the program, where the package has several. */
+  readonly program?: string;
+  readonly features: readonly string[];
+  readonly defaultFeatures: boolean;
+  readonly tags: readonly string[];
+  /** C: patterns of the files to compile. */
+  readonly sources: readonly string[];
+  readonly flags: readonly string[];
+  /** C: libraries to link with, `m`. */
+  readonly libraries: readonly string[];
+  readonly linkage?: 'static' | 'dynamic';
+  readonly cgo: boolean;
+  readonly toolchain?: WantedToolchain;
+  readonly strip: Strip;
+}
+
+const words = (what: string) =>
+  z.array(z.string({ error: what }).min(1, { error: what }), { error: `a list: ${what}` });
+
+export const nativeFields = {
+  build: z
+    .strictObject(
+      {
+        package: z
+          .string({ error: 'a package' })
+          .regex(/^[\w./-]+$/, { error: 'a package, without spaces' })
+          .optional()
+          .meta({ description: 'Rust: the package of a workspace. Go: the folder of the package, `./cmd/solver`.' }),
+        program: z
+          .string({ error: 'a name' })
+          .regex(/^[\w-]+$/, { error: 'the name of a program' })
+          .optional()
+          .meta({ description: 'Rust: the program, where the package has several.' }),
+        features: words('a feature').optional().meta({ description: 'Rust: features of the package.' }),
+        'default-features': z
+          .boolean({ error: 'true or false' })
+          .optional()
+          .meta({ description: 'Rust: the features that the package has by default. Default: true.' }),
+        tags: words('a tag').optional().meta({ description: 'Go: build tags.' }),
+        sources: words('a pattern').optional().meta({
+          description: 'C: patterns of the files to compile, relative to the source folder; all of them otherwise.',
+        }),
+        flags: words('a flag').optional().meta({ description: 'Further flags for the compiler.' }),
+        libraries: words('a library').optional().meta({ description: 'C: libraries to link with, such as `m`.' }),
+        linkage: z.enum(['static', 'dynamic'], { error: '`static` or `dynamic`' }).optional().meta({
+          description:
+            'Whether the C library is linked into the executable. Default: dynamic for Rust and C; Go needs none without `cgo`.',
+        }),
+        cgo: z.boolean({ error: 'true or false' }).optional().meta({
+          description: 'Go: compile C code of the packages too. Default: false.',
+        }),
+      },
+      { error: 'a mapping that says how it is compiled' },
+    )
+    .optional()
+    .meta({ description: 'Native code: how it is compiled.' }),
+  toolchain: z.string({ error: 'a compiler such as `rust >=1.63`' }).optional().meta({
+    description: 'Native code: the compiler and its version: `rust`, `go`, `gcc` or `clang`, as in `rust >=1.63`.',
+  }),
+  strip: z.enum(STRIPS, { error: '`all`, `debug` or `none`' }).optional().meta({
+    description:
+      'Native code: what is taken out of the executable: debugging sections, symbol tables and comments (`all`, the default), debugging sections only (`debug`), or nothing.',
+  }),
+};
+
+export const NATIVE_KEYS = ['build', 'toolchain', 'strip', 'sources'] as const;
+
+type NativeText = z.output<z.ZodObject<typeof nativeFields>>;
+type BuildText = NonNullable<NativeText['build']>;
+
+/** Keys under `build` that are for one language only. */
+const BUILD_KEYS: Readonly<Record<NativeLanguage, readonly (keyof BuildText)[]>> = {
+  rust: ['package', 'program', 'features', 'default-features', 'flags', 'linkage'],
+  go: ['package', 'tags', 'flags', 'cgo', 'linkage'],
+  c: ['sources', 'flags', 'libraries', 'linkage'],
+};
+const COMPILERS_OF: Readonly<Record<NativeLanguage, readonly string[]>> = {
+  rust: ['rust'],
+  go: ['go'],
+  c: ['gcc', 'clang'],
+};
+
+export function isNative(language: string): language is NativeLanguage {
+  return NATIVE_LANGUAGES.some((one) => one === language);
+}
+
+export function readNativeKeys(
+  notes: SheetNotes,
+  at: readonly string[],
+  text: NativeText,
+  language: NativeLanguage,
+): NativeKeys {
+  const build = text.build ?? {};
+  refuseForeignBuildKeys(notes, at, build, language);
+  const toolchain = text.toolchain === undefined ? undefined : readToolchain(notes, at, text.toolchain, language);
+  const { package: name, program, linkage } = build;
+  return {
+    ...present({ package: name, program, linkage, toolchain }),
+    ...settleLists(build),
+    defaultFeatures: build['default-features'] ?? true,
+    cgo: build.cgo ?? false,
+    strip: text.strip ?? 'all',
+  };
+}
+
+function settleLists({
+  features = [],
+  tags = [],
+  sources = [],
+  flags = [],
+  libraries = [],
+}: BuildText): Pick<NativeKeys, 'features' | 'tags' | 'sources' | 'flags' | 'libraries'> {
+  return { features, tags, sources, flags, libraries };
+}
+
+function refuseForeignBuildKeys(
+  notes: SheetNotes,
+  at: readonly string[],
+  build: BuildText,
+  language: NativeLanguage,
+): void {
+  for (const key of Object.keys(build) as (keyof BuildText)[])
+    if (!BUILD_KEYS[language].includes(key))
+      notes.add(
+        [...at, 'build', key],
+        `one of ${BUILD_KEYS[language].map((one) => `\`${one}\``).join(', ')}`,
+        `it for \`${language}\``,
+        'take it out',
+        'key',
+      );
+  for (const [i, pattern] of (build.sources ?? []).entries())
+    if (settlePath(pattern) === undefined || pattern.startsWith('/'))
+      notes.add(
+        [...at, 'build', 'sources', String(i)],
+        'files inside the source folder',
+        `\`${printable(pattern)}\``,
+        'write a path from the source folder',
+      );
+}
+
+function readToolchain(
+  notes: SheetNotes,
+  at: readonly string[],
+  text: string,
+  language: NativeLanguage,
+): WantedToolchain | undefined {
+  const [, name = '', range = ''] = /^(\S+)\s*(.*)$/.exec(text.trim()) ?? [];
+  const compiler = COMPILERS.find((one) => one === name);
+  const known = COMPILERS_OF[language];
+  if (compiler === undefined || !known.includes(compiler))
+    notes.add(
+      [...at, 'toolchain'],
+      `${known.map((one) => `\`${one}\``).join(' or ')}, with versions, as in \`${known[0] ?? ''} >=1.2\``,
+      `\`${printable(text)}\``,
+      `begin with \`${known[0] ?? ''}\``,
+    );
+  else if (range !== '' && semver.validRange(range) === null)
+    notes.add(
+      [...at, 'toolchain'],
+      'versions such as `>=1.63` or `1.63.0`',
+      `\`${printable(range)}\``,
+      'correct the versions',
+    );
+  else return { text, compiler, ...(range !== '' && { range }) };
+  return undefined;
+}

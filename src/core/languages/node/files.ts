@@ -1,0 +1,127 @@
+/** The files that may go into the artifact of a Node.js function: its own, those of its packages, and where they come from. */
+import { join } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { baseOf, folderOf, joinPath } from '../../base/paths';
+import { severalAtOnce } from '../../base/several';
+import { fileDigest } from '../../disk/digest';
+import { FILE_MODE, PROGRAM_MODE, type FileSet, type Origin, type PackedEntry } from '../../fileset/model';
+import type { NodeFile } from '.';
+import { unpackTarball } from '../../disk/unpack-tarball';
+import { ownerOf } from './packages';
+import { PackageStore } from '../../sources';
+import type { AssemblyRequest } from '../../pipeline/build/assemble';
+import { npmConfigFor } from './lock';
+import type { LockedPackage } from '../../project/lockfile';
+import { readNodeNeeds } from './needs';
+import { workspaceFiles } from './shared-source';
+import { stateFolder } from '../../project/targets';
+
+/** A file with what the file set says of it. */
+export interface KnownFile extends NodeFile {
+  readonly origin: Origin;
+  readonly mode: number;
+}
+
+const AT_ONCE = 8;
+/** Files that have done their work when the packages are there and everything is compiled. */
+const BUILD_FILES = /^(?:package-lock\.json|npm-shrinkwrap\.json|tsconfig(?:\..+)?\.json)$/;
+
+/** Whether a file of the source folder is only for building. */
+export function isBuildFile({ path, reason }: PackedEntry): boolean {
+  return BUILD_FILES.test(baseOf(path)) && reason.why !== 'kept' && !path.includes('node_modules/');
+}
+
+/** Files of the source folder; packages that are installed there belong to themselves. */
+export function sourceFiles(base: FileSet, knownDigests: ReadonlyMap<string, string>): KnownFile[] {
+  return base.entries.flatMap((entry) => {
+    if (entry.kind !== 'file' || isBuildFile(entry)) return [];
+    const { path, source, size, mode } = entry;
+    const owner = ownerOf(path);
+    const origin: Origin =
+      owner === ''
+        ? entry.origin
+        : { from: 'unlocked', name: owner.replace(/^.*node_modules\//, ''), at: path.slice(owner.length + 1) };
+    return [
+      {
+        path,
+        source,
+        size,
+        mode,
+        origin,
+        owner,
+        isOwn: owner === '',
+        isInstalled: owner !== '',
+        sha256: digestOf(source, knownDigests.get(path)),
+      },
+    ];
+  });
+}
+
+function digestOf(source: string, known: string | undefined): () => string {
+  let digest = known;
+  return () => (digest ??= fileDigest(source));
+}
+
+/** Files of the project's own packages. */
+export function sharedPackageFiles({ project, workspaces }: AssemblyRequest): KnownFile[] {
+  return workspaces.flatMap((workspace) =>
+    workspaceFiles(project, workspace)
+      .filter(({ path }) => !BUILD_FILES.test(baseOf(path)))
+      .map(({ path, source, stamp, mode }) => ({
+        path: joinPath(workspace.at, path),
+        source,
+        size: stamp.size,
+        mode: (mode & 0o100) !== 0 ? PROGRAM_MODE : FILE_MODE,
+        origin: { from: 'source', at: joinPath(workspace.folder, path) } as const,
+        owner: workspace.at,
+        isOwn: true,
+        sha256: digestOf(source, undefined),
+      })),
+  );
+}
+
+/** Files of the locked packages, fetched by their digests where they are not here yet. */
+export async function packageFiles(request: AssemblyRequest): Promise<KnownFile[]> {
+  const { project, packages } = request;
+  const store = new PackageStore(join(stateFolder(project), 'packages'));
+  await fetchMissing(request, store);
+  const files: KnownFile[] = [];
+  for (const one of packages) {
+    const folder = join(stateFolder(project), 'unpacked', one.sha256);
+    const unpacked = await unpackTarball({
+      path: store.pathOf(one.sha256),
+      file: one.file,
+      folder,
+      mustHave: 'package.json',
+    });
+    const { at = '', name, version } = one;
+    for (const { path, sha256, size, isProgram } of unpacked.files)
+      files.push({
+        path: joinPath(at, path),
+        source: join(unpacked.folder, path),
+        size,
+        mode: isProgram ? PROGRAM_MODE : FILE_MODE,
+        origin: { from: 'package', name, version, at: path },
+        owner: at,
+        isOwn: false,
+        sha256: () => sha256,
+      });
+  }
+  return files;
+}
+
+async function fetchMissing(
+  { project, spec, packages, http, machine }: AssemblyRequest,
+  store: PackageStore,
+): Promise<void> {
+  const different = new Map(packages.map((one) => [one.sha256, one]));
+  const open = [...different.values()].filter(({ sha256 }) => store.find(sha256) === undefined);
+  if (open.length === 0) return;
+  const { credentials } = npmConfigFor(project, folderOf(readNodeNeeds(project, spec)?.lock ?? ''), machine.npm);
+  const client = await http();
+  const describe = ({ file, sha256, size, from }: LockedPackage): Parameters<PackageStore['get']>[0] => {
+    const url = /^https?:/.test(from) ? from : pathToFileURL(join(project.root, from)).href;
+    return { file, sha256, size, url };
+  };
+  await severalAtOnce(open, AT_ONCE, (one) => store.get({ ...describe(one), credentials }, client));
+}

@@ -1,0 +1,119 @@
+/** What a Node.js function needs from others: the package lock that speaks of its folder. */
+import { existsSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { EmballageError } from '../../base/errors';
+import { folderOf, joinPath } from '../../base/paths';
+import { contentDigest } from '../../disk/digest';
+import { readTextFile } from '../../disk/read-text';
+import type { FunctionSpec } from '../../sheet';
+import { runtimeOf } from '../../project/destination-runtime';
+import type { Project } from '../../project/targets';
+
+export interface NodeNeeds {
+  /** The package lock, relative to the project. */
+  readonly lock: string;
+  readonly lockText: string;
+  /** The function's folder, relative to the folder of the lock. */
+  readonly from: string;
+  /** The function's package.json, relative to the project. */
+  readonly manifest: string;
+  readonly manifestText: string;
+  /** Files of the project that state what is needed. */
+  readonly files: readonly string[];
+  /** Digest of everything that the settling depends on. */
+  readonly inputs: string;
+}
+
+const LOCK = 'package-lock.json';
+const MANIFEST = 'package.json';
+const MAX_BYTES = 128 * 1024 * 1024;
+
+/**
+ * The needs of a function; undefined where it has none, or where they are installed in its folder already.
+ * @throws EmballageError REQUIREMENTS_INVALID where they are not settled
+ */
+export function readNodeNeeds(project: Project, spec: FunctionSpec): NodeNeeds | undefined {
+  if (usesInstalled(spec)) return undefined;
+  const lock = spec.needs?.kind === 'file' ? spec.needs.path : findLock(project, spec);
+  if (lock === undefined) {
+    refuseUnsettled(project, spec);
+    return undefined;
+  }
+  const manifest = joinPath(spec.source, MANIFEST);
+  const [lockText, manifestText] = [read(project, lock), read(project, manifest)];
+  const from = relativeTo(folderOf(lock), spec.source);
+  const libc = libcOf(project, spec);
+  return {
+    lock,
+    lockText,
+    from,
+    manifest,
+    manifestText,
+    files: [lock],
+    inputs: contentDigest(
+      JSON.stringify([contentDigest(lockText), contentDigest(manifestText), from, libc, spec.archs]),
+    ).slice(0, 32),
+  };
+}
+
+/** Whether the sheet says that what is installed in the source folder is to be packed, locked or not. */
+export function usesInstalled({ needs }: FunctionSpec): boolean {
+  return needs?.kind === 'file' && /(?:^|\/)node_modules$/.test(needs.path);
+}
+
+export function libcOf(project: Project, spec: FunctionSpec): 'glibc' | 'musl' {
+  return runtimeOf(project, spec)?.musl === undefined ? 'glibc' : 'musl';
+}
+
+/** The lock in the source folder, or else in the nearest folder above it that has the source folder as a workspace. */
+function findLock(project: Project, spec: FunctionSpec): string | undefined {
+  if (!existsSync(join(project.root, spec.source, MANIFEST))) return undefined;
+  for (let folder = spec.source; ; folder = folderOf(folder)) {
+    const path = joinPath(folder, LOCK);
+    if (existsSync(join(project.root, path))) {
+      const from = relativeTo(folder, spec.source);
+      if (from === '' || read(project, path).includes(`${JSON.stringify(from)}:`)) return path;
+    }
+    if (folder === '') return undefined;
+  }
+}
+
+function refuseUnsettled(project: Project, spec: FunctionSpec): void {
+  const path = join(project.root, spec.source, MANIFEST);
+  if (!existsSync(path) || existsSync(join(project.root, spec.source, 'node_modules'))) return;
+  let needed: string[];
+  try {
+    const { dependencies } = JSON.parse(readFileSync(path, 'utf8')) as { dependencies?: object };
+    needed = Object.keys(dependencies ?? {});
+  } catch {
+    // What is wrong with it comes up where it is read for what it says.
+    return;
+  }
+  if (needed.length === 0) return;
+  throw new EmballageError('REQUIREMENTS_INVALID', {
+    doing: `reading what ${spec.name} needs`,
+    where: joinPath(spec.source, MANIFEST),
+    expected: `${LOCK} beside it or above it, since it asks for ${needed.slice(0, 3).join(', ')}`,
+    found: 'none that speaks of this folder',
+    mend: 'run `npm install --package-lock-only` there, and keep the file',
+  });
+}
+
+function relativeTo(folder: string, path: string): string {
+  return folder === ''
+    ? path
+    : path === folder
+      ? ''
+      : path.startsWith(`${folder}/`)
+        ? path.slice(folder.length + 1)
+        : path;
+}
+
+function read(project: Project, path: string): string {
+  return readTextFile(join(project.root, path), {
+    doing: 'reading the packages',
+    shown: path,
+    maxBytes: MAX_BYTES,
+    mendMissing: 'write it with npm, or correct `needs`',
+  });
+}

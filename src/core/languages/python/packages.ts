@@ -1,0 +1,72 @@
+/** The locked packages of a target, fetched by their digests and unpacked. Nothing is resolved here. */
+import { join } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { EmballageError } from '../../base/errors';
+import { printable } from '../../base/text';
+import { severalAtOnce } from '../../base/several';
+import { unpackWheel, type UnpackedWheel } from '.';
+import { PackageStore, type PackageFile } from '../../sources';
+import type { LockedPackage } from '../../project/lockfile';
+import type { AssemblyRequest } from '../../pipeline/build/assemble';
+import { sourcesOf } from '../../pipeline/lock/lock';
+import { pythonTargets, readNeeds } from './needs';
+import { buildFromSource } from './source-builds';
+import { stateFolder, type Project } from '../../project/targets';
+
+export interface ReadyPackage {
+  readonly locked: LockedPackage;
+  readonly wheel: UnpackedWheel;
+}
+
+const AT_ONCE = 8;
+
+/** Fetches what is not in the store yet, some at once, builds what comes as source, and unpacks it. */
+export async function readyPackages(request: AssemblyRequest): Promise<ReadyPackage[]> {
+  const { project, packages, http } = request;
+  const store = new PackageStore(join(stateFolder(project), 'packages'));
+  const open = packages.filter(({ sha256 }) => store.find(sha256) === undefined);
+  await severalAtOnce(open, AT_ONCE, async (one) =>
+    one.source === undefined
+      ? store.get(describe(project, one), await http())
+      : buildAgain(request, one, one.source, store),
+  );
+  const ready: ReadyPackage[] = [];
+  for (const one of packages) {
+    const folder = join(stateFolder(project), 'unpacked', one.sha256);
+    const wheel = await unpackWheel({ path: store.pathOf(one.sha256), file: one.file, folder });
+    ready.push({ locked: one, wheel });
+  }
+  return ready;
+}
+
+/** Builds a wheel as it was built when it was settled; it must come out the same. */
+async function buildAgain(
+  { project, spec, arch, http, machine }: AssemblyRequest,
+  locked: LockedPackage,
+  source: NonNullable<LockedPackage['source']>,
+  store: PackageStore,
+): Promise<void> {
+  const needs = readNeeds(project, spec);
+  const target = pythonTargets(project, spec).get(arch);
+  if (needs === undefined || target === undefined) return;
+  const sources = sourcesOf(project, spec, needs);
+  const build = { machine, target, sources, http: await http(), store, stateFolder: stateFolder(project) };
+  const prefer = new Map(source.with.map((one) => one.split(' ') as [string, string]));
+  const built = await buildFromSource(build, describe(project, source), prefer);
+  if (built.sha256 === locked.sha256) return;
+  throw new EmballageError('SOURCE_MISMATCH', {
+    doing: 'building a wheel from source',
+    where: printable(source.file),
+    expected: `what was built when it was settled, SHA-256 ${locked.sha256}`,
+    found: `SHA-256 ${built.sha256}`,
+    mend: 'make the wheel once, keep it in a folder of the project, and name that as a source',
+  });
+}
+
+function describe(
+  project: Project,
+  { file, sha256, size, from }: Pick<LockedPackage, 'file' | 'sha256' | 'size' | 'from'>,
+): PackageFile {
+  const url = /^https?:/.test(from) ? from : pathToFileURL(join(project.root, from)).href;
+  return { file, sha256, size, url };
+}

@@ -1,0 +1,208 @@
+/**
+ * Wheels of packages that come as source distributions only: built through PEP 517 in a folder of its own, with build
+ * requirements that were settled here, then packed anew so that the bytes depend on the content alone.
+ */
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import { gunzipSync } from 'node:zlib';
+import { EmballageError, messageOf } from '../../base/errors';
+import { printable } from '../../base/text';
+import { readTar } from '../../formats/tar';
+import { openZip, readEntry } from '../../formats/zip';
+import {
+  buildSystemOf,
+  packWheel,
+  parseRequirement,
+  parseWheelName,
+  PythonProvider,
+  resolveRequirements,
+  targetTags,
+  unpackWheel,
+  type BuildSystem,
+  type PythonTarget,
+  type ResolvedPackage,
+  type SourceSpec,
+  type WheelMember,
+} from '.';
+import type { HttpClient, PackageFile, PackageStore } from '../../sources';
+import { callBackend } from './run/build-wheel';
+import type { Machine } from '../../toolchains/machine';
+import type { PythonRuntime } from './run/interpreters';
+
+export interface SourceBuildRequest {
+  readonly machine: Machine;
+  readonly target: PythonTarget;
+  readonly sources: readonly SourceSpec[];
+  readonly http: HttpClient;
+  readonly store: PackageStore;
+  /** Absolute path of the tool's state folder. */
+  readonly stateFolder: string;
+}
+
+export interface BuiltWheel {
+  readonly file: string;
+  readonly sha256: string;
+  readonly size: number;
+  /** What it was built with, `setuptools 80.1.0`. */
+  readonly with: readonly string[];
+}
+
+const MAX_UNPACKED = 1024 ** 3;
+
+/**
+ * @param sdist the source distribution
+ * @param prefer versions of build requirements to stay with, by name
+ * @throws EmballageError PACKAGE_INVALID when it does not build, or not for the target
+ */
+export async function buildFromSource(
+  request: SourceBuildRequest,
+  sdist: PackageFile,
+  prefer: ReadonlyMap<string, string> = new Map(),
+): Promise<BuiltWheel> {
+  const python = await interpreterFor(request, sdist.file);
+  const stored = await request.store.get(sdist, request.http);
+  const folder = mkdtempSync(join(tmpdir(), 'emballage-source-'));
+  try {
+    const source = unpackSource(stored.path, sdist.file, join(folder, 'source'));
+    const system = readBuildSystem(source);
+    const target = join(folder, 'wheel');
+    mkdirSync(target);
+    const settle = (requirements: readonly string[]) => settleTools(request, python, sdist.file, requirements, prefer);
+    const call = { backend: system.backend, backendPath: system.backendPath, source, target };
+    const first = await settle(system.requires);
+    const asked = await callBackend(
+      python.path,
+      { ...call, hook: 'requires', paths: first.paths, searchPath: request.machine.searchPath },
+      sdist.file,
+    );
+    const more = Array.isArray(asked) ? asked.map(String) : [];
+    const tools = more.length === 0 ? first : await settle([...system.requires, ...more]);
+    await callBackend(
+      python.path,
+      { ...call, hook: 'wheel', paths: tools.paths, searchPath: request.machine.searchPath },
+      sdist.file,
+    );
+    const [made = ''] = readdirSync(target).filter((name) => name.endsWith('.whl'));
+    return { ...takeWheel(request, join(target, made), made, sdist.file), with: tools.names };
+  } finally {
+    rmSync(folder, { recursive: true, force: true });
+  }
+}
+
+async function interpreterFor({ machine, target }: SourceBuildRequest, file: string): Promise<PythonRuntime> {
+  const minor = target.python.split('.').slice(0, 2).join('.');
+  const python = (await machine.pythons()).find((one) => one.minor === minor);
+  if (python !== undefined) return python;
+  throw new EmballageError('TOOLCHAIN_MISSING', {
+    doing: 'building a wheel from source',
+    where: printable(file),
+    expected: `Python ${minor} on this machine`,
+    found: 'none',
+    mend: `install Python ${minor}, or choose a version of the package that has a wheel`,
+  });
+}
+
+/** Gives the folder that the archive holds. */
+function unpackSource(path: string, file: string, folder: string): string {
+  let bytes: Buffer;
+  try {
+    bytes = gunzipSync(readFileSync(path), { maxOutputLength: MAX_UNPACKED });
+  } catch (error) {
+    throw badSource(file, 'a tar archive, compressed with gzip', messageOf(error));
+  }
+  const tops = new Set<string>();
+  for (const entry of readTar(bytes, file)) {
+    const target = join(folder, entry.path);
+    tops.add(entry.path.split('/')[0] ?? '');
+    if (entry.kind === 'folder') mkdirSync(target, { recursive: true });
+    else if (entry.kind === 'file') {
+      mkdirSync(dirname(target), { recursive: true });
+      writeFileSync(target, entry.bytes, { mode: (entry.mode & 0o100) !== 0 ? 0o755 : 0o644 });
+    } else throw badSource(file, 'files and folders', `a link, ${printable(entry.path)}`);
+  }
+  const [top, other] = [...tops].filter((name) => name !== '');
+  if (top === undefined || other !== undefined)
+    throw badSource(file, 'one folder in it', `${String(tops.size)} things`);
+  return join(folder, top);
+}
+
+function readBuildSystem(source: string): BuildSystem {
+  const text = readdirSync(source).includes('pyproject.toml')
+    ? readFileSync(join(source, 'pyproject.toml'), 'utf8')
+    : '';
+  return buildSystemOf(text);
+}
+
+/** Settles and unpacks what a backend needs, for the interpreter that runs here. */
+async function settleTools(
+  request: SourceBuildRequest,
+  python: PythonRuntime,
+  file: string,
+  requirements: readonly string[],
+  prefer: ReadonlyMap<string, string>,
+): Promise<{ readonly paths: string[]; readonly names: string[] }> {
+  const { machine, sources, http, store, stateFolder } = request;
+  const target: PythonTarget = {
+    arch: machine.arch,
+    python: python.version,
+    ...(machine.glibc !== undefined && { glibc: machine.glibc }),
+  };
+  const provider = new PythonProvider({ sources, http, store, metadataFolder: join(stateFolder, 'metadata'), target });
+  const stated = requirements.map((text) => {
+    const reading = parseRequirement(text);
+    if (reading.kind === 'requirement') return { requirement: reading.requirement, by: file };
+    throw badSource(file, 'build requirements that can be read', `\`${printable(text)}\``);
+  });
+  const resolved = await resolveRequirements({
+    name: `the build of ${file}`,
+    target,
+    requirements: stated,
+    source: provider,
+    provided: new Set(),
+    prefer,
+  });
+  const paths: string[] = [];
+  for (const one of resolved) paths.push(await unpackTool(request, one));
+  return { paths, names: resolved.map(({ name, candidate }) => `${name} ${candidate.version.text}`) };
+}
+
+async function unpackTool({ http, store, stateFolder }: SourceBuildRequest, tool: ResolvedPackage): Promise<string> {
+  const { path, sha256 } = await store.get(tool.candidate.file, http);
+  const wheel = await unpackWheel({
+    path,
+    file: tool.candidate.file.file,
+    folder: join(stateFolder, 'unpacked', sha256),
+  });
+  return wheel.folder;
+}
+
+/** Packs the wheel anew and takes it into the store, if it fits the target. */
+function takeWheel(request: SourceBuildRequest, path: string, file: string, sdist: string): Omit<BuiltWheel, 'with'> {
+  const name = parseWheelName(file);
+  const takes = new Set(targetTags(request.target));
+  if (name?.tags.some((tag) => takes.has(tag)) !== true)
+    throw badSource(
+      sdist,
+      `a wheel for ${request.target.arch}, Python ${request.target.python}`,
+      `\`${printable(file)}\`: it compiles code, for the machine that it was built on`,
+    );
+  const bytes = readFileSync(path);
+  const source = { size: bytes.length, read: (at: number, length: number) => bytes.subarray(at, at + length) };
+  const members = openZip(source, file).entries.flatMap((entry): WheelMember[] =>
+    entry.kind === 'file' ? [{ path: entry.path, content: Buffer.from(readEntry(source, entry, MAX_UNPACKED)) }] : [],
+  );
+  const info = members.find((member) => member.path.endsWith('.dist-info/METADATA'))?.path.split('/')[0] ?? '';
+  const content = members.filter((member) => !member.path.startsWith(`${info}/RECORD`));
+  return { file, ...request.store.put(packWheel(info, content)) };
+}
+
+function badSource(file: string, expected: string, found: string): EmballageError {
+  return new EmballageError('PACKAGE_INVALID', {
+    doing: 'building a wheel from source',
+    where: printable(file),
+    expected,
+    found,
+    mend: 'choose a version that has a wheel, or make the wheel yourself and name its folder as a source',
+  });
+}

@@ -1,0 +1,320 @@
+/** Compiles a function in Rust: with Cargo where there is a `Cargo.toml`, the file by itself otherwise. */
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { parse, stringify, type TomlTable } from 'smol-toml';
+import { EmballageError } from '../../base/errors';
+import { folderOf, joinPath } from '../../base/paths';
+import { listed } from '../../base/text';
+import { unpackTarball } from '../../disk/unpack-tarball';
+import { readCargoLock, readDepFile } from '../compiled';
+import { cleanEnvironment, runCompiler } from '../../toolchains/run-compiler';
+import type { CCompiler } from '../compiled/c-compilers';
+import type { RustToolchain } from './toolchain';
+import type { CompileRequest, Compiled } from '../compiled/compile-target';
+import { cargoSettings, findUpwards } from '../compiled/needs';
+import { chooseCCompiler, chooseRust } from '../compiled/choose-compiler';
+
+const EDITION = '2021';
+/** What makes a release the same everywhere and small, where the package says nothing else. */
+const PROFILE: Readonly<Record<string, string | number | boolean>> = { 'codegen-units': 1, lto: true, debug: false };
+
+interface Tools {
+  readonly rust: RustToolchain & { readonly triple: string };
+  readonly linker: CCompiler;
+  readonly isStatic: boolean;
+}
+
+export async function planRust(request: CompileRequest) {
+  const rust = await chooseRust(request);
+  const isStatic = request.spec.native?.linkage === 'static';
+  const linker = await chooseCCompiler(request, { isStatic, isCxx: false, isLinker: true });
+  const tools = { rust, linker, isStatic };
+  const manifest = findUpwards(request.project, request.spec.source, 'Cargo.toml');
+  return {
+    toolchains: [`rustc ${rust.version}`, `${linker.compiler} ${linker.version}`],
+    identity: ['rust', rust.version, rust.triple, linker.compiler, linker.version, isStatic, EDITION, PROFILE],
+    run: () => (manifest === undefined ? compileFile(request, tools) : compileWithCargo(request, tools, manifest)),
+  };
+}
+
+/** Flags of the target’s code, the same on every machine. */
+function targetFlags({ isStatic }: Tools, flags: readonly string[]): string[] {
+  return ['-C', `target-feature=${isStatic ? '+' : '-'}crt-static`, '-C', 'link-arg=-Wl,--build-id=none', ...flags];
+}
+
+/** Flags that hold paths of this machine. They are kept from Cargo, which would put them into names. */
+function localFlags({ project, scratch, state }: CompileRequest): string[] {
+  const unwinder = join(state, 'unwinder');
+  mkdirSync(unwinder, { recursive: true });
+  // The standard library asks for the compiler’s own shared library, which hosts need not have; this links it in.
+  writeFileSync(join(unwinder, 'libgcc_s.so'), 'INPUT(-lgcc_eh -lgcc)\n');
+  return [
+    `--remap-path-prefix=${project.root}=.`,
+    `--remap-path-prefix=${scratch}=.`,
+    `--remap-path-prefix=${join(scratch, 'crates')}=crates`,
+    '-C',
+    `link-arg=-L${unwinder}`,
+  ];
+}
+
+async function compileFile(request: CompileRequest, tools: Tools): Promise<Compiled> {
+  const { spec, project, scratch, doing, shown } = request;
+  const folder = join(project.root, spec.source);
+  const output = join(scratch, 'linked');
+  const profile = ['opt-level=3', 'codegen-units=1', 'lto=fat', 'embed-bitcode=yes'].flatMap((one) => ['-C', one]);
+  const args = [
+    ...['--edition', EDITION, '--crate-type', 'bin', '--crate-name', spec.name.replaceAll('-', '_')],
+    ...['--target', tools.rust.triple, '-C', `linker=${tools.linker.path}`, ...profile],
+    ...targetFlags(tools, spec.native?.flags ?? []),
+    ...localFlags(request),
+    ...['--emit', `dep-info=${output}.d,link=${output}`, spec.entry.file],
+  ];
+  const env = cleanEnvironment(scratch, request.epochSeconds);
+  await runCompiler({ program: tools.rust.path, args, cwd: folder, env, doing, shown });
+  const read = readDepFile(readFileSync(`${output}.d`, 'utf8'));
+  return { executable: output, read: read.map((path) => (path.startsWith('/') ? path : join(folder, path))) };
+}
+
+async function compileWithCargo(request: CompileRequest, tools: Tools, manifest: string): Promise<Compiled> {
+  const { spec, project, scratch, state, doing, shown } = request;
+  const lock = findUpwards(project, spec.source, 'Cargo.lock');
+  if (tools.rust.cargo === undefined || lock === undefined) throw withoutCargo(request, lock === undefined, manifest);
+  const home = join(scratch, 'cargo');
+  const target = join(state, 'target', request.arch);
+  rmSync(home, { recursive: true, force: true });
+  mkdirSync(home, { recursive: true });
+  await writeSettings(request, home);
+  const wrapper = writeWrapper(request);
+  forgetOwn(target, readCargoLock(readFileSync(join(project.root, lock), 'utf8'), lock).own);
+  const env = cargoEnvironment(request, tools, { home, target, wrapper });
+  const run = (args: readonly string[]): Promise<string> =>
+    runCompiler({ program: tools.rust.cargo ?? '', args, cwd: home, env, doing, shown });
+  const path = ['--manifest-path', join(project.root, manifest)];
+  const { package: name, program, features = [], defaultFeatures = true } = spec.native ?? {};
+  const said = await run([
+    ...['build', ...path, '--release', '--target', tools.rust.triple, '--offline', '--locked'],
+    ...['--message-format', 'json-render-diagnostics', ...profileSettings(request, lock)],
+    ...(name === undefined ? [] : ['--package', name]),
+    ...(program === undefined ? ['--bins'] : ['--bin', program]),
+    ...(features.length === 0 ? [] : ['--features', features.join(',')]),
+    ...(defaultFeatures ? [] : ['--no-default-features']),
+  ]);
+  const executable = chooseExecutable(request, said);
+  const about = await run([
+    ...['metadata', ...path, '--offline', '--locked', '--format-version', '1'],
+    ...['--filter-platform', tools.rust.triple],
+  ]);
+  const settings = [manifest, lock, ...cargoSettings(project, spec)].map((one) => join(project.root, one));
+  const read = [...readDepFile(readFileSync(`${executable}.d`, 'utf8')), ...settings, ...targetsOf(about)];
+  return { executable, read: read.filter((one) => !one.startsWith(target) && !one.startsWith(scratch)) };
+}
+
+function cargoEnvironment(
+  request: CompileRequest,
+  { rust, linker, isStatic }: Tools,
+  { home, target, wrapper }: { readonly home: string; readonly target: string; readonly wrapper: string },
+): Record<string, string> {
+  const triple = rust.triple.replaceAll('-', '_');
+  const flags = targetFlags({ rust, linker, isStatic }, request.spec.native?.flags ?? []);
+  const prefix = [request.project.root, request.scratch]
+    .map((path) => shellQuoted(`-ffile-prefix-map=${path}=.`))
+    .join(' ');
+  return {
+    ...cleanEnvironment(request.scratch, request.epochSeconds),
+    PATH: `${dirname(rust.path)}:/usr/local/bin:/usr/bin:/bin`,
+    CARGO_HOME: home,
+    CARGO_TARGET_DIR: target,
+    CARGO_INCREMENTAL: '0',
+    CARGO_TERM_COLOR: 'never',
+    CARGO_NET_OFFLINE: 'true',
+    RUSTC: rust.path,
+    RUSTC_WRAPPER: wrapper,
+    [`CARGO_TARGET_${triple.toUpperCase()}_LINKER`]: linker.path,
+    [`CARGO_TARGET_${triple.toUpperCase()}_RUSTFLAGS`]: flags.join(' '),
+    // For packages that compile C code.
+    CC_SHELL_ESCAPED_FLAGS: '1',
+    [`CC_${triple}`]: linker.path,
+    [`CFLAGS_${triple}`]: `${prefix} -O2 -g0`,
+    ...(linker.cxx !== undefined && { [`CXX_${triple}`]: linker.cxx, [`CXXFLAGS_${triple}`]: `${prefix} -O2 -g0` }),
+  };
+}
+
+/**
+ * What Cargo calls in place of the compiler: the compiler, with what only this machine knows. The value that tells
+ * crates of the same name apart goes into names of symbols; Cargo makes it of absolute paths for packages beside each
+ * other, so it is made here of what is the same everywhere.
+ */
+function writeWrapper(request: CompileRequest): string {
+  const path = join(request.scratch, 'rustc.sh');
+  const quoted = localFlags(request).map(shellQuoted);
+  const lines = [
+    '#!/bin/sh',
+    'left=$#',
+    'while [ "$left" -gt 0 ]; do',
+    '  word=$1; shift; left=$((left - 1))',
+    '  case $word in metadata=*) word="metadata=$CARGO_PKG_NAME-$CARGO_PKG_VERSION" ;; esac',
+    '  set -- "$@" "$word"',
+    'done',
+    `exec "$@" ${quoted.join(' ')}`,
+  ];
+  writeFileSync(path, `${lines.join('\n')}\n`, { mode: 0o755 });
+  return path;
+}
+
+function shellQuoted(word: string): string {
+  return `'${word.replaceAll("'", "'\\''")}'`;
+}
+
+/** Settings of the project without those of the machine, and the crates that were locked in place of any registry. */
+async function writeSettings(request: CompileRequest, home: string): Promise<void> {
+  const { project, spec, packages, fetched, scratch, stateRoot } = request;
+  let settings: TomlTable = {};
+  for (const path of cargoSettings(project, spec).reverse())
+    settings = { ...settings, ...ownSettings(project.root, path) };
+  if (packages.length > 0) {
+    const crates = join(scratch, 'crates');
+    rmSync(crates, { recursive: true, force: true });
+    mkdirSync(crates, { recursive: true });
+    for (const { name, version, file, sha256 } of packages) {
+      const path = await fetched(sha256, file);
+      const folder = join(stateRoot, 'unpacked', sha256);
+      const unpacked = await unpackTarball({ path, file, folder, mustHave: 'Cargo.toml' });
+      const sums = join(unpacked.folder, '.cargo-checksum.json');
+      if (!existsSync(sums)) writeFileSync(sums, JSON.stringify({ files: {}, package: sha256 }));
+      symlinkSync(unpacked.folder, join(crates, `${name}-${version}`));
+    }
+    settings = {
+      ...settings,
+      source: { 'crates-io': { 'replace-with': 'locked' }, locked: { directory: crates }, ...otherSources(settings) },
+    };
+  }
+  writeFileSync(join(home, 'config.toml'), stringify(settings));
+}
+
+/** Registries that the project names itself; their crates were locked too. */
+function otherSources(settings: TomlTable): TomlTable {
+  const registries = isTable(settings.registries) ? Object.values(settings.registries) : [];
+  const urls = registries.flatMap((one) => (isTable(one) && typeof one.index === 'string' ? [one.index] : []));
+  return Object.fromEntries(urls.map((registry, i) => [`other-${String(i)}`, { registry, 'replace-with': 'locked' }]));
+}
+
+function isTable(value: unknown): value is TomlTable {
+  return typeof value === 'object' && value !== null && !Array.isArray(value);
+}
+
+function ownSettings(root: string, path: string): TomlTable {
+  const table = parse(readFileSync(join(root, path), 'utf8'));
+  const { build, source, ...rest } = table;
+  const base = join(root, folderOf(folderOf(path)));
+  const settled = isTable(source)
+    ? Object.fromEntries(
+        Object.entries(source).map(([name, one]) =>
+          isTable(one) && typeof one.directory === 'string'
+            ? [name, { ...one, directory: join(base, one.directory) }]
+            : [name, one],
+        ),
+      )
+    : undefined;
+  const {
+    target: _target,
+    'target-dir': _folder,
+    rustc: _rustc,
+    'rustc-wrapper': _wrapper,
+    jobs: _jobs,
+    ...kept
+  } = isTable(build) ? build : {};
+  return { ...rest, ...(isTable(build) && { build: kept }), ...(settled !== undefined && { source: settled }) };
+}
+
+function profileSettings({ project }: CompileRequest, lock: string): string[] {
+  const manifest = join(project.root, folderOf(lock), 'Cargo.toml');
+  const table = existsSync(manifest) ? parse(readFileSync(manifest, 'utf8')) : {};
+  const { release } = (table.profile ?? {}) as { release?: TomlTable };
+  return Object.entries(PROFILE).flatMap(([key, value]) =>
+    release?.[key] === undefined ? ['--config', `profile.release.${key}=${String(value)}`] : [],
+  );
+}
+
+/** The project’s own packages are always compiled: Cargo goes by times of files, which copying and switching branches move. */
+function forgetOwn(target: string, own: readonly string[]): void {
+  const folders = [target, ...subfolders(target)].map((folder) => join(folder, 'release/.fingerprint'));
+  for (const folder of folders)
+    for (const name of namesIn(folder))
+      if (own.some((one) => name.startsWith(`${one}-`) && /^[0-9a-f]{16}$/.test(name.slice(one.length + 1))))
+        rmSync(join(folder, name), { recursive: true, force: true });
+}
+
+function subfolders(folder: string): string[] {
+  return namesIn(folder).map((name) => join(folder, name));
+}
+
+function namesIn(folder: string): string[] {
+  try {
+    return readdirSync(folder);
+  } catch {
+    return [];
+  }
+}
+
+interface Artifact {
+  readonly executable: string;
+  readonly name: string;
+  readonly source: string;
+}
+
+/** The program that was made of the entry, or the only one. */
+function chooseExecutable({ spec, project, doing }: CompileRequest, said: string): string {
+  const made = said.split('\n').flatMap((line): Artifact[] => {
+    if (!line.includes('"compiler-artifact"')) return [];
+    const { executable, target } = JSON.parse(line) as {
+      executable?: string | null;
+      target?: { name?: string; src_path?: string };
+    };
+    return typeof executable === 'string'
+      ? [{ executable, name: target?.name ?? '', source: target?.src_path ?? '' }]
+      : [];
+  });
+  const entry = join(project.root, joinPath(spec.source, spec.entry.file));
+  const chosen =
+    made.find(({ name }) => name === spec.native?.program) ??
+    made.find(({ source }) => source === entry) ??
+    (made.length === 1 ? made[0] : undefined);
+  if (chosen !== undefined) return chosen.executable;
+  throw new EmballageError('SOURCE_UNPACKABLE', {
+    doing,
+    where: spec.entry.file,
+    expected: 'a program whose main file is the entry',
+    found: made.length === 0 ? 'no program' : listed(made.map(({ name }) => name)),
+    mend: 'correct `entry`, or name the program under `build`',
+  });
+}
+
+/** Manifests and main files of the project’s own packages: without one of them Cargo would not go on. */
+function targetsOf(metadata: string): string[] {
+  const { packages = [], workspace_root: root } = JSON.parse(metadata) as {
+    packages?: readonly { source: string | null; manifest_path: string; targets: readonly { src_path: string }[] }[];
+    workspace_root: string;
+  };
+  const own = packages.filter(({ source }) => source === null);
+  return [
+    join(root, 'Cargo.toml'),
+    ...own.flatMap((one) => [one.manifest_path, ...one.targets.map(({ src_path }) => src_path)]),
+  ];
+}
+
+function withoutCargo({ doing }: CompileRequest, isUnlocked: boolean, manifest: string): EmballageError {
+  if (!isUnlocked)
+    return new EmballageError('TOOLCHAIN_MISSING', {
+      doing,
+      expected: 'Cargo beside the compiler',
+      found: 'none',
+      mend: 'install Debian’s `cargo`',
+    });
+  return new EmballageError('REQUIREMENTS_INVALID', {
+    doing,
+    where: joinPath(folderOf(manifest), 'Cargo.lock'),
+    expected: 'the lock of the package: without it every build may take other crates',
+    found: 'none',
+    mend: 'run `cargo generate-lockfile` there, and commit the file',
+  });
+}

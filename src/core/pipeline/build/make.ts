@@ -1,0 +1,300 @@
+/** Makes the artifacts of functions that have changed, and puts them where they belong. */
+import { createHash } from 'node:crypto';
+import { chmodSync, rmSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { present } from '../../base/present';
+import { contentDigest } from '../../disk/digest';
+import { filePieces, OpenFiles } from '../../disk/file-source';
+import { guarded, removeLeftovers, writeWhole } from '../../disk/write';
+import { PROGRAM_MODE, type FileSet, type PackedFile } from '../../fileset/model';
+import { DEFLATE_ENCODER, SEGMENT_BYTES } from '../../formats/deflate';
+import { DOS_FLOOR, formatDosTime, toDosTime, type DosTime } from '../../formats/zip';
+import { directCompressor, THREADS_PAY_FROM_BYTES, type Compressor } from '../../forms/compress';
+import { compressInThreads } from '../../forms/compress-pool';
+import { packBinary } from '../../forms/binary';
+import { packZip } from '../../forms/zip';
+import { JAR_MANIFEST } from '../../forms/jar';
+import { isNative, type Arch } from '../../sheet';
+import { filesDigest, formatWaybill, makeWaybill, type Waybill } from '../../waybill';
+import { assembleTarget, type Assembly } from './assemble';
+import {
+  configAfter,
+  outputStamp,
+  type BuildRequest,
+  type BuiltFunction,
+  type BuiltTarget,
+  type ChangedLook,
+  type Look,
+} from './build';
+import { runtimeOf } from '../../project/destination-runtime';
+import type { MadeImage } from '../image/make-image';
+import type { LockedPackage } from '../../project/lockfile';
+import { Store, type StoredArtifact } from './store';
+import { writeStatIndex, type TargetRecord } from './stat-index';
+import { artifactName, artifactPath, indexPath, stateFolder, waybillPath, type Target } from '../../project/targets';
+
+/** What the floor of the zip format is in seconds since 1970: what compilers are told where nobody says a time. */
+const EPOCH_FLOOR_SECONDS = 315_532_800;
+
+/** Makes what has changed. The caller holds the build lock. */
+export async function makeFunctions(request: BuildRequest, looks: readonly Look[]): Promise<BuiltFunction[]> {
+  const store = new Store(join(stateFolder(request.project), 'store'));
+  store.tidy();
+  const changed = looks.flatMap((look) => (look.unchanged === undefined ? look.survey.items : []));
+  const bytes = changed.reduce((sum, item) => sum + item.stamp.size, 0);
+  const threads = request.jobs > 1 && bytes >= THREADS_PAY_FROM_BYTES;
+  const compressor = threads ? compressInThreads(request.jobs) : directCompressor;
+  try {
+    const built: BuiltFunction[] = [];
+    for (const look of looks) built.push(look.unchanged ?? (await new Maker(request, look, store, compressor).run()));
+    return built;
+  } finally {
+    await compressor.close();
+  }
+}
+
+/** An artifact, with the digest of each file in it. */
+export interface Made {
+  readonly artifact: StoredArtifact;
+  readonly digests: ReadonlyMap<string, string>;
+  readonly packed: number;
+  readonly hashed: number;
+  /** Puts it under a name, whole or not at all. @param path absolute */
+  place(path: string): void;
+  /** Images: what they are made of. */
+  readonly image?: MadeImage;
+}
+
+class Maker {
+  readonly #request: BuildRequest;
+  readonly #look: ChangedLook;
+  readonly #store: Store;
+  readonly #compressor: Compressor;
+  readonly #time: DosTime;
+  /** What was made of each list of packages: without any, all architectures get the same artifact. */
+  readonly #made = new Map<string, { readonly assembly: Assembly; readonly made: Made }>();
+
+  /** What was compiled before its turn. */
+  readonly #ahead = new Map<Arch, Assembly>();
+
+  constructor(request: BuildRequest, look: ChangedLook, store: Store, compressor: Compressor) {
+    this.#request = request;
+    this.#look = look;
+    this.#store = store;
+    this.#compressor = compressor;
+    this.#time = request.epochSeconds === undefined ? DOS_FLOOR : toDosTime(request.epochSeconds);
+  }
+
+  async run(): Promise<BuiltFunction> {
+    const { spec } = this.#look;
+    const targets: BuiltTarget[] = [];
+    await this.#compileAhead();
+    for (const arch of spec.archs) targets.push(await this.#makeTarget({ spec, arch }));
+    const all = [...this.#made.values()];
+    if (spec.form === 'image')
+      (await import('../image/whole-layout')).placeWholeLayout(this.#request.project, spec, targets);
+    const leftOut = all[0]?.assembly.fileSet.leftOut ?? [];
+    writeStatIndex(indexPath(this.#request.project, spec), {
+      config: await configAfter(this.#request, this.#look),
+      targets: this.#records(targets),
+      survey: this.#look.survey,
+      leftOut,
+      // What a source file holds counts, not what was made of it.
+      digests: new Map(all.flatMap(({ made, assembly }) => [...made.digests, ...assembly.sourceDigests])),
+      lookedAtMs: this.#look.lookedAtMs,
+    });
+    const sum = (key: 'hashed' | 'packed'): number => all.reduce((total, { made }) => total + made[key], 0);
+    return { targets, hashed: sum('hashed'), packed: sum('packed'), leftOut };
+  }
+
+  async #makeTarget(target: Target): Promise<BuiltTarget> {
+    const packages = this.#look.locked?.targets[target.arch] ?? [];
+    // Packages may hold files for several processors, of which each artifact gets its own; code is compiled for each.
+    const { form, runtime } = target.spec;
+    const isForArch = packages.length > 0 || isNative(runtime.language) || form === 'image';
+    const key = JSON.stringify([packages, isForArch ? target.arch : '']);
+    const before = this.#made.get(key);
+    const assembly = before?.assembly ?? this.#ahead.get(target.arch) ?? (await this.#assemble(target, packages));
+    const made = before?.made ?? (await this.#make(target, assembly));
+    this.#made.set(key, { assembly, made });
+    return this.#place(target, assembly, made);
+  }
+
+  /** Compilers use one core for much of their time: those for several processors run at once. */
+  async #compileAhead(): Promise<void> {
+    const { spec, locked } = this.#look;
+    if (!isNative(spec.runtime.language) || this.#request.jobs < 2 || spec.archs.length < 2) return;
+    const outcomes = await Promise.allSettled(
+      spec.archs.map(async (arch) => {
+        this.#ahead.set(arch, await this.#assemble({ spec, arch }, locked?.targets[arch] ?? []));
+      }),
+    );
+    // All have ended, so that nothing goes on behind an error.
+    const failed = outcomes.find((one) => one.status === 'rejected');
+    if (failed !== undefined) throw failed.reason;
+  }
+
+  #assemble({ arch }: Target, packages: readonly LockedPackage[]): Promise<Assembly> {
+    const { project, http, machine, jobs, tool, epochSeconds, onEvent } = this.#request;
+    const { survey, spec, locked, index } = this.#look;
+    if (isNative(spec.runtime.language)) onEvent({ kind: 'compiling', name: spec.name, arch });
+    return assembleTarget({
+      ...{ project, spec, survey, packages, arch, http, machine, jobs, tool },
+      workspaces: locked?.workspaces ?? [],
+      knownDigests: index?.knownDigests(survey.items) ?? new Map<string, string>(),
+      epochSeconds: epochSeconds ?? EPOCH_FLOOR_SECONDS,
+    });
+  }
+
+  #records(targets: readonly BuiltTarget[]): Record<string, TargetRecord> {
+    const records: Record<string, TargetRecord> = {};
+    for (const target of targets) {
+      const artifact = outputStamp(join(this.#request.project.root, target.artifact));
+      const waybill = outputStamp(join(this.#request.project.root, target.waybill));
+      if (artifact === undefined || waybill === undefined) continue;
+      const { sha256, size, unpacked, files, trimmed } = target;
+      records[target.arch] = { sha256, size, unpacked, files, trimmed, artifact, waybill };
+    }
+    return records;
+  }
+
+  async #make(target: Target, assembly: Assembly): Promise<Made> {
+    if (target.spec.form === 'image') return this.#makeImage(target, assembly);
+    return this.#findInStore(assembly.fileSet) ?? this.#pack(assembly.fileSet);
+  }
+
+  async #makeImage(target: Target, assembly: Assembly): Promise<Made> {
+    const { makeImageTarget } = await import('../image/make-target');
+    const reader = {
+      pieces: (file: PackedFile) => this.#pieces(file),
+      digest: (file: PackedFile) => this.#hashFile(file),
+    };
+    return makeImageTarget(this.#request, this.#look, { target, assembly, compressor: this.#compressor, reader });
+  }
+
+  /** After an earlier build most digests are known; the rest is read, and the store is asked. */
+  #findInStore(fileSet: FileSet): Made | undefined {
+    if (this.#look.index === undefined) return undefined;
+    const known = this.#look.index.knownDigests(this.#look.survey.items);
+    const digests = new Map<string, string>();
+    let hashed = 0;
+    for (const entry of fileSet.entries) {
+      if (entry.kind === 'folder') continue;
+      const found = entry.kind === 'file' ? (entry.sha256 ?? known.get(entry.path)) : undefined;
+      if (found === undefined && entry.kind === 'file') hashed += 1;
+      digests.set(entry.path, found ?? (entry.kind === 'file' ? this.#hashFile(entry) : contentDigest(entry.target)));
+    }
+    const key = this.#key(fileSet, digests);
+    const artifact = this.#store.find(key);
+    return artifact === undefined ? undefined : this.#stored(key, { artifact, digests, packed: 0, hashed });
+  }
+
+  #stored(key: string, made: Omit<Made, 'place'>): Made {
+    return { ...made, place: (path) => this.#store.place(key, path) };
+  }
+
+  async #pack(fileSet: FileSet): Promise<Made> {
+    const { name, form } = this.#look.spec;
+    const totalBytes = fileSet.entries.reduce((sum, e) => sum + (e.kind === 'file' ? e.size : 0), 0);
+    const sink = this.#store.begin();
+    const stretches = new OpenFiles();
+    try {
+      const pieces = (file: PackedFile): Generator<Buffer<ArrayBuffer>> => this.#pieces(file);
+      const onProgress = (doneBytes: number): void =>
+        this.#request.onEvent({ kind: 'packing', name, doneBytes, totalBytes });
+      const isZip = form !== 'binary';
+      const { size, unpacked, digests } = !isZip
+        ? packBinary({ fileSet, pieces, sink, onProgress })
+        : await packZip({
+            fileSet,
+            pieces,
+            compressor: this.#compressor,
+            sink,
+            time: this.#time,
+            stretch: (file, content) => stretches.read(file.source, content),
+            ...(this.#look.spec.form === 'jar' && { first: JAR_MANIFEST }),
+            onProgress,
+          });
+      const artifact = { sha256: sink.close(), size, unpacked };
+      if (!isZip) guarded(name, () => chmodSync(sink.path, PROGRAM_MODE));
+      const key = this.#key(fileSet, digests);
+      this.#store.keep(key, sink, artifact);
+      return this.#stored(key, { artifact, digests, packed: fileSet.entries.length, hashed: digests.size });
+    } catch (error) {
+      sink.discard();
+      throw error;
+    } finally {
+      stretches.close();
+    }
+  }
+
+  /** Puts artifact and waybill in place. There is never a moment in which an artifact lies beside the waybill of another. */
+  #place(target: Target, assembly: Assembly, made: Made): BuiltTarget {
+    const root = this.#request.project.root;
+    const artifact = artifactPath(target);
+    const waybill = waybillPath(target);
+    const before = this.#look.index?.targets[target.arch];
+    const text = formatWaybill(this.#waybill(target, assembly, made));
+    removeLeftovers(join(root, dirname(artifact)));
+    guarded(waybill, () => {
+      rmSync(join(root, waybill), { force: true });
+    });
+    made.place(join(root, artifact));
+    writeWhole(join(root, waybill), text, waybill);
+    const status = before?.sha256 === made.artifact.sha256 ? 'same' : made.packed > 0 ? 'built' : 'stored';
+    const files = (made.image?.fileSet ?? assembly.fileSet).entries.length;
+    const trimmed = assembly.trimmed.reduce((sum, one) => sum + one.size, 0);
+    return { name: target.spec.name, arch: target.arch, status, artifact, waybill, files, trimmed, ...made.artifact };
+  }
+
+  #waybill(target: Target, assembly: Assembly, made: Made): Waybill {
+    const { trimmed, overlaps, unseen, missing, modules, hostEntry } = assembly;
+    const { project, tool, epochSeconds } = this.#request;
+    const { image } = made;
+    const destination = project.sheet.destinations[target.spec.destination];
+    if (destination === undefined) throw new Error(`no destination ${target.spec.destination}`);
+    return makeWaybill({
+      project: project.sheet.project,
+      spec: target.spec,
+      destination,
+      arch: target.arch,
+      fileSet: image?.fileSet ?? assembly.fileSet,
+      digests: image?.digests ?? made.digests,
+      artifact: { file: artifactName(target.spec), ...made.artifact },
+      packages: assembly.packages.map(({ name, version, file, sha256, by, at, script, engines }) =>
+        present({ name, version, file, sha256, by, at, script, engines }),
+      ),
+      provided: this.#look.locked === undefined ? [] : (runtimeOf(project, target.spec)?.provides ?? []),
+      clashes: this.#look.locked?.clashes ?? [],
+      ...{ trimmed, overlaps, unseen, missing, modules, hostEntry },
+      settings: assembly.settings ?? [],
+      toolchains: assembly.toolchains,
+      time: image === undefined ? formatDosTime(this.#time) : formatSeconds(epochSeconds ?? 0),
+      ...(image !== undefined && { image: { facts: image.image, layerOf: image.layerOf } }),
+      tool,
+    });
+  }
+
+  #pieces(file: PackedFile): Generator<Buffer<ArrayBuffer>> {
+    const shown = file.origin.from === 'source' ? file.origin.at : file.path;
+    return filePieces(file.source, shown, file.stamp, SEGMENT_BYTES);
+  }
+
+  #hashFile(file: PackedFile): string {
+    const hash = createHash('sha256');
+    for (const piece of this.#pieces(file)) hash.update(piece);
+    return hash.digest('hex');
+  }
+
+  /** What the artifact's bytes depend on. */
+  #key(fileSet: FileSet, digests: ReadonlyMap<string, string>): string {
+    const { date, time } = this.#time;
+    const files = filesDigest(fileSet, digests);
+    return contentDigest([this.#look.spec.form, DEFLATE_ENCODER, this.#request.tool, date, time, files].join('\n'));
+  }
+}
+
+/** `1970-01-01 00:00:00`, UTC. */
+function formatSeconds(seconds: number): string {
+  return new Date(seconds * 1000).toISOString().slice(0, 19).replace('T', ' ');
+}

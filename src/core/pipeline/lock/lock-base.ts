@@ -1,0 +1,77 @@
+/** Settles what images stand on, beside what functions need. */
+import { directCompressor } from '../../forms/compress';
+import { compressInThreads } from '../../forms/compress-pool';
+import type { FunctionSpec } from '../../sheet';
+import type { LockedChange, LockOutcome, LockRequest } from './lock';
+import type { LockedBase } from '../../project/lockfile';
+
+/** The name under which changes of a base are told. */
+const BASE = 'base';
+
+export class BaseLocker {
+  readonly #request: LockRequest;
+  readonly #bases: Record<string, LockedBase>;
+
+  /** @param before what was settled before, by function */
+  constructor(request: LockRequest, before: Readonly<Record<string, LockedBase>>) {
+    this.#request = request;
+    this.#bases = { ...before };
+  }
+
+  get all(): Readonly<Record<string, LockedBase>> {
+    return this.#bases;
+  }
+
+  /** Settles the base of a function that has one, and says so together with its needs. */
+  async add(spec: FunctionSpec, outcome: LockOutcome): Promise<LockOutcome> {
+    const known = this.#bases[spec.name];
+    const settled = spec.form === 'image' ? await this.#settle(spec, known) : undefined;
+    if (settled === undefined) {
+      Reflect.deleteProperty(this.#bases, spec.name);
+      return outcome;
+    }
+    this.#bases[spec.name] = settled;
+    if (settled === known)
+      return outcome.status === 'no-needs'
+        ? { ...outcome, status: 'unchanged', base: settled }
+        : { ...outcome, base: settled };
+    return {
+      ...outcome,
+      status: 'settled',
+      base: settled,
+      changes: [...changesOf(known, settled), ...outcome.changes],
+    };
+  }
+
+  async #settle(spec: FunctionSpec, known: LockedBase | undefined): Promise<LockedBase | undefined> {
+    const { project, machine, registry, upgrade, jobs, onBase, onSettling } = this.#request;
+    const { baseInputs, hasBase, settleBase } = await import('../image/base');
+    const inputs = baseInputs(spec);
+    if (inputs === undefined) return undefined;
+    const isAsked = upgrade === 'all' || upgrade.includes(BASE);
+    if (known?.inputs === inputs && !isAsked && hasBase(project, known) && isAsItWas(spec, known)) return known;
+    const compressor = jobs > 1 ? compressInThreads(jobs) : directCompressor;
+    try {
+      const base = { project, spec, machine, compressor, registry, onProgress: onBase };
+      const settled = await settleBase(base, (arch) => onSettling(spec.name, arch), known);
+      return JSON.stringify(settled) === JSON.stringify(known) ? known : settled;
+    } finally {
+      await compressor.close();
+    }
+  }
+}
+
+/** What lies in the project or on the machine is looked at each time; what a registry has stays settled. */
+function isAsItWas(spec: FunctionSpec, known: LockedBase): boolean {
+  return spec.image?.base.kind === 'image' && spec.archs.every((arch) => arch in known.targets);
+}
+
+function changesOf(before: LockedBase | undefined, after: LockedBase): LockedChange[] {
+  return Object.entries(after.targets).flatMap(([arch, target]) => {
+    const old = before?.targets[arch];
+    const shown = (one: typeof target): string =>
+      `${one.from} ${(one.digest ?? one.layers[0]?.digest ?? '').slice(7, 19)}`;
+    if (old !== undefined && shown(old) === shown(target)) return [];
+    return [{ name: BASE, arch, after: shown(target), ...(old !== undefined && { before: shown(old) }) }];
+  });
+}
