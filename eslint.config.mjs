@@ -1,5 +1,5 @@
 import tseslint from 'typescript-eslint';
-import { layers } from './tools/eslint-layers.mjs';
+import { pureCore } from './tools/eslint-core.mjs';
 
 export default tseslint.config(
   { ignores: ['dist', 'node_modules', 'src/core/formats/deflate/encoder', 'demo', 'schemas'] },
@@ -7,9 +7,9 @@ export default tseslint.config(
     files: ['src/**/*.ts', 'test/**/*.ts'],
     extends: [...tseslint.configs.strictTypeChecked, ...tseslint.configs.stylisticTypeChecked],
     languageOptions: { parserOptions: { project: './tsconfig.json', tsconfigRootDir: import.meta.dirname } },
-    plugins: { house: { rules: { layers } } },
+    plugins: { house: { rules: { 'pure-core': pureCore } } },
     rules: {
-      'house/layers': 'error',
+      'house/pure-core': 'error',
       '@typescript-eslint/no-explicit-any': 'error',
       '@typescript-eslint/switch-exhaustiveness-check': ['error', { considerDefaultExhaustiveForUnions: true }],
       '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: false }],
@@ -28,7 +28,7 @@ export default tseslint.config(
       'no-console': 'error',
     },
   },
-  { files: ['**/*.test.ts', 'test/**/*.ts'], rules: { 'max-lines-per-function': 'off', 'house/layers': 'off' } },
+  { files: ['**/*.test.ts', 'test/**/*.ts'], rules: { 'max-lines-per-function': 'off', 'house/pure-core': 'off' } },
   {
     files: ['scripts/*.mjs', 'bench/*.mjs', 'tools/*.mjs', 'src/**/*.mjs'],
     extends: [tseslint.configs.eslintRecommended],

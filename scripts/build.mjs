@@ -1,6 +1,8 @@
 // Builds dist/ from src/, afresh: compiles, copies what is no TypeScript, writes the JSON Schemas.
 import { spawnSync } from 'node:child_process';
-import { cpSync, rmSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { cpSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
 process.chdir(fileURLToPath(new URL('..', import.meta.url)));
@@ -14,4 +16,19 @@ cpSync('src', 'dist', {
   recursive: true,
   filter: (path) => !/\.(?:ts|java)$|\/(?:java|encoder)$/.test(path),
 });
+// What tells the code of this version from that of any other: what was built, and the packages that it uses.
+writeFileSync('dist/code.txt', digestOf(['package-lock.json', ...filesBelow('dist')]).slice(0, 16));
 await import('./schemas.mjs');
+
+function digestOf(files) {
+  const hash = createHash('sha256');
+  for (const file of files) hash.update(file).update('\0').update(readFileSync(file));
+  return hash.digest('hex');
+}
+
+function filesBelow(folder) {
+  return readdirSync(folder)
+    .sort()
+    .map((name) => join(folder, name))
+    .flatMap((path) => (statSync(path).isDirectory() ? filesBelow(path) : [path]));
+}

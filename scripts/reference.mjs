@@ -8,7 +8,8 @@ import { fileURLToPath } from 'node:url';
 process.chdir(fileURLToPath(new URL('..', import.meta.url)));
 const require = createRequire(import.meta.url);
 const { COMMANDS } = require('../dist/cli/commands/list.js');
-const { RULES } = require('../dist/core/rules/index.js');
+const { rulesFor } = require('../dist/core/pipeline/check/index.js');
+const RULES = await rulesFor({});
 const note = '<!-- Written by scripts/reference.mjs from the program. Not for editing. -->\n\n';
 
 const pages = {

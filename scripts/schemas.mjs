@@ -4,18 +4,20 @@ import { createRequire } from 'node:module';
 
 const require = createRequire(import.meta.url);
 const { z } = require('zod');
-const { sheetSchema, destinationSchema } = require('../dist/core/sheet/index.js');
-const { ledgerSchema } = require('../dist/core/pipeline/deliver/ledger.js');
+const { KNOWN } = require('../dist/core/languages/index.js');
+const { sheetSchemas } = require('../dist/core/sheet/index.js');
+const { ledgerSchema } = require('../dist/core/pipeline/deliver/index.js');
 const { lockSchema } = require('../dist/core/project/lock-schema.js');
-const { waybillSchema } = require('../dist/core/waybill/schema.js');
+const { waybillSchema } = require('../dist/core/waybill/index.js');
 
+const { sheet, destination } = await sheetSchemas(KNOWN);
 const folder = new URL('../schemas/', import.meta.url);
 mkdirSync(folder, { recursive: true });
 for (const [name, schema] of Object.entries({
-  sheet: sheetSchema,
-  destination: destinationSchema,
-  waybill: waybillSchema,
-  lock: lockSchema,
+  sheet,
+  destination,
+  waybill: await waybillSchema(KNOWN),
+  lock: await lockSchema(KNOWN),
   ledger: ledgerSchema,
 })) {
   const document = z.toJSONSchema(schema, { target: 'draft-2020-12', io: 'input' });

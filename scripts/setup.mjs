@@ -14,6 +14,7 @@ if (major < 20 || (major === 20 && minor < 19))
 
 const lockDigest = digestOf(['package-lock.json', 'package.json']);
 if (stampIsOld('node_modules/.emballage-setup', lockDigest)) {
+  if (process.argv.includes('--no-packages')) fail('packages are missing or out of date; run `npm run setup`');
   run('installing packages', 'npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
   writeFileSync('node_modules/.emballage-setup', lockDigest);
 }

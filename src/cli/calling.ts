@@ -2,17 +2,15 @@
 import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { listed, printable } from '../core/base/text';
-import { verifyAgainstWaybill } from '../core/project/verify-artifact';
+import { workOf, type Work } from '../core/languages';
 import { artifactPath, type Project, type Target } from '../core/project/targets';
-import { givenMemory, givenTimeMs, isNative, type Arch, type FunctionSpec } from '../core/sheet';
-import { chooseNode } from '../core/languages/node/run/runtimes';
-import { chooseJava } from '../core/languages/jvm/run/machines';
-import { choosePython } from '../core/languages/python/run/interpreters';
+import { verifyAgainstWaybill } from '../core/project/verify-artifact';
+import { givenMemory, givenTimeMs, type Arch, type FunctionSpec } from '../core/sheet';
 import type { Waybill } from '../core/waybill';
 import type { HostPlan } from '../standins/host';
-import { findNodes, pythonMend } from './commands/toolchains';
 import { imageRun } from './image-run';
-import { nativeRun, ownArch } from './native-run';
+import { ownArch } from './machine';
+import { nativeRun } from './native-run';
 import type { Session } from './session';
 
 /**
@@ -26,18 +24,15 @@ export async function planCalls(
   isAgain = false,
 ): Promise<{ readonly plan: HostPlan; readonly waybill: Waybill }> {
   const waybill = await verifyAgainstWaybill(project, target);
-  if (target.spec.form === 'image') {
-    const image = await imageRun(target.arch, isAgain ? undefined : session);
-    return {
-      plan: makePlan(project, target, { loads: waybill.entry.loads, runs: { image }, session, isAgain }),
-      waybill,
-    };
-  }
-  if (!isNative(target.spec.runtime.language)) refuseForeign(waybill, target.arch);
-  const runs = isNative(target.spec.runtime.language)
-    ? await nativeRun(project, target, waybill, isAgain ? undefined : session)
-    : { program: await chooseProgram(target.spec, session) };
-  return { plan: makePlan(project, target, { loads: waybill.entry.loads, runs, session, isAgain }), waybill };
+  const work = await workOf(target.spec);
+  const remarks = isAgain ? undefined : session;
+  const runs =
+    target.spec.form === 'image'
+      ? { image: await imageRun(target.arch, remarks) }
+      : work.run.host.runner === undefined
+        ? await nativeRun(project, target, waybill, remarks)
+        : await withRuntime(target, waybill, work, session);
+  return { plan: makePlan(project, target, { loads: waybill.entry.loads, runs, work, session, isAgain }), waybill };
 }
 
 /** The plan for calling an image that was fetched: it says itself what is started. */
@@ -50,7 +45,8 @@ export async function planSent(
   const image = await imageRun(target.arch, session);
   const { file, member } = target.spec.entry;
   const loads = { file, member };
-  return { ...makePlan(project, target, { loads, runs: { image }, session, isAgain: false }), ...sent };
+  const work = await workOf(target.spec);
+  return { ...makePlan(project, target, { loads, runs: { image }, work, session, isAgain: false }), ...sent };
 }
 
 function makePlan(
@@ -59,11 +55,13 @@ function makePlan(
   {
     loads: { file, member },
     runs,
+    work,
     session,
     isAgain,
   }: {
     readonly loads: Waybill['entry']['loads'];
     readonly runs: Pick<HostPlan, 'program' | 'emulator' | 'image'>;
+    readonly work: Work;
     readonly session: Session;
     readonly isAgain: boolean;
   },
@@ -76,7 +74,7 @@ function makePlan(
     name: spec.name,
     file,
     member,
-    language: spec.runtime.language,
+    run: work.run.host,
     ...runs,
     env: settingsFor(spec, isAgain ? undefined : session),
     memoryBytes: givenMemory(spec, destination),
@@ -129,51 +127,15 @@ function settingsFor(spec: FunctionSpec, session: Session | undefined): Record<s
   return env;
 }
 
-async function chooseProgram(spec: FunctionSpec, session: Session): Promise<string> {
-  if (spec.runtime.language === 'python') {
-    const found = choosePython(await session.pythons(), spec.runtime.version);
-    if (found !== undefined) return found.path;
-    throw new EmballageError('TOOLCHAIN_MISSING', {
-      doing: 'looking for the runtime',
-      expected: spec.runtime.text,
-      found: 'none on this machine; another version would say little about this one',
-      mend: pythonMend(spec.runtime.version),
-    });
-  }
-  const major = Number(spec.runtime.version);
-  if (spec.runtime.language === 'java') return chooseJavaProgram(major, session);
-  const chosen = chooseNode(await findNodes(), major);
-  if (chosen === undefined)
-    throw new EmballageError('TOOLCHAIN_MISSING', {
-      doing: 'looking for the runtime',
-      expected: spec.runtime.text,
-      found: 'no Node.js at all',
-      mend: 'install Node.js',
-    });
-  if (chosen.major !== major)
-    session.remark(
-      `${session.paint.doubt('note')}: ${spec.runtime.text} is not on this machine; called with Node.js ${chosen.version}, the nearest, so the result may differ`,
-    );
-  return chosen.path;
+/** The program that the language chooses, with what there is to remark about it. */
+async function withRuntime(
+  { spec, arch }: Target,
+  waybill: Waybill,
+  { run }: Work,
+  session: Session,
+): Promise<Pick<HostPlan, 'program'>> {
+  refuseForeign(waybill, arch);
+  const { program, remark } = await run.choose(session.machine(), spec);
+  if (remark !== undefined) session.remark(`${session.paint.doubt('note')}: ${remark}`);
+  return program === undefined ? {} : { program };
 }
-
-/** Newer machines run classes for older ones. */
-async function chooseJavaProgram(wanted: number, session: Session): Promise<string> {
-  const javas = await session.javas();
-  const chosen = chooseJava(javas, Math.max(wanted, OLDEST_JAVA));
-  if (chosen === undefined)
-    throw new EmballageError('TOOLCHAIN_MISSING', {
-      doing: 'looking for the runtime',
-      expected: `Java ${String(wanted)} or newer`,
-      found: javas[0] === undefined ? 'none on this machine' : `only Java ${javas[0].version}`,
-      mend: 'install a JRE of that version, such as Debian’s default-jre-headless',
-    });
-  if (chosen.major !== wanted)
-    session.remark(
-      `${session.paint.doubt('note')}: java ${String(wanted)} is not on this machine; called with Java ${chosen.version}, which is newer`,
-    );
-  return chosen.path;
-}
-
-/** The runner is compiled for this version. */
-const OLDEST_JAVA = 11;

@@ -6,14 +6,15 @@ import { printable } from '../core/base/text';
 import { formatSize } from '../core/base/units';
 import { withFileSource } from '../core/disk/file-source';
 import { readElf } from '../core/formats/elf';
-import { fetchImage } from '../core/pipeline/image/fetch-image';
-import { isPlainHttp, readLedger, standing } from '../core/pipeline/deliver/ledger';
+import { isPlainHttp, readLedger, standing } from '../core/pipeline/deliver';
+import { fetchImage } from '../core/pipeline/image';
 import type { Project, Target } from '../core/project/targets';
 import type { Arch } from '../core/sheet';
 import { findEmulators } from '../core/toolchains/emulator';
 import { programsNamed } from '../core/toolchains/programs';
 import type { ImagePlan } from '../standins/host';
-import { ownArch, remarkEmulated } from './native-run';
+import { ownArch } from './machine';
+import { remarkEmulated } from './native-run';
 import type { Session } from './session';
 
 const MAX_EMULATOR_BYTES = 64 * 1024 * 1024;

@@ -1,16 +1,16 @@
 /** How an executable is run here: by itself, or under an emulator with the C library of its processor. */
-import { arch as processor } from 'node:os';
 import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { printable } from '../core/base/text';
 import { withFileSource } from '../core/disk/file-source';
 import { readElf } from '../core/formats/elf';
-import { readSubject } from '../core/pipeline/check/subject';
+import { readSubject } from '../core/pipeline/check';
 import { artifactPath, type Project, type Target } from '../core/project/targets';
 import type { Arch } from '../core/sheet';
 import { findEmulators, SYSROOT_PACKAGES } from '../core/toolchains/emulator';
 import type { Waybill } from '../core/waybill';
 import type { HostPlan } from '../standins/host';
+import { ownArch } from './machine';
 import type { Session } from './session';
 
 const MAX_BYTES = 1024 * 1024 * 1024;
@@ -62,8 +62,4 @@ function loaderOf(project: Project, target: Target, waybill: Waybill): Promise<s
     const bytes = subject.readBytes(file, MAX_BYTES);
     return bytes === undefined ? undefined : readElf(bytes)?.interpreter;
   });
-}
-
-export function ownArch(): Arch {
-  return processor() === 'arm64' ? 'arm64' : 'x86_64';
 }

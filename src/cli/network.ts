@@ -5,16 +5,7 @@ import { Agent as HttpsAgent, request as httpsRequest } from 'node:https';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
-import {
-  NO_CREDENTIALS,
-  readNetrc,
-  type Credentials,
-  type MavenSurroundings,
-  type Network,
-  type NetworkRequest as TransferRequest,
-  type NetworkResponse,
-  type NpmSurroundings,
-} from '../core/sources';
+import type { Network, NetworkRequest as TransferRequest, NetworkResponse } from '../core/sources';
 
 /** How long a server may be silent. */
 const SILENCE_MS = 120_000;
@@ -115,33 +106,6 @@ export function registryAuthFiles(): { readonly text: string; readonly shown: st
       return [];
     }
   });
-}
-
-/** Logins from the file that NETRC names, or `~/.netrc`. */
-export function systemCredentials(): Credentials {
-  try {
-    return readNetrc(readFileSync(process.env.NETRC ?? join(homedir(), '.netrc'), 'utf8'));
-  } catch {
-    return NO_CREDENTIALS;
-  }
-}
-
-/** The user's npm configuration, or the file that NPM_CONFIG_USERCONFIG names, and what the environment adds to it. */
-export function npmSurroundings(): NpmSurroundings {
-  const variable = (name: string): string | undefined => process.env[name];
-  const user = variable('NPM_CONFIG_USERCONFIG') ?? variable('npm_config_userconfig') ?? join(homedir(), '.npmrc');
-  const system = variable('NPM_CONFIG_GLOBALCONFIG') ?? variable('npm_config_globalconfig') ?? '/etc/npmrc';
-  return { files: [user, system], variable, credentials: systemCredentials() };
-}
-
-/** The user's settings for Maven, and the system's. */
-export function mavenSurroundings(): MavenSurroundings {
-  const system = process.env.MAVEN_HOME ?? process.env.M2_HOME;
-  const files = [
-    join(homedir(), '.m2/settings.xml'),
-    system === undefined ? '/etc/maven/settings.xml' : join(system, 'conf/settings.xml'),
-  ];
-  return { files, variable: (name) => process.env[name] };
 }
 
 // eslint-disable-next-line @typescript-eslint/require-await

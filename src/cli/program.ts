@@ -1,9 +1,17 @@
 /** The program's own name and version, and how to call it again. */
-import { basename, relative } from 'node:path';
+import { readFileSync } from 'node:fs';
+import { basename, join, relative } from 'node:path';
 
 export const VERSION = '0.1.0';
 /** As it stands in waybills. */
 export const TOOL = `emballage ${VERSION}`;
+
+let own: string | undefined;
+
+/** What tells this code from that of any other version: a digest that is made when it is built. */
+export function code(): string {
+  return (own ??= readFileSync(join(__dirname, '../code.txt'), 'utf8'));
+}
 
 /** What a person types to start the program the way it was started now: `emballage`, or `node bin/emballage.js`. */
 export function programName(): string {

@@ -3,8 +3,9 @@ import { basename, dirname, join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { printable } from '../core/base/text';
 import { formatSize, formatTime } from '../core/base/units';
-import { build } from '../core/pipeline/build/build';
-import { lockedFunction } from '../core/pipeline/lock/locked';
+import { workOf } from '../core/languages';
+import { build, warmUp } from '../core/pipeline/build';
+import { lockedFunction } from '../core/pipeline/lock';
 import { selectFunctions, type Project, type Target } from '../core/project/targets';
 import type { Waybill } from '../core/waybill';
 import { openHost, serveFunction, type RunningService, type ServedCall } from '../standins/host';
@@ -93,7 +94,7 @@ async function buildAgain(project: Project, { spec }: Target, session: Session):
     tool: TOOL,
     http: () => session.http(project),
     registry: (host, plainHttp) => session.registry(host, plainHttp),
-    machine: await session.machine(),
+    machine: session.machine(),
     onEvent: () => undefined,
     ...(epochSeconds !== undefined && { epochSeconds }),
   });
@@ -103,7 +104,9 @@ async function buildAgain(project: Project, { spec }: Target, session: Session):
 async function watchSource(request: ServeRequest, service: RunningService, first: Waybill): Promise<FolderWatch> {
   const { project, target, session } = request;
   const locked = await lockedFunction(project, target.spec);
-  const folders = [target.spec.source, ...(locked?.workspaces ?? []).map(({ folder }) => folder)];
+  const work = await workOf(target.spec);
+  const inputs = work.dependsOn(project, target.spec, locked);
+  const folders = [target.spec.source, ...inputs.folders.map(({ folder }) => folder)];
   let before = first;
   let running: Promise<void> = Promise.resolve();
   const watching = new FolderWatch(
@@ -118,8 +121,7 @@ async function watchSource(request: ServeRequest, service: RunningService, first
   for (const file of project.files) watching.alsoFile(join(project.root, dirname(file)), basename(file));
   session.tell(session.paint.dim(`watching ${folders.map((folder) => `${folder === '' ? '.' : folder}/`).join(', ')}`));
   // What the first change would have to wait for is loaded now.
-  await import('../core/pipeline/build/make');
-  if (target.spec.runtime.language === 'node') (await import('../core/languages/node')).loadTypeScript();
+  await Promise.all([warmUp(), work.warm?.()]);
   return watching;
 }
 

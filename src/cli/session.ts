@@ -1,17 +1,15 @@
 /** One run of the program: what it was asked for everywhere, where it writes, what time it is. */
-import { existsSync } from 'node:fs';
-import { arch, availableParallelism } from 'node:os';
-import { join } from 'node:path';
+import { availableParallelism } from 'node:os';
 import { EmballageError } from '../core/base/errors';
-import { present } from '../core/base/present';
+import { KNOWN } from '../core/languages';
 import { openProject, SHEET_NAME } from '../core/project/open-project';
-import { stateFolder, type Project } from '../core/project/targets';
+import { KINDS } from '../core/project/state';
+import type { Project } from '../core/project/targets';
 import type { HttpClient } from '../core/sources';
 import type { RegistryConnection } from '../core/sources/registry';
-import type { Machine, NativeToolchains } from '../core/toolchains/machine';
-import type { JavaRuntime } from '../core/languages/jvm/run/machines';
-import type { PythonRuntime } from '../core/languages/python/run/interpreters';
-import { programName, TOOL } from './program';
+import type { Machine } from '../core/toolchains/machine';
+import { thisMachine, userCaches } from './machine';
+import { code, programName } from './program';
 import { makePaint, type Paint } from './views/paint';
 import { Progress } from './views/progress';
 
@@ -36,7 +34,7 @@ export class Session {
   readonly cwd = process.cwd();
   readonly #sheet: string | undefined;
   readonly #registries = new Map<string, RegistryConnection>();
-  #natives: Promise<NativeToolchains> | undefined;
+  #machine: Machine | undefined;
 
   constructor(options: SessionOptions) {
     this.json = options.json;
@@ -59,21 +57,24 @@ export class Session {
     return new Date(this.now()).toISOString().slice(0, 10);
   }
 
-  /** The project of `--sheet`, or of the folder the command runs in. */
-  openProject(): Promise<Project> {
-    return openProject(this.#sheet ?? SHEET_NAME, this.cwd, TOOL);
+  /** The project of a sheet; that of `--sheet`, or of the folder the command runs in, where none is named. */
+  openProject(sheetPath = this.#sheet ?? SHEET_NAME): Promise<Project> {
+    return openProject({
+      ...{ sheetPath, from: this.cwd, languages: KNOWN },
+      ...{ code: code(), caches: userCaches(), now: () => this.now() },
+    });
   }
 
   /** HTTP for package sources; with `--offline` only what was fetched before. */
   async http(project: Project): Promise<HttpClient> {
-    const [{ HttpClient: Client }, { systemCredentials, systemNetwork }] = await Promise.all([
+    const [{ HttpClient: Client }, { systemNetwork }] = await Promise.all([
       import('../core/sources'),
       import('./network'),
     ]);
     return new Client({
       network: this.offline ? undefined : systemNetwork(),
-      credentials: systemCredentials(),
-      cacheFolder: join(stateFolder(project), 'http'),
+      credentials: this.machine().credentials,
+      cacheFolder: project.state.folder(KINDS.answers),
     });
   }
 
@@ -90,49 +91,9 @@ export class Session {
     return made;
   }
 
-  /** The Python interpreters on the PATH. */
-  async pythons(): Promise<readonly PythonRuntime[]> {
-    const { findPythonRuntimes } = await import('../core/languages/python/run/interpreters');
-    return findPythonRuntimes(process.env.PATH ?? '');
-  }
-
-  /** The Java machines on the PATH, that of JAVA_HOME, and those that Debian installs. */
-  async javas(): Promise<readonly JavaRuntime[]> {
-    const { findJavaRuntimes, installedHomes } = await import('../core/languages/jvm/run/machines');
-    const own = process.env.JAVA_HOME;
-    return findJavaRuntimes(process.env.PATH ?? '', [...(own === undefined ? [] : [own]), ...installedHomes()]);
-  }
-
-  /** The compilers of native code on the PATH. */
-  async natives(): Promise<NativeToolchains> {
-    const [{ findRust }, { findGo }, { findCCompilers }] = await Promise.all([
-      import('../core/languages/rust/toolchain'),
-      import('../core/languages/go/toolchain'),
-      import('../core/languages/compiled/c-compilers'),
-    ]);
-    const path = process.env.PATH ?? '';
-    this.#natives ??= Promise.all([findRust(path), findGo(path), findCCompilers(path)]).then(([rust, go, c]) => ({
-      ...{ rust, go, c },
-    }));
-    return this.#natives;
-  }
-
   /** This machine, for what has to run on it. */
-  async machine(): Promise<Machine> {
-    const { mavenSurroundings, npmSurroundings } = await import('./network');
-    const { header } = process.report.getReport() as { header: { glibcVersionRuntime?: string } };
-    return {
-      arch: arch() === 'arm64' ? 'arm64' : 'x86_64',
-      ...(header.glibcVersionRuntime !== undefined && { glibc: header.glibcVersionRuntime }),
-      searchPath: process.env.PATH ?? '',
-      npm: npmSurroundings(),
-      maven: mavenSurroundings(),
-      nodes: async () => (await import('./commands/toolchains')).findNodes(),
-      pythons: () => this.pythons(),
-      javas: () => this.javas(),
-      natives: () => this.natives(),
-      ...present({ goCache: goCache() }),
-    };
+  machine(): Machine {
+    return (this.#machine ??= thisMachine());
   }
 
   /** Seconds since 1970 that SOURCE_DATE_EPOCH asks for. */
@@ -183,14 +144,6 @@ export class Session {
     const sheet = this.#sheet === undefined ? '' : ` --sheet ${shellWord(this.#sheet)}`;
     return `${programName()} ${args}${sheet}`;
   }
-}
-
-/** Where Go’s compiler keeps what it compiled: as the user says, or in the folder for such things; none for a home that is not there. */
-function goCache(): string | undefined {
-  const { GOCACHE, XDG_CACHE_HOME, HOME } = process.env;
-  if (GOCACHE?.startsWith('/') === true) return GOCACHE;
-  if (XDG_CACHE_HOME?.startsWith('/') === true) return join(XDG_CACHE_HOME, 'go-build');
-  return HOME !== undefined && existsSync(HOME) ? join(HOME, '.cache/go-build') : undefined;
 }
 
 /** A word as the shell wants it. */

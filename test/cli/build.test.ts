@@ -18,7 +18,7 @@ import { createServer } from 'node:net';
 import { join } from 'node:path';
 import Ajv2020 from 'ajv/dist/2020';
 import { noise, words } from '../support/data';
-import { ARTIFACT, folderWith, HORN, PROGRAM, project, put, run } from '../support/program';
+import { ARTIFACT, CODE_FOLDER, environment, folderWith, HORN, PROGRAM, project, put, run } from '../support/program';
 import { requireTool } from '../support/tools';
 
 const sha256 = (path: string): string => createHash('sha256').update(readFileSync(path)).digest('hex');
@@ -246,7 +246,7 @@ describe('building again', () => {
     status(root);
     put(root, { 'src/horn.mjs': HORN });
     expect(status(root).targets).toMatchObject([{ status: 'stored', sha256: first?.sha256 }]);
-    const store = join(root, '.emballage/store');
+    const store = join(root, '.emballage', CODE_FOLDER, 'artifacts');
     for (const name of readdirSync(store)) if (!name.endsWith('.json')) writeFileSync(join(store, name), 'damaged');
     rmSync(join(root, 'out'), { recursive: true });
     expect(status(root).targets[0]?.sha256).toBe(first?.sha256);
@@ -274,7 +274,7 @@ describe('building again', () => {
     const digests = new Set([old]);
     for (let delay = 150; delay <= 550; delay += 100) {
       put(root, { 'src/note': String(delay) });
-      const child = spawn(process.execPath, [PROGRAM, 'build'], { cwd: root, stdio: 'ignore' });
+      const child = spawn(process.execPath, [PROGRAM, 'build'], { cwd: root, env: environment(root), stdio: 'ignore' });
       await new Promise((resolve) => setTimeout(resolve, delay));
       child.kill('SIGKILL');
       await new Promise((resolve) => child.once('exit', resolve));
@@ -284,7 +284,9 @@ describe('building again', () => {
         );
       expect(spawnSync(requireTool('unzip'), ['-tq', join(root, ARTIFACT)]).status).toBe(0);
     }
-    const both = [1, 2].map(() => spawn(process.execPath, [PROGRAM, 'build'], { cwd: root, stdio: 'ignore' }));
+    const both = [1, 2].map(() =>
+      spawn(process.execPath, [PROGRAM, 'build'], { cwd: root, env: environment(root), stdio: 'ignore' }),
+    );
     expect(await Promise.all(both.map((child) => new Promise((resolve) => child.once('exit', resolve))))).toEqual([
       0, 0,
     ]);

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { INTAKE, LEVELS, packageFiles, packageFolder, pythonProject, startTestIndex } from '../support/index';
-import { run } from '../support/program';
+import { cachesOf, run } from '../support/program';
 
 interface Locked {
   readonly name: string;
@@ -252,7 +252,7 @@ describe('an index that misbehaves', () => {
   ])('never gets a file into the store: %s', async (misbehave, found) => {
     const { root, build } = await lockAgainst(misbehave);
     expect([build.status, build.stderr.includes(found)]).toEqual([3, true]);
-    const store = join(root, '.emballage/packages');
+    const store = join(cachesOf(root), 'emballage/packages');
     const names = existsSync(store) ? readdirSync(store) : [];
     const whole = names.filter(
       (name) =>
@@ -266,9 +266,9 @@ describe('an index that misbehaves', () => {
 
 describe('a lock that was tampered with', () => {
   it.each([
-    ['{"lock": 1, "functions": {', 'no JSON'],
-    ['{"lock": 2, "functions": {}}', 'lock'],
-    ['{"lock": 1, "functions": {"intake": {"inputs": "", "targets": {"x86_64": [{"name": "a"}]}}}}', 'version'],
+    ['{"lock": 2, "functions": {', 'no JSON'],
+    ['{"lock": 1, "functions": {}}', 'an earlier version'],
+    ['{"lock": 2, "functions": {"intake": {"inputs": "", "targets": {"x86_64": [{"name": "a"}]}}}}', 'version'],
   ])('is refused: %s', (text, found) => {
     const root = pythonProject({ 'intake.py': INTAKE }, { needs: ['levels'] }, { 'emballage.lock': text });
     const { status, stderr } = run(root, ['build']);

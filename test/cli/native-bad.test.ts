@@ -4,7 +4,9 @@ import { answering, itWith, nativeProject } from '../support/native';
 import { ARM64, makeElf, type ElfParts } from '../support/elf-bytes';
 import { folderWith, run } from '../support/program';
 import { checkFile } from '../../src/core/pipeline/check/check';
-import { readDestination, settleRuntime } from '../../src/core/sheet';
+import { thisMachine } from '../../src/cli/machine';
+import { ANY_EXECUTABLE, KNOWN } from '../../src/core/languages';
+import { readDestination } from '../../src/core/sheet';
 import { makeZip, type RawEntry } from '../support/zip-bytes';
 
 const GOOD = { 'main.c': answering('puts("1");') };
@@ -128,12 +130,13 @@ ${more}`;
 
   async function found(entries: readonly RawEntry[], text = destination()): Promise<string[]> {
     const root = folderWith({ 'a.zip': makeZip(entries) });
-    const { destination: place } = readDestination(text, 'slipway.yaml');
+    const { destination: place } = await readDestination(text, 'slipway.yaml', KNOWN);
     if (place === undefined) throw new Error('no destination');
     const { outcomes } = await checkFile({
       ...{ path: join(root, 'a.zip'), shown: 'a.zip', name: 'a.zip', destination: place },
-      facts: { arch: 'x86_64', runtime: settleRuntime('native'), entry: { text: 'run', file: 'run', member: '' } },
+      facts: { arch: 'x86_64', runtime: ANY_EXECUTABLE, entry: { text: 'run', file: 'run', member: '' } },
       ...{ accept: [], today: '2026-02-11', scratch: '/nonexistent', isVerified: false },
+      ...{ jobs: 1, machine: thisMachine() },
     });
     return outcomes.flatMap(({ rule, findings }) => findings.map((one) => `${one.level} ${rule.id}: ${one.found}`));
   }

@@ -3,7 +3,7 @@ import { copyFileSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSyn
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { answering, contentOf, CROSS, EMULATOR, entriesOf, itWith, nativeProject } from '../support/native';
-import { folderWith, put, run } from '../support/program';
+import { cachesOf, folderWith, put, run } from '../support/program';
 import { makeTar } from '../support/tar-bytes';
 import { makeZip } from '../support/zip-bytes';
 import { readElf } from '../../src/core/formats/elf';
@@ -195,7 +195,7 @@ describe('functions in Rust', () => {
     expect(entriesOf(join(root, ZIP)).map(({ path }) => path)).toEqual(['run']);
     expect(tryIt(root).calls[0]?.answer.json).toBe('412');
     // What was locked is not fetched by a build, and comes back with the next lock.
-    rmSync(join(root, '.emballage/packages'), { recursive: true });
+    rmSync(join(cachesOf(root), 'emballage/packages'), { recursive: true });
     put(root, { 'f/src/main.rs': `use levels::LEVEL;\n// again\n${RUST}` });
     expect(run(root, ['build'])).toMatchObject({
       status: 2,
@@ -205,7 +205,7 @@ describe('functions in Rust', () => {
     build(root);
     // Another crate under the same name and version.
     put(root, { 'crates/levels-1.2.0.crate': gzipSync(makeTar([])) });
-    rmSync(join(root, '.emballage/packages'), { recursive: true });
+    rmSync(join(cachesOf(root), 'emballage/packages'), { recursive: true });
     expect(run(root, ['lock'])).toMatchObject({ status: 3, stderr: expect.stringContaining('SHA-256') as string });
   });
 });

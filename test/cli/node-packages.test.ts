@@ -15,7 +15,7 @@ import {
   type TestRegistry,
   type WaybillView,
 } from '../support/npm';
-import { put, run, type Files } from '../support/program';
+import { cachesOf, CODE_FOLDER, forget, put, run, type Files } from '../support/program';
 
 const PACKAGES = {
   ...LEVELS_PACKAGES,
@@ -62,11 +62,11 @@ describe('packages of a package lock', () => {
       {
         name: 'levels',
         version: '2.0.0',
-        at: 'node_modules/levels',
+        node: { at: 'node_modules/levels' },
         by: ['src/package.json'],
         file: 'levels-2.0.0.tgz',
       },
-      { name: 'shades', version: '1.0.0', at: 'node_modules/shades', by: ['levels'] },
+      { name: 'shades', version: '1.0.0', node: { at: 'node_modules/shades' }, by: ['levels'] },
     ]);
     expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
     expect(pathsOf(root)).toEqual([
@@ -81,7 +81,7 @@ describe('packages of a package lock', () => {
     expect([answerOf(root), findingsOf(root)]).toEqual(['very high', []]);
     const asked = registry.requests.length;
     expect(run(root, ['lock']).stdout).toContain('unchanged');
-    rmSync(join(root, '.emballage/unpacked'), { recursive: true });
+    rmSync(join(cachesOf(root), 'emballage', CODE_FOLDER, 'unpacked'), { recursive: true });
     rmSync(join(root, 'out'), { recursive: true });
     expect(run(root, ['build', '--offline'])).toMatchObject({ status: 0 });
     expect(registry.requests.length).toBe(asked);
@@ -97,7 +97,7 @@ describe('packages of a package lock', () => {
       join(root, 'src/package-lock.json'),
       `${readFileSync(join(root, 'src/package-lock.json'), 'utf8')}\n`,
     );
-    rmSync(join(root, '.emballage'), { recursive: true });
+    forget(root);
     expect(
       run(root, ['lock'], {
         env: { NPM_CONFIG_USERCONFIG: '/none', npm_config_registry: undefined, NPM_CONFIG_REGISTRY: undefined },

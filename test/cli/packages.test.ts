@@ -3,7 +3,7 @@ import { readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { INTAKE, LEVELS, pythonProject } from '../support/index';
-import { run } from '../support/program';
+import { forget, run } from '../support/program';
 import { itWithPython } from '../support/python';
 import { makeTar } from '../support/tar-bytes';
 import { makeZip } from '../support/zip-bytes';
@@ -106,7 +106,7 @@ def build_wheel(target, settings, metadata=None):
       run(root, ['try', 'intake', '--event', 'e.json', '--json']).stdout.includes('{\\"mean\\": 7}'),
     ]).toEqual([0, true]);
     const before = readFileSync(join(root, ARTIFACT));
-    rmSync(join(root, '.emballage'), { recursive: true });
+    forget(root);
     rmSync(join(root, 'out'), { recursive: true });
     expect([run(root, ['build']).status, readFileSync(join(root, ARTIFACT)).equals(before)]).toEqual([0, true]);
   });

@@ -1,7 +1,7 @@
 import { cpSync, readFileSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { nodeProject } from '../support/npm';
-import { folderWith, put, run, type Files } from '../support/program';
+import { CODE_FOLDER, folderWith, put, run, type Files } from '../support/program';
 
 const FUNCTION: Files = {
   'src/alert.mjs': `import { level } from './level.mjs';
@@ -86,7 +86,7 @@ function fresh(root: string): string {
 
 const NAMES = ['alert.zip', 'alert.waybill.json'];
 const outputs = (root: string): Buffer[] => NAMES.map((name) => readFileSync(join(root, 'out/alert/x86_64', name)));
-const memory = (root: string): number => statSync(join(root, '.emballage/links/alert.x86_64.json')).ino;
+const memory = (root: string): number => statSync(join(root, '.emballage', CODE_FOLDER, 'links/alert.x86_64.json')).ino;
 
 describe('linking again after an edit', () => {
   let root: string;
@@ -122,7 +122,7 @@ describe('linking again after an edit', () => {
       status: 2,
       stderr: expect.stringContaining('src/tone.ts:1:') as unknown,
     });
-    const path = '.emballage/links/alert.x86_64.json';
+    const path = `.emballage/${CODE_FOLDER}/links/alert.x86_64.json`;
     put(own, { [path]: readFileSync(join(own, path), 'utf8').slice(0, -20) });
     put(own, { 'src/tone.ts': "export const tone = ' rough';\n" });
     expect(run(own, ['build'])).toMatchObject({ status: 0, stderr: '' });

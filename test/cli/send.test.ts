@@ -4,7 +4,7 @@ import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { layoutFolder, makeImage } from '../support/images';
-import { folderWith, HORN, PROGRAM, put, run, type RunOptions } from '../support/program';
+import { environment, folderWith, forget, HORN, PROGRAM, put, run, type RunOptions } from '../support/program';
 import { itWithServer, realRegistry, standInRegistry, type TestRegistry } from '../support/registry';
 
 interface SentDocument {
@@ -192,7 +192,7 @@ describe('bases at a registry', () => {
     expect(run(root, ['lock']).status).toBe(0);
     expect(readFileSync(join(root, 'emballage.lock'), 'utf8')).toContain(`"digest":"${first}"`);
     const second = await offer(host, '20', 'second');
-    rmSync(join(root, '.emballage'), { recursive: true });
+    forget(root);
     expect(run(root, ['build']).status).toBe(0);
     const waybill = readFileSync(join(root, 'out/horn/x86_64/horn.waybill.json'), 'utf8');
     expect([waybill.includes(first), waybill.includes(second)]).toEqual([true, false]);
@@ -255,7 +255,10 @@ describe('the registry server that others run', () => {
       const other = harbour(host);
       const start = (cwd: string, name: string): Promise<number | null> =>
         new Promise((resolve) => {
-          spawn(process.execPath, [PROGRAM, 'send', name], { cwd, stdio: 'ignore' }).on('exit', resolve);
+          spawn(process.execPath, [PROGRAM, 'send', name], { cwd, env: environment(cwd), stdio: 'ignore' }).on(
+            'exit',
+            resolve,
+          );
         });
       expect(await Promise.all([start(root, 'horn'), start(other, 'horn'), start(other, 'bell')])).toEqual([0, 0, 0]);
       expect(await tagsOf(host, 'horn')).toHaveLength(2);
@@ -275,6 +278,7 @@ describe('the registry server that others run', () => {
       expect(run(root, ['build']).status).toBe(0);
       const child = spawn(process.execPath, [PROGRAM, 'send', 'horn'], {
         cwd: root,
+        env: environment(root),
         stdio: ['ignore', 'ignore', 'pipe'],
       });
       const ended = new Promise<number | null>((resolve) => child.on('exit', resolve));

@@ -4,7 +4,7 @@ import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { answerOf, nodeProject } from '../support/npm';
-import { PROGRAM, put, run, type Files } from '../support/program';
+import { environment, PROGRAM, put, run, type Files } from '../support/program';
 
 const running: ChildProcess[] = [];
 afterAll(() => running.splice(0).forEach((child) => child.kill('SIGKILL')));
@@ -19,7 +19,7 @@ interface Served {
 async function serve(root: string, args: readonly string[]): Promise<Served> {
   const child = spawn(process.execPath, [PROGRAM, 'try', 'alert', ...args], {
     cwd: root,
-    env: { ...process.env, NO_COLOR: '1' },
+    env: environment(root),
   });
   running.push(child);
   let said = '';

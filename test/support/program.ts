@@ -1,6 +1,6 @@
 /** Runs the built program on projects in temporary folders. */
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, realpathSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readFileSync, realpathSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 
@@ -18,7 +18,7 @@ export interface RunOptions {
 
 /** Runs a command in a folder, without colours. */
 export function run(cwd: string, args: readonly string[], options: RunOptions = {}): Outcome {
-  const env = { ...process.env, NO_COLOR: '1', SOURCE_DATE_EPOCH: undefined, ...options.env };
+  const env = { ...environment(cwd), SOURCE_DATE_EPOCH: undefined, ...options.env };
   const { status, stdout, stderr } = spawnSync(process.execPath, [PROGRAM, ...args], {
     cwd,
     env,
@@ -27,6 +27,29 @@ export function run(cwd: string, args: readonly string[], options: RunOptions = 
   });
   return { status, stdout, stderr };
 }
+
+/** The environment of a command that runs in a folder: each has a folder for caches of its own. */
+export function environment(cwd: string): NodeJS.ProcessEnv {
+  return { ...process.env, NO_COLOR: '1', XDG_CACHE_HOME: cachesOf(cwd) };
+}
+
+const caches = new Map<string, string>();
+
+/** The user's folder for caches, as commands in a folder see it. */
+export function cachesOf(cwd: string): string {
+  const known = caches.get(cwd) ?? folderWith({});
+  caches.set(cwd, known);
+  return known;
+}
+
+/** As if nothing had ever been built in a project, and nothing fetched. */
+export function forget(root: string): void {
+  rmSync(join(root, '.emballage'), { recursive: true, force: true });
+  rmSync(join(cachesOf(root), 'emballage'), { recursive: true, force: true });
+}
+
+/** What of a state folder only the version of the tool that made it reads. */
+export const CODE_FOLDER = `code-${readFileSync(join(__dirname, '../../dist/code.txt'), 'utf8').trim()}`;
 
 /** A PATH with these programs on it, as far as they are here, and no others. */
 export function pathTo(...programs: readonly string[]): string {

@@ -1,5 +1,5 @@
 /** `build`: makes the artifacts and their waybills. */
-import { build, type BuildEvent, type BuiltFunction, type BuiltTarget } from '../../core/pipeline/build/build';
+import { build, type BuildEvent, type BuiltFunction, type BuiltTarget } from '../../core/pipeline/build';
 import { selectFunctions } from '../../core/project/targets';
 import { count } from '../../core/base/text';
 import { formatSize, formatTime } from '../../core/base/units';
@@ -29,7 +29,7 @@ export const command: CommandModule = {
       tool: TOOL,
       http: () => session.http(project),
       registry: (host, plainHttp) => session.registry(host, plainHttp),
-      machine: await session.machine(),
+      machine: session.machine(),
       onEvent: (event) => showProgress(session, event),
       ...(epochSeconds !== undefined && { epochSeconds }),
     });

@@ -5,18 +5,18 @@ import { basename, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { nearestWord, printable } from '../../core/base/text';
 import { readTextFile } from '../../core/disk/read-text';
-import { lookForChange } from '../../core/pipeline/build/build';
-import { checkFile, checkTarget, stopFindings, type CheckedArtifact } from '../../core/pipeline/check/check';
+import { lookForChange } from '../../core/pipeline/build';
+import { KNOWN, languageOf } from '../../core/languages';
+import { checkFile, checkTarget, rulesFor, stopFindings, type CheckedArtifact } from '../../core/pipeline/check';
 import { selectFunctions, targetsOf, type Project } from '../../core/project/targets';
 import type { FunctionFacts, Surroundings } from '../../core/rules';
 import {
   ARCHITECTURES,
   MAX_YAML_BYTES,
-  NATIVE_RUNTIME,
   readDestination,
-  runtimeName,
-  settleRuntime,
+  readRuntime,
   type Destination,
+  type Runtime,
 } from '../../core/sheet';
 import { TOOL } from '../program';
 import { withScratch } from '../scratch';
@@ -100,10 +100,8 @@ async function checkFunctions(
   const checked: CheckedArtifact[] = [];
   for (const target of targetsOf(functions))
     checked.push(
-      await checkTarget(project, target, session.today(), {
-        jobs: session.jobs,
-        javas: () => session.javas(),
-        scratch,
+      await checkTarget(project, target, {
+        ...{ jobs: session.jobs, machine: session.machine(), scratch, today: session.today() },
         surroundings: surroundings(project.root),
       }),
     );
@@ -156,8 +154,7 @@ async function checkOneFile(
     accept: [],
     today: session.today(),
     isVerified: false,
-    javas: () => session.javas(),
-    scratch,
+    ...{ jobs: session.jobs, machine: session.machine(), scratch },
   });
 }
 
@@ -165,8 +162,9 @@ function factsFrom(args: Arguments): FunctionFacts {
   const [runtime, entry] = [text(args, 'runtime'), text(args, 'entry')];
   const arch = ARCHITECTURES.find((one) => one === text(args, 'arch'));
   const [, file, member = ''] =
-    entry === undefined ? [] : (/^([^#\s][^#]*)(?:#([A-Za-z_$][\w$]*))?$/.exec(entry) ?? []);
-  const isNativeCode = runtime !== undefined && runtimeName(settleRuntime(runtime)) === NATIVE_RUNTIME;
+    entry === undefined ? [] : (/^([^#\s][^#]*)(?:#([A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*))?$/.exec(entry) ?? []);
+  const known = runtime === undefined ? undefined : runtimeFrom(runtime);
+  const isNativeCode = known !== undefined && !languageOf(known.language).sheet.entry.hasMember;
   if (entry !== undefined && (file === undefined || (member === '') !== isNativeCode))
     throw new EmballageError('USAGE', {
       doing: 'reading the command line',
@@ -177,9 +175,23 @@ function factsFrom(args: Arguments): FunctionFacts {
     });
   return {
     ...(arch !== undefined && { arch }),
-    ...(runtime !== undefined && { runtime: settleRuntime(runtime) }),
+    ...(known !== undefined && { runtime: known }),
     ...(entry !== undefined && file !== undefined && { entry: { text: entry, file, member } }),
   };
+}
+
+function runtimeFrom(text: string): Runtime {
+  const runtime = readRuntime(text, KNOWN);
+  if (runtime !== undefined) return runtime;
+  const samples = KNOWN.all.map(({ runtime: words }) => words.sample);
+  const near = nearestWord(text, samples);
+  throw new EmballageError('USAGE', {
+    doing: 'reading the command line',
+    where: '--runtime',
+    expected: `a runtime, such as ${samples.map((one) => `\`${one}\``).join(', ')}`,
+    found: `\`${printable(text)}\``,
+    mend: near === undefined ? 'write language, space, version' : `did you mean \`--runtime "${near}"\`?`,
+  });
 }
 
 async function findDestination(at: string | undefined, session: Session): Promise<Destination> {
@@ -191,7 +203,7 @@ async function findDestination(at: string | undefined, session: Session): Promis
       maxBytes: MAX_YAML_BYTES,
       mendMissing: 'correct the path',
     });
-    const { destination, problems } = readDestination(content, at);
+    const { destination, problems } = await readDestination(content, at, KNOWN);
     if (destination !== undefined) return destination;
     throw new EmballageError('SHEET_INVALID', {
       doing: 'reading the destination',
@@ -228,7 +240,7 @@ async function show(
     session.document({ fit: stops.length === 0, artifacts: checked.map(plainArtifact) });
   } else if (text(args, 'format') === 'sarif') {
     const { sarifLog } = await import('../views/sarif');
-    process.stdout.write(`${JSON.stringify(sarifLog(checked), null, 2)}\n`);
+    process.stdout.write(`${JSON.stringify(sarifLog(checked, await rulesFor({})), null, 2)}\n`);
   } else if (text(args, 'format') === 'junit') {
     const { junitXml } = await import('../views/junit');
     process.stdout.write(junitXml(checked));

@@ -6,160 +6,24 @@ import { join, relative, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { shellWord, type Session } from '../session';
 import { programName } from '../program';
-import { chooseCompiler } from '../../core/languages/jvm/run/machines';
-import { findEmulators } from '../../core/toolchains/emulator';
+import { workOf } from '../../core/languages';
+import { SHEET_NAME } from '../../core/project/open-project';
+import { findEmulators, missingEmulators } from '../../core/toolchains/emulator';
 import { programsNamed } from '../../core/toolchains/programs';
-import { choosePython } from '../../core/languages/python/run/interpreters';
 import { whyNoRoot } from '../../standins/host';
-import { ownArch } from '../native-run';
-import { missingNatives } from '../views/native-toolchains';
 import { EXIT, text, type CommandModule, type ExitCode } from './command';
-import { pythonMend } from './toolchains';
 
+/** One step, as demo/steps.json has it. */
 interface Step {
   readonly says: string;
   readonly args: readonly string[];
   readonly exit: number;
-  /** The version of Python without which it is left out. */
-  readonly python?: string;
-  /** The version of Java whose compiler it needs. */
-  readonly java?: number;
-  /** It compiles Rust, Go and C for both processors, and runs what comes out. */
-  readonly native?: true;
-  /** It runs an image in a root folder of its own. */
-  readonly image?: true;
+  /**
+   * Without what it is left out: the runtimes and compilers of the functions that it is about, emulators, a root folder
+   * of its own.
+   */
+  readonly needs?: readonly ('toolchains' | 'emulators' | 'root')[];
 }
-
-const STEPS: readonly Step[] = [
-  {
-    says: 'Fernhaven’s tide gauges send water levels. `surge-alert`, in TypeScript, and `gauge-intake`, in Python, need packages. Settle them for both processors:',
-    args: ['lock'],
-    exit: EXIT.done,
-  },
-  {
-    says: 'Build them, and `gauge-page`, a web page that is linked into one file. Only what is reached is packed:',
-    args: ['build'],
-    exit: EXIT.done,
-  },
-  { says: 'Built again without a change, nothing is done:', args: ['build'], exit: EXIT.done },
-  {
-    says: 'Would their destination take them? Every limit, and every rule that could stop them:',
-    args: ['check'],
-    exit: EXIT.done,
-  },
-  {
-    says: 'Call one from inside its unpacked artifact with the sheet’s events:',
-    args: ['try', 'surge-alert'],
-    exit: EXIT.done,
-  },
-  {
-    says: 'The web page takes requests as events:',
-    args: ['try', 'gauge-page'],
-    exit: EXIT.done,
-  },
-  {
-    says: 'And the one in Python, noting which modules the calls load:',
-    args: ['try', 'gauge-intake', '--record'],
-    exit: EXIT.done,
-    python: '3.11',
-  },
-  {
-    says: 'Why is a file there? The chain from the entry to it:',
-    args: ['why', 'surge-alert', '**/surges.json'],
-    exit: EXIT.done,
-  },
-  {
-    says: 'One function packed in four ways: the whole folder, what is reached, linked into one file, and that as small as can be:',
-    args: ['lock', '--sheet', 'sizes.yaml', '--quiet'],
-    exit: EXIT.done,
-  },
-  { says: 'Side by side:', args: ['build', '--sheet', 'sizes.yaml'], exit: EXIT.done },
-  {
-    says: '`berth-planner` is for the JVM. Its dependencies stand in a repository in the Maven layout; two of them want different versions of a third:',
-    args: ['lock', '--sheet', 'berths.yaml'],
-    exit: EXIT.done,
-    java: 17,
-  },
-  {
-    says: 'Compiled and shaded into one JAR. One of the two versions moves to another package, and what nobody reaches stays out:',
-    args: ['build', '--sheet', 'berths.yaml'],
-    exit: EXIT.done,
-    java: 17,
-  },
-  { says: 'Held against its destination:', args: ['check', '--sheet', 'berths.yaml'], exit: EXIT.done, java: 17 },
-  {
-    says: 'And called; both versions answer, side by side:',
-    args: ['try', 'berth-planner', '--sheet', 'berths.yaml'],
-    exit: EXIT.done,
-    java: 17,
-  },
-  {
-    says: '`tide-solver` is native code, once in Rust, once in Go, once in C. Compiled for both processors and stripped:',
-    args: ['build', '--sheet', 'solver.yaml'],
-    exit: EXIT.done,
-    native: true,
-  },
-  {
-    says: 'Would they start there? The processor, the loader, the C library and every other library that they need:',
-    args: ['check', 'tide-solver', 'tide-solver-go', '--sheet', 'solver.yaml'],
-    exit: EXIT.done,
-    native: true,
-  },
-  {
-    says: 'The one for the other processor is called here too, under an emulator:',
-    args: ['try', 'tide-solver', '--arch', 'arm64', '--sheet', 'solver.yaml'],
-    exit: EXIT.done,
-    native: true,
-  },
-  {
-    says: '`chart-render` is delivered as a container image, for both processors. No engine is needed to make it:',
-    args: ['build', '--sheet', 'chart.yaml'],
-    exit: EXIT.done,
-    native: true,
-  },
-  {
-    says: 'What it starts, who it runs as, what is in its layers:',
-    args: ['check', '--sheet', 'chart.yaml'],
-    exit: EXIT.done,
-    native: true,
-  },
-  {
-    says: 'Sent to a registry, all processors under one index:',
-    args: ['send', '--sheet', 'chart.yaml'],
-    exit: EXIT.done,
-    native: true,
-  },
-  {
-    says: 'Fetched again by its digest into an empty folder, and called from there, in a root of its own:',
-    args: ['try', 'chart-render', '--sent', '--into', 'fetched', '--arch', 'arm64', '--sheet', 'chart.yaml'],
-    exit: EXIT.done,
-    native: true,
-    image: true,
-  },
-  {
-    says: 'And taken back, so that nothing is left there to cost money:',
-    args: ['recall', 'chart-render', '--sheet', 'chart.yaml'],
-    exit: EXIT.done,
-    native: true,
-  },
-  { says: 'Build them again in other surroundings and compare the bytes:', args: ['prove'], exit: EXIT.done },
-  {
-    says: 'What refusals look like. A sheet with mistakes is refused with all of them at once:',
-    args: ['build', '--sheet', 'mistakes.yaml'],
-    exit: EXIT.wrongInput,
-  },
-  {
-    says: 'Functions that build but would not run at their destination:',
-    args: ['build', '--sheet', 'broken.yaml', '--quiet'],
-    exit: EXIT.done,
-  },
-  {
-    says: 'Nothing of this would have been found out before the upload:',
-    args: ['check', '--sheet', 'broken.yaml'],
-    exit: EXIT.no,
-  },
-  { says: 'And one that never answers:', args: ['try', 'fog-horn', '--sheet', 'broken.yaml'], exit: EXIT.no },
-];
 
 export const command: CommandModule = {
   about:
@@ -183,7 +47,7 @@ export const command: CommandModule = {
     const registry = await serveExample(['registry', images], / at (\S+:\d+)\n/);
     try {
       pointAt(index.url, registry.url, folder);
-      const steps = await possibleSteps(session);
+      const steps = await possibleSteps(folder, session);
       const unexpected = steps.filter((step, i) => !runStep(step, i, folder, session));
       session.document({ folder, steps: steps.length, unexpected: unexpected.map((step) => step.args.join(' ')) });
       return conclude(unexpected, folder, session);
@@ -203,23 +67,40 @@ const FILES_WITH_INDEX = ['emballage.yaml', 'berths.yaml', '.npmrc'];
 const REGISTRY_IN_FILES = '127.0.0.1:8430';
 
 /** The steps that this machine can do; what is left out is said, and how to have it. */
-async function possibleSteps(session: Session): Promise<Step[]> {
-  const [pythons, javas, natives] = await Promise.all([session.pythons(), session.javas(), session.natives()]);
-  const open = missingNatives(natives, findEmulators(process.env.PATH ?? ''), ownArch());
-  const unshare = programsNamed(/^unshare$/, process.env.PATH ?? '')[0];
+async function possibleSteps(folder: string, session: Session): Promise<Step[]> {
+  const machine = session.machine();
+  const [unshare] = programsNamed(/^unshare$/, machine.searchPath);
   const noRoot = unshare === undefined ? 'no `unshare`' : whyNoRoot(unshare);
-  const lacksFor = ({ python, java, native, image }: Step): string | undefined => {
-    if (image === true && noRoot !== undefined) return `run it where namespaces are allowed (${noRoot})`;
-    if (python !== undefined && choosePython(pythons, python) === undefined) return pythonMend(python);
-    if (java !== undefined && chooseCompiler(javas, java) === undefined)
-      return `install a JDK ${String(java)}, such as Debian’s openjdk-${String(java)}-jdk-headless`;
-    return native === true && open.length > 0 ? open.map(([what, mend]) => `${mend} (${what})`).join('; ') : undefined;
-  };
-  return STEPS.filter((step) => {
-    const lacks = lacksFor(step);
-    if (lacks !== undefined) session.remark(`left out: ${step.args.join(' ')}; to have it, ${lacks}`);
-    return lacks === undefined;
+  const emulators = missingEmulators(findEmulators(machine.searchPath), machine.arch);
+  const possible: Step[] = [];
+  for (const step of JSON.parse(readFileSync(join(EXAMPLES, 'steps.json'), 'utf8')) as readonly Step[]) {
+    const lacks = [
+      ...(step.needs?.includes('root') === true && noRoot !== undefined
+        ? [`run it where namespaces are allowed (${noRoot})`]
+        : []),
+      ...(step.needs?.includes('toolchains') === true ? await missingToolchains(step, folder, session) : []),
+      ...(step.needs?.includes('emulators') === true ? emulators.map(({ what, mend }) => `${mend} (${what})`) : []),
+    ];
+    if (lacks.length === 0) possible.push(step);
+    else session.remark(`left out: ${step.args.join(' ')}; to have it, ${[...new Set(lacks)].join('; ')}`);
+  }
+  return possible;
+}
+
+/** What the functions of a step want and is not here, and how to get it. */
+async function missingToolchains({ args }: Step, folder: string, session: Session): Promise<string[]> {
+  const sheet = args.includes('--sheet') ? (args[args.indexOf('--sheet') + 1] ?? SHEET_NAME) : SHEET_NAME;
+  const { sheet: read } = await session.openProject(join(folder, sheet));
+  const named = read.functions.filter(({ name }) => args.includes(name));
+  const machine = session.machine();
+  const missing = (named.length > 0 ? named : read.functions).map(async (spec): Promise<string[]> => {
+    const { run } = await workOf(spec);
+    const { found, mend } = await run.lookUp(machine, spec);
+    if (found && mend === '') return [];
+    const { missing: advice = [] } = await run.found(machine);
+    return advice.length === 0 ? [mend] : advice.map((one) => `${one.mend} (${one.what})`);
   });
+  return (await Promise.all(missing)).flat();
 }
 
 function conclude(unexpected: readonly Step[], folder: string, session: Session): ExitCode {

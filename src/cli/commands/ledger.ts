@@ -1,5 +1,5 @@
 /** `ledger`: lists what was sent where. */
-import { ledgerNameOf, readLedger, type Delivery } from '../../core/pipeline/deliver/ledger';
+import { ledgerNameOf, readLedger, type Delivery } from '../../core/pipeline/deliver';
 import { selectFunctions } from '../../core/project/targets';
 import type { Session } from '../session';
 import { EXIT, texts, type CommandModule } from './command';

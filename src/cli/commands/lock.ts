@@ -3,7 +3,8 @@ import { resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
-import { lockFunctions, type LockOutcome } from '../../core/pipeline/lock/lock';
+import { LANGUAGES } from '../../core/languages';
+import { lockFunctions, type LockOutcome } from '../../core/pipeline/lock';
 import { selectFunctions } from '../../core/project/targets';
 import type { Session } from '../session';
 import { EXIT, text, texts, type CommandModule } from './command';
@@ -23,29 +24,30 @@ export const command: CommandModule = {
         type: 'string',
         describe: 'take the newest versions: of all packages, or of the one named (may be given several times)',
       })
-      .option('pylock', {
-        type: 'string',
-        requiresArg: true,
-        describe: 'for one Python function: also write what was settled as a pylock.toml (PEP 751)',
-      }),
+      .options(
+        Object.fromEntries(
+          EXPORTS.map(({ option, describe }) => [option, { type: 'string', requiresArg: true, describe }] as const),
+        ),
+      ),
   async run(args, session) {
     const project = await session.openProject();
     const functions = selectFunctions(project.sheet, texts(args, '_'));
-    const { normalizeName } = await import('../../core/languages/python');
     const asked = texts(args, 'upgrade');
     const outcomes = await lockFunctions({
       project,
       functions,
       http: await session.http(project),
-      machine: await session.machine(),
-      upgrade: asked.includes('') ? 'all' : asked.map(normalizeName),
+      machine: session.machine(),
+      upgrade: asked.includes('') ? 'all' : asked,
       registry: (host, plainHttp) => session.registry(host, plainHttp),
       jobs: session.jobs,
       onSettling: (name, arch) => session.progress.show(`settling ${name} for ${arch}`),
       onBase: (doing, done, total) => session.progress.show(`${doing}: ${formatSize(done)} of ${formatSize(total)}`),
     });
-    const pylock = text(args, 'pylock');
-    if (pylock !== undefined) await writePylock(pylock, outcomes, session);
+    for (const one of EXPORTS) {
+      const path = text(args, one.option);
+      if (path !== undefined) await writeExport(one, path, outcomes, session);
+    }
     session.document({ functions: outcomes });
     if (!session.json) await show(session, outcomes);
     const [only] = functions.length === 1 ? functions : [];
@@ -96,23 +98,31 @@ async function show(session: Session, outcomes: readonly LockOutcome[]): Promise
 }
 
 /** Written where the command runs, as a person would expect of a path on the command line. */
-async function writePylock(path: string, outcomes: readonly LockOutcome[], session: Session): Promise<void> {
-  const withNeeds = outcomes.filter(({ status }) => status !== 'no-needs');
+async function writeExport(
+  { option, language, write }: (typeof EXPORTS)[number],
+  path: string,
+  outcomes: readonly LockOutcome[],
+  session: Session,
+): Promise<void> {
+  const project = await session.openProject();
+  const specOf = (name: string) => project.sheet.functions.find((spec) => spec.name === name);
+  const withNeeds = outcomes.filter(
+    ({ name, status }) => status !== 'no-needs' && specOf(name)?.runtime.language === language.id,
+  );
   const [only] = withNeeds;
   if (withNeeds.length !== 1 || only === undefined)
     throw new EmballageError('USAGE', {
       doing: 'reading the command line',
-      where: '--pylock',
-      expected: 'it together with one Python function that has needs',
+      where: `--${option}`,
+      expected: `it together with one ${language.title} function that has needs`,
       found: count(withNeeds.length, 'such function'),
       mend: 'name the function',
     });
-  const [{ pylockOf }, { writeWhole }] = await Promise.all([
-    import('../../core/languages/python/export-pylock'),
-    import('../../core/disk/write'),
-  ]);
-  const project = await session.openProject();
-  const version = project.sheet.functions.find(({ name }) => name === only.name)?.runtime.version ?? '3';
-  writeWhole(resolve(session.cwd, path), pylockOf(only.targets, version), path);
+  const { writeWhole } = await import('../../core/disk/write');
+  const version = specOf(only.name)?.runtime.version ?? '';
+  writeWhole(resolve(session.cwd, path), await write(only.targets, version), path);
   session.remark(`wrote ${printable(path)}`);
 }
+
+/** What was settled in forms that others read, by language. */
+const EXPORTS = LANGUAGES.flatMap((language) => (language.exports ?? []).map((one) => ({ ...one, language })));

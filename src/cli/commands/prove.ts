@@ -7,11 +7,18 @@ import { EmballageError } from '../../core/base/errors';
 import { count } from '../../core/base/text';
 import { formatTime } from '../../core/base/units';
 import { copyProject } from '../../core/disk/copy-project';
-import { build } from '../../core/pipeline/build/build';
-import { filesToCopy, prove, type ProofDifference, type ProofLine } from '../../core/pipeline/prove/prove';
+import { build } from '../../core/pipeline/build';
+import {
+  filesToCopy,
+  prove,
+  VARIATIONS,
+  type ProofDifference,
+  type ProofLine,
+  type Variation,
+} from '../../core/pipeline/prove';
 import { selectFunctions, targetsOf, type Project } from '../../core/project/targets';
-import { VARIATIONS, type Variation } from '../../core/pipeline/prove/variations';
 import type { FunctionSpec } from '../../core/sheet';
+import { userCaches } from '../machine';
 import { TOOL } from '../program';
 import { withScratch } from '../scratch';
 import type { Session } from '../session';
@@ -42,7 +49,7 @@ export const command: CommandModule = {
       tool: TOOL,
       http: () => session.http(project),
       registry: (host, plainHttp) => session.registry(host, plainHttp),
-      machine: await session.machine(),
+      machine: session.machine(),
       onEvent,
       ...(epochSeconds !== undefined && { epochSeconds }),
     });
@@ -101,7 +108,8 @@ async function runBuild(
     '--json',
     ...(variation.jobs === undefined ? [] : ['--jobs', String(variation.jobs)]),
   ];
-  const env = { ...process.env, ...variation.env };
+  // Third-party files lie with the user, by their digests, whoever that is said to be.
+  const env = { ...process.env, XDG_CACHE_HOME: userCaches(), ...variation.env };
   try {
     await promisify(execFile)('/bin/sh', ['-c', `${umask}exec "$@"`, 'sh', ...program, ...args], {
       cwd: root,

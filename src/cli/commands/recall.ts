@@ -1,7 +1,7 @@
 /** `recall`: takes back what was sent. */
 import { EmballageError } from '../../core/base/errors';
 import { count } from '../../core/base/text';
-import { recall, toRecall, type Recalled } from '../../core/pipeline/deliver/send';
+import { recall, toRecall, type Recalled } from '../../core/pipeline/deliver';
 import { selectFunctions } from '../../core/project/targets';
 import type { Session } from '../session';
 import { EXIT, text, texts, type Arguments, type CommandModule } from './command';

@@ -1,7 +1,8 @@
 /** `rules`: what `check` looks for. */
 import { EmballageError } from '../../core/base/errors';
 import { nearestWord, printable } from '../../core/base/text';
-import { RULES, type Rule } from '../../core/rules';
+import { rulesFor } from '../../core/pipeline/check';
+import type { Rule } from '../../core/rules';
 import type { Session } from '../session';
 import { EXIT, texts, type CommandModule } from './command';
 
@@ -15,7 +16,8 @@ export const command: CommandModule = {
   options: (yargs) => yargs,
   async run(args, session) {
     const ids = texts(args, '_');
-    const rules = ids.length === 0 ? RULES : ids.map(findRule);
+    const all = await rulesFor({});
+    const rules = ids.length === 0 ? all : ids.map((id) => findRule(id, all));
     session.document({
       rules: rules.map(({ id, level, title, why, mend, needs }) => ({ id, level, title, why, mend, needs })),
     });
@@ -33,10 +35,10 @@ export const command: CommandModule = {
   },
 };
 
-function findRule(id: string): Rule {
-  const rule = RULES.find((one) => one.id === id);
+function findRule(id: string, all: readonly Rule[]): Rule {
+  const rule = all.find((one) => one.id === id);
   if (rule !== undefined) return rule;
-  const ids = RULES.map((one) => one.id);
+  const ids = all.map((one) => one.id);
   const near =
     nearestWord(id, ids) ?? ids.find((one) => one.endsWith(`/${id}`)) ?? ids.find((one) => one.startsWith(`${id}/`));
   throw new EmballageError('USAGE', {

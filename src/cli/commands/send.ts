@@ -1,12 +1,12 @@
 /** `send`: delivers images to the registry of their destination. */
-import { join } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
 import { fileMemory } from '../../core/disk/upload-memory';
-import { lookForChange } from '../../core/pipeline/build/build';
-import { registryOf, sendImage, type Sent } from '../../core/pipeline/deliver/send';
-import { selectFunctions, stateFolder } from '../../core/project/targets';
+import { lookForChange } from '../../core/pipeline/build';
+import { registryOf, sendImage, type Sent } from '../../core/pipeline/deliver';
+import { KINDS } from '../../core/project/state';
+import { selectFunctions } from '../../core/project/targets';
 import { TOOL } from '../program';
 import type { Session } from '../session';
 import { EXIT, texts, type CommandModule } from './command';
@@ -49,7 +49,7 @@ export const command: CommandModule = {
       const one = await sendImage({
         ...{ project, spec, tags: texts(args, 'tag'), jobs: session.jobs },
         registry: (host, plainHttp) => session.registry(host, plainHttp),
-        memory: fileMemory(join(stateFolder(project), 'uploads')),
+        memory: fileMemory(project.state.folder(KINDS.uploads)),
         now: () => session.now(),
         onProgress: (done, total) =>
           session.progress.show(`sending ${spec.name}: ${formatSize(done)} of ${formatSize(total)}`),

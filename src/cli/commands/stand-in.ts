@@ -3,8 +3,8 @@ import { resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { present } from '../../core/base/present';
 import { count, printable } from '../../core/base/text';
-import { chooseCompiler } from '../../core/languages/jvm/run/machines';
-import { MISBEHAVIOURS, readCatalogue, startIndex, type RunningIndex } from '../../standins/index/index';
+import { LANGUAGES } from '../../core/languages';
+import { MISBEHAVIOURS, readFolder, startIndex, type RunningIndex } from '../../standins/index/index';
 import { REGISTRY_FAULTS, startRegistry, type RunningRegistry } from '../../standins/registry';
 import { untilInterrupted } from '../interrupt';
 import { portTrouble } from '../port-trouble';
@@ -12,23 +12,20 @@ import type { Session } from '../session';
 import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
 
 const DEFAULT_PORTS = { index: 8427, registry: 8430 } as const;
-/** What projects with a pom.xml are compiled for. */
-const OLDEST_JAVA = 17;
 
 export const command: CommandModule = {
-  about:
-    'Simulates a service on this machine only, until it is interrupted. `index` serves a folder as a package index: each\n' +
-    'folder in it with a pyproject.toml becomes wheels (what lies under src/ is packed, each platform/ARCH/ gives one for\n' +
-    'that architecture); wheels that lie there are served as they are; a folder with a package.json becomes a tarball of a\n' +
-    'registry of npm packages; one with a pom.xml is compiled into a JAR of a Maven repository. `registry` keeps container\n' +
-    'images in a folder. Both can be told to misbehave, to see what comes of it.',
+  about: wrapped(
+    'Simulates a service on this machine only, until it is interrupted. `index` serves a folder as a package index: ' +
+      `${LANGUAGES.flatMap(({ pages }) => pages?.about ?? []).join('; ')}. ` +
+      '`registry` keeps container images in a folder. Both can be told to misbehave, to see what comes of it.',
+  ),
   examples: [
     ['index demo/fernhaven-packages', 'serve the demo’s packages'],
     [
       'registry /tmp/moorings --port 0 --login harbour:secret --tokens',
       'a registry that wants a login and gives tokens',
     ],
-    ['index wheels --port 0 --misbehave truncated', 'break off every file in the middle'],
+    ['index packages --port 0 --misbehave truncated', 'break off every file in the middle'],
   ],
   options: (yargs) =>
     yargs
@@ -85,24 +82,22 @@ async function serveRegistry(args: Arguments, folder: string, session: Session):
 }
 
 async function serveIndex(args: Arguments, folder: string, session: Session): Promise<() => Promise<void>> {
-  const catalogue = readCatalogue(
-    resolve(session.cwd, folder),
-    folder,
-    chooseCompiler(await session.javas(), OLDEST_JAVA),
-  );
-  const index = await listen(args, catalogue, (line) => logRequest(session, line));
-  const { wheels, npm, maven } = catalogue;
-  const files = [...wheels.values(), ...npm.values()].reduce((sum, some) => sum + some.length, 0);
-  const projects = [...wheels.keys(), ...npm.keys()];
-  session.document({ url: index.url, npmUrl: index.npmUrl, mavenUrl: index.mavenUrl, projects, files });
+  const pages = await readFolder(resolve(session.cwd, folder), folder, session.machine());
+  const index = await listen(args, pages, (line) => logRequest(session, line));
+  const { offers } = index;
+  const projects = offers.flatMap((one) => one.projects);
+  const files = offers.reduce((sum, one) => sum + one.files, 0);
+  session.document({ ...Object.fromEntries(offers.map(({ key, url }) => [key, url])), projects, files });
   const { paint } = session;
-  session.say(`${count(projects.length, 'project')}, ${count(files, 'file')} at ${paint.name(index.url)}`);
-  if (npm.size > 0) session.say(`npm packages at ${paint.name(index.npmUrl)}`);
-  if (maven.size > 0) session.say(`${count(maven.size, 'Maven artifact')} at ${paint.name(index.mavenUrl)}`);
-  session.tell(
-    `\n${paint.dim('Interrupt this command to end it. Name it in the sheet:')} ${paint.bold(`sources: [{ index: "${index.url}" }]`)}`,
-  );
-  if (npm.size > 0) session.tell(`${paint.dim('and in .npmrc:')} ${paint.bold(`registry=${index.npmUrl}`)}`);
+  const main = offers.find(({ key }) => key === 'url')?.url ?? '';
+  session.say(`${count(projects.length, 'project')}, ${count(files, 'file')} at ${paint.name(main)}`);
+  for (const { line, url } of offers) if (line !== undefined) session.say(`${line} at ${paint.name(url)}`);
+  const namings = offers.flatMap(({ naming }) => (naming === undefined ? [] : [naming]));
+  session.tell('');
+  for (const [i, [where, words]] of namings.entries()) {
+    const lead = i === 0 ? `Interrupt this command to end it. Name it ${where}:` : `and ${where}:`;
+    session.tell(`${paint.dim(lead)} ${paint.bold(words)}`);
+  }
   return () => index.close();
 }
 
@@ -126,7 +121,7 @@ function faultFrom<T extends string>(args: Arguments, known: readonly T[], kind:
 
 async function listen(
   args: Arguments,
-  catalogue: ReturnType<typeof readCatalogue>,
+  pages: Awaited<ReturnType<typeof readFolder>>,
   onRequest: (line: string) => void,
 ): Promise<RunningIndex> {
   const port = Number(args.port ?? DEFAULT_PORTS.index);
@@ -134,7 +129,7 @@ async function listen(
   const login = text(args, 'login');
   try {
     return await startIndex({
-      catalogue,
+      pages,
       port,
       onRequest,
       ...(misbehave !== undefined && { misbehave }),
@@ -143,4 +138,9 @@ async function listen(
   } catch (error) {
     throw portTrouble(error, 'starting the stand-in index', port);
   }
+}
+
+/** Sentences in lines as long as those of other commands. */
+function wrapped(text: string): string {
+  return text.replace(/(.{1,116})(?: |$)/g, '$1\n').trimEnd();
 }

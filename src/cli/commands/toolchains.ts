@@ -1,26 +1,12 @@
-/** `toolchains`: the runtimes found on this machine, and what the sheet's functions want. */
-import { SHEET_NAME } from '../../core/project/open-project';
+/** `toolchains`: the runtimes and compilers found on this machine, and what the sheet's functions want. */
 import { existsSync } from 'node:fs';
-import { chooseNode, findNodeRuntimes, type NodeRuntime } from '../../core/languages/node/run/runtimes';
-import { isNative, type Runtime } from '../../core/sheet';
-import { chooseCompiler, chooseJava, type JavaRuntime } from '../../core/languages/jvm/run/machines';
-import { findEmulators } from '../../core/toolchains/emulator';
-import { choosePython, type PythonRuntime } from '../../core/languages/python/run/interpreters';
+import { baseOf } from '../../core/base/paths';
+import { LANGUAGES, workOf, type ToolchainRow } from '../../core/languages';
+import { SHEET_NAME } from '../../core/project/open-project';
+import type { FunctionSpec } from '../../core/sheet';
+import { findEmulators, missingEmulators, type Emulator } from '../../core/toolchains/emulator';
 import type { Session } from '../session';
-import { ownArch } from '../native-run';
-import { lookUpNative, missingNatives, nativeRows } from '../views/native-toolchains';
-import type { Paint } from '../views/paint';
 import { EXIT, type CommandModule } from './command';
-
-/** The Node.js program that runs us. */
-export function ownNode(): NodeRuntime {
-  const version = process.versions.node;
-  return { path: process.execPath, version, major: Number(version.split('.')[0]) };
-}
-
-export function findNodes(): Promise<NodeRuntime[]> {
-  return findNodeRuntimes(ownNode(), process.env.PATH ?? '');
-}
 
 export const command: CommandModule = {
   about:
@@ -32,96 +18,50 @@ export const command: CommandModule = {
   ],
   options: (yargs) => yargs,
   async run(args, session) {
-    const [nodes, pythons, javas, natives] = await Promise.all([
-      findNodes(),
-      session.pythons(),
-      session.javas(),
-      session.natives(),
-    ]);
-    const emulators = findEmulators(process.env.PATH ?? '').filter(({ arch }) => arch !== ownArch());
-    const wanted = await wantedRuntimes(args.sheet !== undefined, session);
-    const functions = wanted.map((spec) =>
-      isNative(spec.runtime.language)
-        ? { name: spec.name, ...lookUpNative(spec, natives) }
-        : { name: spec.name, ...lookUp(spec.runtime, { nodes, pythons, javas }) },
+    const machine = session.machine();
+    const found = await Promise.all(LANGUAGES.map(async ({ open }) => (await open()).run.found(machine)));
+    const all = findEmulators(machine.searchPath);
+    const emulators = all.filter(({ arch }) => arch !== machine.arch);
+    const wanted = await wantedFunctions(args.sheet !== undefined, session);
+    const functions = await Promise.all(
+      wanted.map(async (spec) => ({
+        name: spec.name,
+        ...(await (await workOf(spec)).run.lookUp(machine, spec)),
+      })),
     );
-    session.document({ node: nodes, python: pythons, java: javas, ...natives, emulators, functions });
+    const documents = found.map(({ document }) => document);
+    session.document({ ...(Object.assign({}, ...documents) as object), emulators, functions });
     if (session.json) return EXIT.done;
     const { table } = await import('../views/table');
     const { paint } = session;
+    const rows = [...found.flatMap((one) => one.rows), ...emulators.map(emulatorRow)];
     session.say(
-      table([
-        ...nodes.map(({ version, path, major }) => row(paint, 'node', version, path, `node ${String(major)}`)),
-        ...pythons.map(({ version, path, minor }) => row(paint, 'python', version, path, `python ${minor}`)),
-        ...javas.map(({ version, path, major, compiler }) =>
-          row(
-            paint,
-            'java',
-            version,
-            path,
-            `java ${String(major)}${compiler === undefined ? ', without a compiler' : ''}`,
-          ),
-        ),
-        ...nativeRows(natives, emulators, paint),
-      ]),
+      table(
+        rows.map(({ name, version, path, does, what }) => [paint.bold(name), version, paint.name(path), does, what]),
+      ),
     );
-    const open = missingNatives(natives, emulators, ownArch());
-    if (open.length > 0) session.say(`\n${table(open.map(([what, mend]) => [paint.doubt('not here'), what, mend]))}`);
-    const rows = functions.map(({ name, runtime, found, mend }) => [
+    const open = [...found.flatMap(({ missing = [] }) => missing), ...missingEmulators(all, machine.arch)];
+    if (open.length > 0) session.say(`\n${table(open.map(({ what, mend }) => [paint.doubt('not here'), what, mend]))}`);
+    const looked = functions.map(({ name, runtime, found: isFound, mend }) => [
       paint.bold(name),
       runtime,
-      found ? paint.good('found') : paint.doubt('not here'),
+      isFound ? paint.good('found') : paint.doubt('not here'),
       mend,
     ]);
-    if (rows.length > 0) session.say(`\n${table(rows)}`);
+    if (looked.length > 0) session.say(`\n${table(looked)}`);
     session.next('build', 'make the artifacts');
     return EXIT.done;
   },
 };
 
-function row(paint: Paint, language: string, version: string, path: string, runtime: string): string[] {
-  return [paint.bold(language), version, paint.name(path), 'runs functions of runtime', runtime];
+function emulatorRow({ arch, path, sysroot }: Emulator): ToolchainRow {
+  const what = `${arch}${sysroot === undefined ? ', static ones' : `, with the C library in ${sysroot}`}`;
+  return { name: baseOf(path), version: '', path, does: 'runs executables for', what };
 }
 
-/** Whether a runtime is here, and what to do when it is not. */
-function lookUp(
-  runtime: Runtime,
-  {
-    nodes,
-    pythons,
-    javas,
-  }: {
-    readonly nodes: readonly NodeRuntime[];
-    readonly pythons: readonly PythonRuntime[];
-    readonly javas: readonly JavaRuntime[];
-  },
-) {
-  if (runtime.language === 'python') {
-    const path = choosePython(pythons, runtime.version)?.path ?? null;
-    const mend = path === null ? pythonMend(runtime.version) : '';
-    return { runtime: runtime.text, found: path !== null, path, mend };
-  }
-  const major = Number(runtime.version);
-  if (runtime.language === 'java') {
-    const java = chooseJava(javas, major);
-    const isCompiler = chooseCompiler(javas, major) !== undefined;
-    const mend = isCompiler ? '' : `install a JDK ${String(major)} or newer, to compile with`;
-    return { runtime: runtime.text, found: java !== undefined, path: java?.path ?? null, mend };
-  }
-  const chosen = chooseNode(nodes, major);
-  const found = chosen?.major === major;
-  const mend = found ? '' : `try uses ${chosen?.path ?? 'nothing'}; install ${runtime.text} and put it on the PATH`;
-  return { runtime: runtime.text, found, path: chosen?.path ?? null, mend };
-}
-
-/** How to get a Python that is missing. */
-export function pythonMend(version: string): string {
-  return `install Python ${version} (package python${version} where the system has it) so that \`python${version}\` is on the PATH`;
-}
-
-/** What the sheet's functions want; nothing where there is no sheet. */
-async function wantedRuntimes(named: boolean, session: Session) {
-  if (!named && !existsSync(SHEET_NAME)) return [];
+/** The functions of the sheet; none where there is no sheet. */
+async function wantedFunctions(isNamed: boolean, session: Session): Promise<readonly FunctionSpec[]> {
+  if (!isNamed && !existsSync(SHEET_NAME)) return [];
   const { sheet } = await session.openProject();
   return sheet.functions;
 }

@@ -64,7 +64,7 @@ export const command: CommandModule = {
       .option('record', {
         type: 'boolean',
         default: false,
-        describe: 'Python: note which modules the calls loaded, and which they missed',
+        describe: 'where the runtime tells: note which modules the calls loaded, and which they missed',
       }),
   async run(args, session) {
     const project = await session.openProject();
@@ -99,8 +99,10 @@ async function callAll(
   if (process.getuid?.() === 0 && !asNobody)
     session.remark('note: run as root, for whom the read-only folder is not read-only');
   const failed = reports.filter((report) => report.answer.kind === 'failed').length;
-  const record = args.record === true && waybill !== undefined ? recordOf(waybill, seen, asked) : undefined;
-  const cut = waybill === undefined ? [] : cutModules(waybill, asked);
+  const { notes } = plan.run;
+  const isNoted = waybill !== undefined && notes !== undefined;
+  const record = args.record === true && isNoted ? recordOf(waybill, { seen, asked }, notes) : undefined;
+  const cut = isNoted ? cutModules(waybill, asked, notes) : [];
   session.document({ name: spec.name, arch, failed, calls: reports, cut, ...present({ record }) });
   session.tell(summaryText(reports, plan, session.paint));
   if (record !== undefined) session.say(recordText(record, session));

@@ -5,7 +5,7 @@ import { count, listed, nearestWord, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
 import { verifyAgainstWaybill } from '../../core/project/verify-artifact';
 import { artifactPath, selectFunctions } from '../../core/project/targets';
-import { explain, type ChainLink, type Explained } from '../../core/pipeline/explain/explain';
+import { explain, type ChainLink, type Explained } from '../../core/pipeline/explain';
 import { ARCHITECTURES } from '../../core/sheet';
 import type { Waybill } from '../../core/waybill';
 import { chooseArch } from '../calling';

@@ -1,6 +1,7 @@
 /** How the calls of `try` read. */
 import { printable } from '../../core/base/text';
 import { formatSize, formatTime } from '../../core/base/units';
+import type { Explained } from '../../core/languages';
 import type { CallReport, Failure, HostPlan } from '../../standins/host';
 import { lines } from './error';
 import type { Paint } from './paint';
@@ -11,11 +12,13 @@ export interface CallTextOptions {
   readonly verbose: boolean;
 }
 
+type ShownPlan = Pick<HostPlan, 'file' | 'run'>;
+
 const SHOWN_LOG_LINES = 12;
 const SHOWN_STACK_LINES = 6;
 const SHOWN_RESULT = 4000;
 
-export function callText(report: CallReport, plan: Pick<HostPlan, 'file'>, options: CallTextOptions): string {
+export function callText(report: CallReport, plan: ShownPlan, options: CallTextOptions): string {
   const { paint } = options;
   const times = report.cold
     ? `cold start ${formatTime(report.startMs)}, call ${formatTime(report.callMs)}`
@@ -24,7 +27,7 @@ export function callText(report: CallReport, plan: Pick<HostPlan, 'file'>, optio
   const parts = [`  ${verdict}  ${paint.name(report.event)}  ${paint.dim(times)}`];
   if (report.answer.kind === 'answered')
     parts.push(...resultLines(report.answer.json, report.answer.nothing, paint, options.verbose));
-  else parts.push(...failureLines(report.answer.failure, plan.file, options));
+  else parts.push(...failureLines(report.answer.failure, plan, options));
   if (!options.quiet) parts.push(...logLines(report, options));
   return parts.join('\n');
 }
@@ -66,44 +69,22 @@ function logLines(report: CallReport, { paint, verbose }: CallTextOptions): stri
   ];
 }
 
-function failureLines(failure: Failure, file: string, { paint, verbose }: CallTextOptions): string[] {
-  const { expected, found, mend } = explain(failure, file);
-  return lines(paint, { expected, found, mend }).concat(stackLines(failure, verbose, paint));
+function failureLines(failure: Failure, plan: ShownPlan, { paint, verbose }: CallTextOptions): string[] {
+  const { expected, found, mend } = explain(failure, plan);
+  const stack = stackOf(failure, verbose ? undefined : plan.run.frames);
+  return [...lines(paint, { expected, found, mend }), ...stack.map((line) => `      ${paint.dim(printable(line))}`)];
 }
 
-function stackLines(failure: Failure, verbose: boolean, paint: Paint): string[] {
+/** @param frames that are not the function's; everything is shown without it */
+function stackOf(failure: Failure, frames: RegExp | undefined): string[] {
   if (failure.kind !== 'threw' && failure.kind !== 'load-failed') return [];
   const all = failure.stack.split('\n').filter((line) => /^\s+at /.test(line));
-  const own = all.filter(
-    (line) =>
-      !line.includes('node:internal') && !line.includes('runner.mjs') && !/emballage\.host\.|java\.base\//.test(line),
-  );
-  return (verbose ? all : own.slice(0, SHOWN_STACK_LINES)).map((line) => `      ${paint.dim(printable(line.trim()))}`);
+  const shown = frames === undefined ? all : all.filter((line) => !frames.test(line)).slice(0, SHOWN_STACK_LINES);
+  return shown.map((line) => line.trim());
 }
 
-interface MissingClass {
-  readonly name: string;
-  readonly missing: string;
-}
-
-/** What the JVM throws when a class is not there. */
-function isMissingClass(failure: { readonly name: string; readonly missing?: string }): failure is MissingClass {
-  const isOfClasses = /^java\.lang\.(?:ClassNotFoundException|NoClassDefFoundError|ExceptionInInitializerError)$/;
-  return failure.missing !== undefined && isOfClasses.test(failure.name);
-}
-
-function missingClass({ name, missing }: MissingClass): { expected: string; found: string; mend: string } {
-  const path = missing.replaceAll('.', '/');
-  return {
-    expected: `the class ${printable(missing)}`,
-    found: `${printable(name)}: it is not in the JAR`,
-    mend: `if tracing took it out, add \`keep: ["${printable(path)}.class"]\`; otherwise add what has it to \`needs\``,
-  };
-}
-
-function explain(failure: Failure, file: string): { expected: string; found: string; mend: string } {
-  if ('name' in failure && isMissingClass(failure)) return missingClass(failure);
-  return explainOther(failure, file);
+function explain(failure: Failure, { file, run }: ShownPlan): Explained {
+  return ('name' in failure ? run.explain?.(failure) : undefined) ?? explainOther(failure, file);
 }
 
 /** What the signals mean that a program gets for what it did itself. */
@@ -115,7 +96,7 @@ const SIGNALS: Readonly<Record<string, string>> = {
   SIGABRT: ': it gave up by itself',
 };
 
-function explainOther(failure: Failure, file: string): { expected: string; found: string; mend: string } {
+function explainOther(failure: Failure, file: string): Explained {
   switch (failure.kind) {
     case 'threw':
       return {

@@ -1,6 +1,6 @@
 /** How the result of a check reads: bars for the limits, then what was found, then what was not looked at. */
 import { count, listed } from '../../core/base/text';
-import type { CheckedArtifact, CheckedFinding, RuleOutcome } from '../../core/pipeline/check/check';
+import type { CheckedArtifact, CheckedFinding, RuleOutcome } from '../../core/pipeline/check';
 import { bar, gaugeCells } from './bar';
 import { lines } from './error';
 import type { Paint } from './paint';

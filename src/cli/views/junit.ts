@@ -1,6 +1,6 @@
 /** Check results as JUnit XML: a suite for each artifact, a case for each rule. */
 import XMLBuilder from 'fast-xml-builder';
-import type { CheckedArtifact, CheckedFinding, RuleOutcome } from '../../core/pipeline/check/check';
+import type { CheckedArtifact, CheckedFinding, RuleOutcome } from '../../core/pipeline/check';
 
 export function junitXml(checked: readonly CheckedArtifact[]): string {
   const builder = new XMLBuilder({

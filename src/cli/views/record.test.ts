@@ -1,4 +1,5 @@
 import type { Waybill } from '../../core/waybill';
+import { running } from '../../core/languages/python/run/running';
 import { makePaint } from './paint';
 import { cutModules, cutText, recordOf, recordText } from './record';
 
@@ -16,11 +17,13 @@ const waybill = {
     { path: 'plug/__init__.py', size: 5, package: 'plug', by: 'not-reached' },
   ],
 } as unknown as Waybill;
+const { notes } = running.host;
+if (notes === undefined) throw new Error('the runner notes nothing');
 const plain = { paint: makePaint(false), verbose: false };
 
 describe('the record of a run', () => {
   it('counts modules that were loaded and those that were not, and no libraries or data', () => {
-    const record = recordOf(waybill, ['intake.py'], ['nowhere']);
+    const record = recordOf(waybill, { seen: ['intake.py'], asked: ['nowhere'] }, notes);
     expect(record).toEqual({
       loaded: ['intake.py'],
       loadedBytes: 10,
@@ -32,7 +35,7 @@ describe('the record of a run', () => {
   });
 
   it('names the line that brings back a module that was trimmed', () => {
-    const cut = cutModules(waybill, ['levels.idle', 'plug', 'nowhere']);
+    const cut = cutModules(waybill, ['levels.idle', 'plug', 'nowhere'], notes);
     expect(cut.map(({ module, path }) => [module, path])).toEqual([
       ['levels.idle', 'levels/idle.py'],
       ['plug', 'plug/__init__.py'],

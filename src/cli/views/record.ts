@@ -1,6 +1,7 @@
-/** What a run of a Python function loaded, and what it missed because it was trimmed. */
+/** What a run of a function loaded, and what it missed because it was trimmed. */
 import { printable, count } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
+import type { NotedModules } from '../../core/languages';
 import type { Waybill } from '../../core/waybill';
 import { lines } from './error';
 import type { Paint } from './paint';
@@ -24,12 +25,16 @@ export interface CutModule {
 }
 
 const SHOWN = 10;
-/** Modules that Python loads; other shared objects are libraries, which code loads by their paths. */
-const MODULE = /\.py$|\.(?:cpython-[\w-]+|abi3)\.so$/;
 
-export function recordOf(waybill: Waybill, seen: readonly string[], asked: readonly string[]): RunRecord {
+/** What was loaded, and what was asked for and is nowhere. */
+export interface Noted {
+  readonly seen: readonly string[];
+  readonly asked: readonly string[];
+}
+
+export function recordOf(waybill: Waybill, { seen, asked }: Noted, notes: NotedModules): RunRecord {
   const loaded = new Set(seen);
-  const modules = waybill.files.filter(({ path }) => MODULE.test(path));
+  const modules = waybill.files.filter(({ path }) => notes.isModule(path));
   const bytes = (isLoaded: boolean): number =>
     modules.filter(({ path }) => loaded.has(path) === isLoaded).reduce((sum, { size }) => sum + size, 0);
   return {
@@ -41,8 +46,8 @@ export function recordOf(waybill: Waybill, seen: readonly string[], asked: reado
   };
 }
 
-export function cutModules(waybill: Waybill, asked: readonly string[]): CutModule[] {
-  const trimmed = new Map(waybill.trimmed.map((one) => [nameOf(one.path), one]));
+export function cutModules(waybill: Waybill, asked: readonly string[], notes: NotedModules): CutModule[] {
+  const trimmed = new Map(waybill.trimmed.map((one) => [notes.nameOf(one.path), one]));
   return asked.flatMap((module) => {
     const cut = trimmed.get(module);
     return cut === undefined ? [] : [{ module, path: cut.path, package: cut.package, by: cut.by }];
@@ -79,12 +84,4 @@ export function cutText(cut: readonly CutModule[], paint: Paint): string {
     )
     .join('\n');
   return `\n${findings}`;
-}
-
-/** `a/b/__init__.py` as `a.b`. */
-function nameOf(path: string): string {
-  return path
-    .replace(/\/__init__\.py$/, '')
-    .replace(/(?:\.py|(?:\.[\w-]+)?\.so)$/, '')
-    .replaceAll('/', '.');
 }

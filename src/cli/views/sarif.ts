@@ -1,28 +1,29 @@
 /** Check results as SARIF 2.1.0, for code scanning in CI. */
 import type { Log, ReportingDescriptor, Result } from 'sarif';
-import type { CheckedArtifact, CheckedFinding } from '../../core/pipeline/check/check';
-import { RULES, type Level } from '../../core/rules';
+import type { CheckedArtifact, CheckedFinding } from '../../core/pipeline/check';
+import type { Level, Rule } from '../../core/rules';
 import { VERSION } from '../program';
 
 const LEVELS = { stop: 'error', warn: 'warning', note: 'note' } as const satisfies Record<Level, Result.level>;
 
-export function sarifLog(checked: readonly CheckedArtifact[]): Log {
+/** @param rules all that there are */
+export function sarifLog(checked: readonly CheckedArtifact[], rules: readonly Rule[]): Log {
   return {
     $schema: 'https://json.schemastore.org/sarif-2.1.0.json',
     version: '2.1.0',
     runs: [
       {
-        tool: { driver: { name: 'Emballage', version: VERSION, rules: RULES.map(descriptor) } },
+        tool: { driver: { name: 'Emballage', version: VERSION, rules: rules.map(descriptor) } },
         columnKind: 'utf16CodeUnits',
         results: checked.flatMap((one) =>
-          one.outcomes.flatMap((outcome) => outcome.findings.map((finding) => result(one, finding))),
+          one.outcomes.flatMap((outcome) => outcome.findings.map((finding) => result(one, finding, rules))),
         ),
       },
     ],
   };
 }
 
-function descriptor(rule: (typeof RULES)[number]): ReportingDescriptor {
+function descriptor(rule: Rule): ReportingDescriptor {
   return {
     id: rule.id,
     shortDescription: { text: rule.title },
@@ -32,11 +33,11 @@ function descriptor(rule: (typeof RULES)[number]): ReportingDescriptor {
   };
 }
 
-function result(checked: CheckedArtifact, finding: CheckedFinding): Result {
+function result(checked: CheckedArtifact, finding: CheckedFinding, rules: readonly Rule[]): Result {
   const where = finding.where === undefined ? '' : `${finding.where}: `;
   return {
     ruleId: finding.rule,
-    ruleIndex: RULES.findIndex((rule) => rule.id === finding.rule),
+    ruleIndex: rules.findIndex((rule) => rule.id === finding.rule),
     level: LEVELS[finding.level],
     message: { text: `${where}expected ${finding.expected}; found ${finding.found}. Mend: ${finding.mend}.` },
     locations: [

@@ -109,7 +109,7 @@ export function messageOf(error: unknown): string {
   return error instanceof Error ? error.message : String(error);
 }
 
-/** Whether something led outside the bytes that are there. By name, since errors of Node.js itself may be of another realm. */
+/** Whether something led outside the bytes that are there. By name, since errors of the runtime itself may be of another realm. */
 export function isRangeError(error: unknown): boolean {
   return typeof error === 'object' && error !== null && 'name' in error && error.name === 'RangeError';
 }

@@ -2,7 +2,7 @@
 
 /**
  * Orders two paths by their UTF-8 bytes.
- * JavaScript compares UTF-16 units, which differs only where surrogates meet U+E000 to U+FFFF.
+ * Strings compare by UTF-16 units, which differs only where surrogates meet U+E000 to U+FFFF.
  */
 export function comparePaths(a: string, b: string): number {
   if (a === b) return 0;
@@ -64,4 +64,9 @@ export function linkStaysInside(path: string, target: string): boolean {
 /** Whether an absolute path lies below a folder, by its text. */
 export function isInside(folder: string, path: string): boolean {
   return path.startsWith(folder.endsWith('/') ? folder : `${folder}/`);
+}
+
+/** A folder and those above it: `a/b`, `a`, and '' for the project itself. */
+export function upwards(folder: string): string[] {
+  return folder === '' ? [''] : [folder, ...upwards(folderOf(folder))];
 }

@@ -22,59 +22,37 @@ const STEP = 4 * 1024 * 1024;
 /** Longer than anything that is looked for in a program. */
 const OVERLAP = 256;
 
-const PROGRAMS: Readonly<Record<string, (version: string) => readonly string[]>> = {
-  node: () => ['node', 'nodejs'],
-  python: (version) => [`python${version}`, 'python3', 'python'],
-  java: () => ['java'],
-};
-
-/** @param env of the image’s configuration, `NAME=value` each */
-export function findRuntime(
+/** A program by one of its names, with links followed. @param first folders to look in before those of the search path */
+export function findProgram(
   files: ImageFiles,
   env: readonly string[],
-  { language, version }: { readonly language: string; readonly version: string },
-): FoundRuntime | undefined {
-  const valueOf = (name: string): string | undefined =>
-    env.find((one) => one.startsWith(`${name}=`))?.slice(name.length + 1);
-  const home = valueOf('JAVA_HOME');
-  const folders = [...(language === 'java' && home !== undefined ? [`${home}/bin`] : []), ...searchPath(env)];
-  for (const name of PROGRAMS[language]?.(version) ?? [])
-    for (const folder of folders) {
+  names: readonly string[],
+  first: readonly string[] = [],
+): { readonly program: string; readonly real: RealFile } | undefined {
+  for (const name of names)
+    for (const folder of [...first, ...searchPath(env)]) {
       const program = `${folder}/${name}`;
       const real = files.tree.resolve(program);
-      if (real?.node.head.kind !== 'file' || (real.node.head.mode & 0o111) === 0) continue;
-      const found = versionOf(files, language, real);
-      return { program, ...(found !== undefined && { version: found }) };
+      if (real?.node.head.kind === 'file' && (real.node.head.mode & 0o111) !== 0) return { program, real };
     }
   return undefined;
 }
 
+/** The value of a variable of an image's environment, `NAME=value` each. */
+export function valueIn(env: readonly string[], name: string): string | undefined {
+  return env.find((one) => one.startsWith(`${name}=`))?.slice(name.length + 1);
+}
+
 /** Folders in which programs are looked for. */
 export function searchPath(env: readonly string[]): string[] {
-  const path = env.find((one) => one.startsWith('PATH='))?.slice('PATH='.length) ?? DEFAULT_PATH;
+  const path = valueIn(env, 'PATH') ?? DEFAULT_PATH;
   return path.split(':').filter((folder) => folder.startsWith('/'));
 }
 
-type Real = NonNullable<ReturnType<ImageTree['resolve']>>;
-
-function versionOf(files: ImageFiles, language: string, real: Real): string | undefined {
-  if (language === 'java') {
-    const home = real.path.replace(/\/(?:jre\/)?bin\/[^/]+$/, '');
-    return /^JAVA_VERSION="([^"]+)"/m.exec(textOf(files, `${home}/release`) ?? '')?.[1];
-  }
-  if (language === 'node')
-    // Every Node.js knows where its own headers are published; Debian's is known by its package.
-    return search(files, real.node, /node-v(\d+\.\d+\.\d+)/) ?? packageVersion(files, 'nodejs');
-  const short = /python(\d+\.\d+)$/.exec(real.path)?.[1];
-  if (short === undefined) return undefined;
-  const folder = real.path.replace(/\/?bin\/[^/]+$/, '');
-  const header = textOf(files, `${folder}/include/python${short}/patchlevel.h`);
-  const full = /PY_VERSION\s+"(\d+\.\d+\.\d+)/.exec(header ?? '')?.[1];
-  return full ?? packageVersion(files, `python${short}-minimal`) ?? short;
-}
+export type RealFile = NonNullable<ReturnType<ImageTree['resolve']>>;
 
 /** What Debian's package manager has recorded (dpkg(1)). */
-function packageVersion(files: ImageFiles, name: string): string | undefined {
+export function packageVersion(files: ImageFiles, name: string): string | undefined {
   const status = textOf(files, 'var/lib/dpkg/status') ?? textOf(files, `var/lib/dpkg/status.d/${name}`);
   const stanza = status?.split('\n\n').find((one) => one.startsWith(`Package: ${name}\n`));
   return /^Version: (?:\d+:)?(\d+\.\d+(?:\.\d+)?)/m.exec(stanza ?? '')?.[1];
@@ -108,7 +86,7 @@ export function textOf(files: ImageFiles, path: string): string | undefined {
 }
 
 /** The first group of a pattern in a file of any size. */
-function search(files: ImageFiles, node: TreeNode, pattern: RegExp): string | undefined {
+export function search(files: ImageFiles, node: TreeNode, pattern: RegExp): string | undefined {
   const { size } = node.head;
   for (let at = 0; at < size; at += STEP) {
     const bytes = files.read(node, at, Math.min(STEP + OVERLAP, size - at));

@@ -1,6 +1,6 @@
 /** Unpacks the tarball of a package into a folder of the store. No script in it is ever run. */
 import { createHash } from 'node:crypto';
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { gunzipSync } from 'node:zlib';
 import { EmballageError, isRangeError, messageOf } from '../base/errors';
@@ -28,13 +28,19 @@ export interface TarballRequest {
   readonly folder: string;
   /** The file without which it is none of the packages that are wanted. */
   readonly mustHave: string;
+  /** Files that are put beside those of the package where it has none of that name, by path. */
+  readonly beside?: Readonly<Record<string, string>>;
 }
 
 /** @throws EmballageError PACKAGE_INVALID; then nothing is left behind */
-export function unpackTarball({ path, file, folder, mustHave }: TarballRequest): Promise<UnpackedTarball> {
-  return unpackOnce({ folder, manifest: MANIFEST, shown: file }, (files) => ({
-    files: unpackInto(gunzip(readFileSync(path), file), { file, mustHave }, files),
-  }));
+export function unpackTarball(request: TarballRequest): Promise<UnpackedTarball> {
+  const { path, file, folder, mustHave, beside = {} } = request;
+  return unpackOnce({ folder, manifest: MANIFEST, shown: file }, (files) => {
+    const unpacked = unpackInto(gunzip(readFileSync(path), file), { file, mustHave }, files);
+    for (const [name, text] of Object.entries(beside))
+      if (!existsSync(join(files, name))) guarded(file, () => writeFileSync(join(files, name), text));
+    return { files: unpacked };
+  });
 }
 
 function gunzip(bytes: Buffer, file: string): Buffer {

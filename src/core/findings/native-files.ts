@@ -1,16 +1,12 @@
 /** The compiled files of an artifact: each is unpacked and read once for all rules that ask. */
 import { debugBytes, readElfOrFault, readProperties, type ElfFile, type ElfProperties } from '../formats/elf';
 import { describeElf, readNative, type NativeInfo, type NativeReading } from '../formats/native';
-import { runtimeName } from '../sheet';
 import type { FunctionFacts, Subject } from './rule';
 
 /** The largest compiled file that is read. */
 export const MAX_NATIVE_BYTES = 1024 * 1024 * 1024;
 /** What compiled files are called; programs without an ending are looked into as well when they may be executed. */
 const NATIVE_NAME = /\.(?:so(?:\.[\d.]+)?|node|o|a|dylib|dll|wasm)$/;
-
-/** Languages of functions that are executables; `native` where only that is known. */
-export const NATIVE = ['rust', 'go', 'c', 'native'] as const;
 
 /** A sound ELF file. */
 export interface NativeFile {
@@ -62,8 +58,8 @@ function isProgram(path: string, mode: number | undefined): boolean {
 }
 
 /** Whether the function is an executable itself. */
-export function isNativeFunction({ runtime }: FunctionFacts): boolean {
-  return runtime !== undefined && runtimeName(runtime) === 'native';
+export function isProgramItself({ view }: Subject): boolean {
+  return view?.isProgram === true;
 }
 
 /** The executable of a function in native code. */

@@ -1,14 +1,15 @@
 /** What a rule is: it holds an artifact against a destination and says what it finds. */
-import type { JvmView } from '../languages/jvm';
-import type { NodeView, ReadText } from '../languages/node';
-import type { ModuleFacts } from '../languages/python';
-import type { Adapter, Arch, Destination, Entry, Form, Limits, Runtime, Setting } from '../sheet';
 import type { OpenImage } from '../disk/open-image';
 import type { ZipFault } from '../formats/zip';
+import type { Arch, Destination, Entry, Form, FunctionSpec, Limits, Runtime, Setting } from '../sheet';
 import type { Waybill } from '../waybill';
+import type { Finding, Level } from './finding';
+import type { LanguageView } from './view';
 
-/** `stop`: the destination would refuse it or it would not start. `warn`: it may hurt. `note`: worth knowing. */
-export type Level = 'stop' | 'warn' | 'note';
+export type { Finding, Level } from './finding';
+
+/** Text of a file of an artifact; undefined where there is none of that name, or none that can be read. */
+export type ReadText = (path: string) => string | undefined;
 
 export interface SubjectEntry {
   readonly path: string;
@@ -26,18 +27,13 @@ export interface Subject {
   readonly packedBytes: number;
   readonly entries: readonly SubjectEntry[];
   readonly faults: readonly ZipFault[];
-  /** Text of a file; undefined where there is none of that name, or none that can be read. */
   readonly readText: ReadText;
   /** Bytes of a file; undefined as above, and where it is larger than `maxBytes`. */
   readonly readBytes: (path: string, maxBytes: number) => Uint8Array | undefined;
-  /** What is known of a Python module from an earlier reading of the same content. */
-  readonly factsInMemory?: (path: string) => ModuleFacts | undefined;
-  /** For JVM functions: what the classes say. */
-  readonly jvm?: JvmView;
   /** For images: all of it; the entries above are those of its working folder. */
   readonly image?: OpenImage;
-  /** For functions of Node.js: what loading the entry reaches. */
-  readonly node?: NodeView;
+  /** What its language sees in it; undefined where the language is not known. */
+  readonly view?: LanguageView;
 }
 
 /** What is particular to the machine and the person. */
@@ -58,9 +54,9 @@ export interface FunctionFacts {
   readonly limits?: Limits;
   readonly memoryBytes?: number;
   readonly timeoutMs?: number;
-  readonly adapter?: Adapter;
-  /** Native code: how it was asked to be linked. */
-  readonly linkage?: 'static' | 'dynamic';
+  readonly adapter?: string;
+  /** The keys of the sheet that only its language has. */
+  readonly own?: FunctionSpec['own'];
   /** What must not be told by what was compiled here. */
   readonly surroundings?: Surroundings;
   /** What was recorded when the artifact was built. */
@@ -75,15 +71,6 @@ export interface RuleContext {
   readonly facts: FunctionFacts;
   /** Today, `2026-11-24`. */
   readonly today: string;
-}
-
-export interface Finding {
-  readonly level: Level;
-  /** What it is about: a path in the artifact, a setting's name; undefined for the artifact as a whole. */
-  readonly where?: string;
-  readonly expected: string;
-  readonly found: string;
-  readonly mend: string;
 }
 
 /** How much of a limit is used. */
@@ -115,8 +102,8 @@ export interface Rule {
   /** What to do about a finding. */
   readonly mend: string;
   readonly needs: readonly Need[];
-  /** The languages it is about; all of them where it says none. */
-  readonly languages?: readonly string[];
+  /** What it asks the view of a language; languages whose view does not answer are passed over. */
+  readonly asks?: keyof LanguageView;
   /** The forms of artifacts it is about; all of them where it says none. */
   readonly forms?: readonly Form[];
   check(context: RuleContext): RuleResult;

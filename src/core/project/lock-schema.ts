@@ -1,13 +1,11 @@
-/** The shape of the lock. Published as a JSON Schema; format version 1. */
+/** The shape of the lock. Published as a JSON Schema; format version 2. What is a language's own stands under its id. */
 import { z } from 'zod';
 import { unsafePathReason } from '../base/paths';
+import { partFields, type KnownLanguages, type LateFields } from '../sheet';
 
-/** Whether a path stays below where it is put. */
-function isPlace(path: string): boolean {
-  return unsafePathReason(path) === undefined;
-}
+const digest = z.string().regex(/^sha256:[0-9a-f]{64}$/, 'a digest `sha256:…`');
 
-const lockedPackage = z.strictObject({
+const packageFields = {
   name: z.string(),
   version: z.string(),
   file: z.string().refine((name) => !name.includes('/') && unsafePathReason(name) === undefined, 'a file name'),
@@ -17,57 +15,11 @@ const lockedPackage = z.strictObject({
   index: z.string(),
   /** The address of the file, or its path from the project folder. */
   from: z.string(),
-  /** The source distribution that it is built from, and with what; then `from` says nothing. */
-  source: z
-    .strictObject({
-      file: z.string(),
-      sha256: z.string(),
-      size: z.int().nonnegative(),
-      from: z.string(),
-      with: z.array(z.string()),
-    })
-    .optional(),
   /** Names of the packages that ask for it, files that state it, or the function. */
   by: z.array(z.string()),
-  /** Node.js: where it lies in the artifact, `node_modules/a`. */
-  at: z.string().refine(isPlace, 'a path in the artifact').optional(),
-  /** Node.js: it has a script that wants to run when it is installed, which never happens here. */
-  script: z.literal(true).optional(),
-  /** Node.js: the versions of it that the package is for. */
-  engines: z.string().optional(),
-  /** JVM: the dependency that was settled by itself, for which alone this one is. */
+  /** What tells it from another of its name: where it lies, for whom it is. */
   apart: z.string().optional(),
-  /** JVM: it is there where the function runs; only compiling needs it. */
-  provided: z.literal(true).optional(),
-});
-
-/** A package that lies in the project itself. */
-const workspace = z.strictObject({
-  /** Where it lies in the artifact. */
-  at: z.string().refine(isPlace, 'a path in the artifact'),
-  /** Its folder, relative to the project. */
-  folder: z.string().refine(isPlace, 'a folder of the project'),
-});
-
-/** JVM: a version that somebody asks for and that a nearer one overrides. */
-const clash = z.strictObject({
-  name: z.string(),
-  version: z.string(),
-  chain: z.array(z.string()),
-  used: z.string(),
-  usedChain: z.array(z.string()),
-});
-
-const lockedFunction = z.strictObject({
-  /** Digest of the requirements, sources and targets that were settled. */
-  inputs: z.string(),
-  targets: z.record(z.string(), z.array(lockedPackage)),
-  /** Node.js: packages of the project itself that it uses. */
-  workspaces: z.array(workspace).optional(),
-  clashes: z.array(clash).optional(),
-});
-
-const digest = z.string().regex(/^sha256:[0-9a-f]{64}$/, 'a digest `sha256:…`');
+};
 
 /** What an image of one architecture stands on. */
 const lockedBaseTarget = z.strictObject({
@@ -91,17 +43,29 @@ const lockedBase = z.strictObject({
   targets: z.record(z.string(), lockedBaseTarget),
 });
 
-export const lockSchema = z.strictObject({
-  lock: z.literal(1),
-  functions: z.record(z.string(), lockedFunction),
-  /** What images stand on, by function. */
-  bases: z.record(z.string(), lockedBase).optional(),
-});
+export async function lockSchema(known: Pick<KnownLanguages, 'all'>) {
+  const own = await partFields(known, ['lockedPackage', 'locked']);
+  const optional = (fields: Readonly<Record<string, z.ZodType>>): LateFields =>
+    Object.fromEntries(Object.entries(fields).map(([id, schema]) => [id, schema.optional()]));
+  const lockedPackage = z.strictObject({ ...packageFields, ...optional(own.lockedPackage) });
+  const lockedFunction = z.strictObject({
+    /** Digest of the requirements, sources and targets that were settled. */
+    inputs: z.string(),
+    targets: z.record(z.string(), z.array(lockedPackage)),
+    ...optional(own.locked),
+  });
+  return z
+    .strictObject({
+      lock: z.literal(2),
+      functions: z.record(z.string(), lockedFunction),
+      /** What images stand on, by function. */
+      bases: z.record(z.string(), lockedBase).optional(),
+    })
+    .meta({ title: 'Emballage lock' });
+}
 
-export type Lock = z.output<typeof lockSchema>;
-export type LockedFunction = z.output<typeof lockedFunction>;
-export type LockedWorkspace = z.output<typeof workspace>;
-export type LockedClash = z.output<typeof clash>;
+type LockText = z.output<Awaited<ReturnType<typeof lockSchema>>>;
+export type PlainLockedFunction = LockText['functions'][string];
+export type PlainLockedPackage = PlainLockedFunction['targets'][string][number];
 export type LockedBase = z.output<typeof lockedBase>;
 export type LockedBaseTarget = z.output<typeof lockedBaseTarget>;
-export type LockedPackage = z.output<typeof lockedPackage>;

@@ -5,35 +5,56 @@ import { EmballageError, systemCode } from '../base/errors';
 import { baseOf } from '../base/paths';
 import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
-import { STATE_FOLDER } from '../fileset/selection';
-import type { Lock, LockedBase } from './lock-schema';
+import type { OwnOf } from '../sheet';
+import type { LockedBase, PlainLockedPackage } from './lock-schema';
+import { isVerified, noteVerified } from './verified';
 import type { Project } from './targets';
 
-export type {
-  Lock,
-  LockedBase,
-  LockedBaseTarget,
-  LockedClash,
-  LockedFunction,
-  LockedPackage,
-  LockedWorkspace,
-} from './lock-schema';
+export type { LockedBase, LockedBaseTarget } from './lock-schema';
 
-export const LOCK_NAME = 'emballage.lock';
-const MAX_LOCK_BYTES = 64 * 1024 * 1024;
+/** A third-party file, with what is its language's own. */
+export type LockedPackage = Readonly<PlainLockedPackage> & OwnOf<'lockedPackage'>;
 
-export const EMPTY_LOCK: Lock = { lock: 1, functions: {} };
+export type LockedFunction = {
+  /** Digest of the requirements, sources and targets that were settled. */
+  readonly inputs: string;
+  /** By architecture. */
+  readonly targets: Readonly<Record<string, readonly LockedPackage[]>>;
+} & OwnOf<'locked'>;
 
-/** The lock of a sheet lies beside it, under its name: `emballage.yaml` has `emballage.lock`. */
-export function lockNameOf({ files: [sheet] }: Pick<Project, 'files'>): string {
-  return sheet === undefined ? LOCK_NAME : `${baseOf(sheet).replace(/\.ya?ml$/, '')}.lock`;
+export interface Lock {
+  readonly lock: typeof LOCK_FORMAT;
+  readonly functions: Readonly<Record<string, LockedFunction>>;
+  /** What images stand on, by function. */
+  readonly bases?: Readonly<Record<string, LockedBase>>;
 }
 
-/** The lock of a project; empty where there is none. @param root absolute path of the project */
-export function readLock(root: string, name = LOCK_NAME): Lock {
+/** Version of the format. */
+const LOCK_FORMAT = 2;
+/** Formats that this one has followed; their locks are settled anew. */
+const EARLIER_FORMATS: readonly unknown[] = [1];
+const MAX_LOCK_BYTES = 64 * 1024 * 1024;
+
+export const EMPTY_LOCK: Lock = { lock: LOCK_FORMAT, functions: {} };
+
+/** The lock of a sheet lies beside it, under its name: `emballage.yaml` has `emballage.lock`. */
+export function lockNameOf({ files: [sheet = 'emballage.yaml'] }: Pick<Project, 'files'>): string {
+  return `${baseOf(sheet).replace(/\.ya?ml$/, '')}.lock`;
+}
+
+/** Where a lock stands, and with what it is held against its format. */
+export type LockPlace = Pick<Project, 'root' | 'files' | 'state' | 'languages'>;
+
+/**
+ * The lock of a project; empty where there is none.
+ * @param mayBeEarlier whether a lock of an earlier format is taken for what it says of versions, which is settled anew
+ * @throws EmballageError LOCK_INVALID, and LOCK_OUTDATED for an earlier format
+ */
+export async function readLock(place: LockPlace, mayBeEarlier = false): Promise<Lock> {
+  const name = lockNameOf(place);
   let text: string;
   try {
-    text = readFileSync(join(root, name), 'utf8');
+    text = readFileSync(join(place.root, name), 'utf8');
   } catch (error) {
     if (systemCode(error) === 'ENOENT') return EMPTY_LOCK;
     throw bad(name, 'a file that cannot be read', error);
@@ -45,60 +66,64 @@ export function readLock(root: string, name = LOCK_NAME): Lock {
   } catch (error) {
     throw bad(name, 'text that is no JSON: it was cut off, edited by hand or merged badly', error);
   }
-  if (wasVerified(root, name, text)) return value as Lock;
-  // The schema library is loaded only for a lock that has not been read before.
-  // eslint-disable-next-line @typescript-eslint/no-require-imports
-  const { lockSchema } = require('./lock-schema') as typeof import('./lock-schema');
-  const result = lockSchema.safeParse(value);
+  if (EARLIER_FORMATS.includes((value as { lock?: unknown } | null)?.lock)) {
+    if (mayBeEarlier) return fromEarlier(value as Lock);
+    throw earlier(name);
+  }
+  await verify(place, name, text, value);
+  // As it stands in the file, so that it reads the same the next time, when it is known to be right.
+  return value as Lock;
+}
+
+/** What an earlier format says of versions; no function counts as settled by it. */
+function fromEarlier({ functions }: Lock): Lock {
+  const rows = (packages: unknown): LockedPackage[] =>
+    (Array.isArray(packages) ? (packages as Partial<LockedPackage>[]) : []).map(
+      ({ name = '', version = '', file = '', sha256 = '', size = 0 }) => ({
+        ...{ name, version, file, sha256, size },
+        ...{ index: '', from: '', by: [] },
+      }),
+    );
+  const settled = Object.entries(functions).map(([name, { targets }]) => {
+    const byArch = Object.entries(targets).map(([arch, packages]) => [arch, rows(packages)]);
+    return [name, { inputs: '', targets: Object.fromEntries(byArch) as LockedFunction['targets'] }] as const;
+  });
+  return { lock: LOCK_FORMAT, functions: Object.fromEntries(settled) };
+}
+
+/** The schema library is loaded only for a lock that has not been read before. */
+async function verify({ state, languages }: LockPlace, name: string, text: string, value: unknown): Promise<void> {
+  const digest = contentDigest(text);
+  if (isVerified(state, digest)) return;
+  const { lockSchema } = await import('./lock-schema');
+  const result = (await lockSchema(languages)).safeParse(value);
   const [issue] = result.error?.issues ?? [];
   if (!result.success)
     throw bad(
       name,
       `\`${issue?.path.map(String).join('.') ?? ''}\`: ${issue?.message.replace(/^Invalid input: /, '') ?? 'not as the format wants it'}`,
     );
-  noteVerified(root, name, text);
-  // As it stands in the file, so that it reads the same the next time, when it is known to be right.
-  return value as Lock;
+  noteVerified(state, digest);
 }
 
-function verifiedPath(root: string, name: string): string {
-  return join(root, STATE_FOLDER, `${name}.sha256`);
-}
-
-function wasVerified(root: string, name: string, text: string): boolean {
-  try {
-    return readFileSync(verifiedPath(root, name), 'utf8') === contentDigest(text);
-  } catch {
-    return false;
-  }
-}
-
-function noteVerified(root: string, name: string, text: string): void {
-  try {
-    writeWhole(verifiedPath(root, name), contentDigest(text), verifiedPath(root, name));
-  } catch {
-    // It is verified again next time.
-  }
-}
-
-export function writeLock(root: string, lock: Lock, name = LOCK_NAME): void {
-  writeWhole(join(root, name), formatLock(lock), name);
+export function writeLock(place: Pick<LockPlace, 'root' | 'files'>, lock: Lock): void {
+  const name = lockNameOf(place);
+  writeWhole(join(place.root, name), formatLock(lock), name);
 }
 
 /** One line a package, everything in order: what changes shows in a diff as the line that changed. */
 export function formatLock(lock: Lock): string {
-  const functions = sorted(lock.functions).map(([name, { inputs, targets, workspaces, clashes }]) => {
+  const functions = sorted(lock.functions).map(([name, { inputs, targets, ...own }]) => {
     const rows = sorted(targets).map(([target, packages]) => {
       const lines = packages.map((one) => `          ${JSON.stringify(one)}`);
       return `        ${JSON.stringify(target)}: [${lines.length === 0 ? '' : `\n${lines.join(',\n')}\n        `}]`;
     });
-    const more = formatRows('workspaces', workspaces) + formatRows('clashes', clashes);
-    const body = `      "inputs": ${JSON.stringify(inputs)},\n      "targets": {\n${rows.join(',\n')}\n      }${more}`;
+    const body = `      "inputs": ${JSON.stringify(inputs)},\n      "targets": {\n${rows.join(',\n')}\n      }${formatOwn(own)}`;
     return `    ${JSON.stringify(name)}: {\n${body}\n    }`;
   });
   const bases = sorted(lock.bases ?? {}).map(([name, base]) => `    ${JSON.stringify(name)}: ${formatBase(base)}`);
   const more = bases.length === 0 ? '' : `,\n  "bases": {\n${bases.join(',\n')}\n  }`;
-  return `{\n  "lock": 1,\n  "functions": {${functions.length === 0 ? '' : `\n${functions.join(',\n')}\n  `}}${more}\n}\n`;
+  return `{\n  "lock": ${String(LOCK_FORMAT)},\n  "functions": {${functions.length === 0 ? '' : `\n${functions.join(',\n')}\n  `}}${more}\n}\n`;
 }
 
 /** One line an architecture. */
@@ -107,9 +132,19 @@ function formatBase({ inputs, targets }: LockedBase): string {
   return `{\n      "inputs": ${JSON.stringify(inputs)},\n      "targets": {\n${rows.join(',\n')}\n      }\n    }`;
 }
 
-function formatRows(name: string, rows: readonly object[] | undefined): string {
-  if (rows === undefined || rows.length === 0) return '';
-  return `,\n      "${name}": [\n${rows.map((one) => `        ${JSON.stringify(one)}`).join(',\n')}\n      ]`;
+/** What languages add: each list one item a line. */
+function formatOwn(own: OwnOf<'locked'>): string {
+  return sorted(own as Readonly<Record<string, Readonly<Record<string, unknown>>>>)
+    .map(([id, part]) => {
+      const rows = sorted(part).map(([key, value]) => `        ${JSON.stringify(key)}: ${formatRows(value)}`);
+      return `,\n      ${JSON.stringify(id)}: {\n${rows.join(',\n')}\n      }`;
+    })
+    .join('');
+}
+
+function formatRows(value: unknown): string {
+  if (!Array.isArray(value)) return JSON.stringify(value);
+  return `[${value.length === 0 ? '' : `\n${value.map((one) => `          ${JSON.stringify(one)}`).join(',\n')}\n        `}]`;
 }
 
 function sorted<T>(record: Readonly<Record<string, T>>): [string, T][] {
@@ -122,10 +157,20 @@ function bad(name: string, found: string, cause?: unknown): EmballageError {
     {
       doing: 'reading the lock',
       where: name,
-      expected: 'a lock of format 1, as `emballage lock` writes it',
+      expected: `a lock of format ${String(LOCK_FORMAT)}, as \`emballage lock\` writes it`,
       found,
       mend: 'take it from version control again, or remove it and run `emballage lock`',
     },
     cause,
   );
+}
+
+function earlier(name: string): EmballageError {
+  return new EmballageError('LOCK_OUTDATED', {
+    doing: 'reading the lock',
+    where: name,
+    expected: `a lock of format ${String(LOCK_FORMAT)}`,
+    found: 'one of an earlier version of the tool',
+    mend: 'run `emballage lock`, which settles everything anew',
+  });
 }

@@ -2,53 +2,63 @@
 import { readFileSync } from 'node:fs';
 import { basename, dirname, join, relative, resolve } from 'node:path';
 import { projectFolder } from '../disk/project-folder';
-import { writeWhole } from '../disk/write';
-import type { LoadedSheet, ReadFile, Sheet } from '../sheet';
-import { stateFolder, type Project } from './targets';
+import { loadSheet, type KnownLanguages, type LoadedSheet, type ReadFile, type Sheet } from '../sheet';
+import { KINDS, StateFolder } from './state';
+import type { Project } from './targets';
 
 export const SHEET_NAME = 'emballage.yaml';
 
 interface SheetCache {
-  readonly tool: string;
   readonly shown: string;
   readonly files: readonly ReadFile[];
   readonly sheet: Sheet;
 }
 
-/**
- * @param sheetPath the sheet, relative to `from` or absolute
- * @param from absolute path of the folder the command runs in, for names in messages
- * @param tool name and version of the tool
- */
-export async function openProject(sheetPath: string, from: string, tool: string): Promise<Project> {
-  const path = resolve(from, sheetPath);
+export interface OpenRequest {
+  /** The sheet, relative to `from` or absolute. */
+  readonly sheetPath: string;
+  /** Absolute path of the folder the command runs in, for names in messages. */
+  readonly from: string;
+  readonly languages: KnownLanguages;
+  /** What tells this version of the tool from another. */
+  readonly code: string;
+  /** Absolute path of the user's folder for caches. */
+  readonly caches: string;
+  /** Milliseconds since 1970. */
+  readonly now: () => number;
+}
+
+export async function openProject(request: OpenRequest): Promise<Project> {
+  const { from, languages } = request;
+  const path = resolve(from, request.sheetPath);
   const root = dirname(path);
-  const cachePath = join(stateFolder({ root }), `${basename(path)}.json`);
-  const shownRoot = relative(from, root);
-  const cached = readCache(cachePath, root, tool, shownRoot);
-  if (cached !== undefined) return { root, sheet: cached.sheet, files: cached.files.map((file) => file.path) };
-  const { loadSheet } = await import('../sheet');
-  const loaded = loadSheet(projectFolder(root), basename(path), (file) => join(shownRoot, file));
-  writeCache(cachePath, { tool, shown: shownRoot, ...loaded });
-  return { root, sheet: loaded.sheet, files: loaded.files.map((file) => file.path) };
+  const name = basename(path);
+  const state = new StateFolder({ root, ...request });
+  const shown = relative(from, root);
+  const cached = readCache(state, name, root, shown);
+  const opened = { root, state, languages };
+  if (cached !== undefined) return { ...opened, sheet: cached.sheet, files: cached.files.map((file) => file.path) };
+  const loaded = await loadSheet(projectFolder(root), name, (file) => join(shown, file), languages);
+  writeCache(state, name, { shown, ...loaded });
+  return { ...opened, sheet: loaded.sheet, files: loaded.files.map((file) => file.path) };
 }
 
 /** The sheet as it was read before, if the text of every file that it was read from is the same. */
-function readCache(path: string, root: string, tool: string, shown: string): SheetCache | undefined {
+function readCache(state: StateFolder, name: string, root: string, shown: string): SheetCache | undefined {
+  const cache = state.recall(KINDS.sheets, `${name}.json`) as SheetCache | undefined;
+  if (cache?.shown !== shown) return undefined;
   try {
-    const cache = JSON.parse(readFileSync(path, 'utf8')) as SheetCache;
-    if (cache.tool !== tool || cache.shown !== shown) return undefined;
-    const same = cache.files.every((file) => readFileSync(join(root, file.path), 'utf8') === file.text);
-    return same ? cache : undefined;
+    const isSame = cache.files.every((file) => readFileSync(join(root, file.path), 'utf8') === file.text);
+    return isSame ? cache : undefined;
   } catch {
     // Only a memory of work done; without it the sheet is read.
     return undefined;
   }
 }
 
-function writeCache(path: string, cache: SheetCache & LoadedSheet): void {
+function writeCache(state: StateFolder, name: string, cache: SheetCache & LoadedSheet): void {
   try {
-    writeWhole(path, JSON.stringify(cache), path);
+    state.remember(KINDS.sheets, `${name}.json`, cache);
   } catch {
     // A project on a read-only disk can still be checked.
   }

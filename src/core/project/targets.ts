@@ -1,9 +1,9 @@
 /** Targets: one function for one architecture in one form, and where its files lie. */
-import { join } from 'node:path';
 import { EmballageError } from '../base/errors';
 import { listed, nearestWord, printable } from '../base/text';
-import { OUTPUT_FOLDER, STATE_FOLDER } from '../fileset/selection';
-import type { Arch, FunctionSpec, Sheet } from '../sheet';
+import { OUTPUT_FOLDER } from '../fileset/selection';
+import type { Arch, FunctionSpec, KnownLanguages, Sheet } from '../sheet';
+import type { StateFolder } from './state';
 
 export interface Target {
   readonly spec: FunctionSpec;
@@ -17,6 +17,9 @@ export interface Project {
   readonly sheet: Sheet;
   /** The sheet and the destination files, relative to the project; the sheet comes first. */
   readonly files: readonly string[];
+  /** What is remembered of it, and of what its functions need. */
+  readonly state: StateFolder;
+  readonly languages: KnownLanguages;
 }
 
 /** The functions of those names, in the order of the sheet; all of them for no names. */
@@ -60,12 +63,4 @@ export function wholeLayoutPath({ name }: Pick<FunctionSpec, 'name'>): string {
 /** Path of the waybill, relative to the project. */
 export function waybillPath({ spec, arch }: Target): string {
   return `${OUTPUT_FOLDER}/${spec.name}/${arch}/${spec.name}.waybill.json`;
-}
-
-export function stateFolder(project: Pick<Project, 'root'>): string {
-  return join(project.root, STATE_FOLDER);
-}
-
-export function indexPath(project: Pick<Project, 'root'>, spec: FunctionSpec): string {
-  return join(stateFolder(project), 'index', `${spec.name}.index`);
 }

@@ -2,11 +2,12 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError, systemCode } from '../base/errors';
-import { fileDigest } from '../disk/digest';
+import { contentDigest, fileDigest } from '../disk/digest';
 import { openLayout } from '../disk/layout-files';
 import { hexOf } from '../formats/oci';
 import type { Form } from '../sheet';
 import { readWaybill, type Waybill } from '../waybill';
+import { isVerified, noteVerified } from './verified';
 import { artifactPath, waybillPath, type Project, type Target } from './targets';
 
 /** What an artifact is known by: the digest of its file; that of its manifest for an image. */
@@ -22,7 +23,11 @@ async function artifactDigest(path: string, shown: string, form: Form): Promise<
  */
 export async function verifyAgainstWaybill(project: Project, target: Target): Promise<Waybill> {
   const { text, digest } = await readBoth(project, target);
-  const waybill = await readWaybill(text, waybillPath(target));
+  const own = contentDigest(text);
+  const known = isVerified(project.state, own);
+  const reading = { shown: waybillPath(target), languages: project.languages, isVerified: known };
+  const waybill = await readWaybill(text, reading);
+  if (!known) noteVerified(project.state, own);
   if (waybill.artifact.sha256 === digest) return waybill;
   throw mixed(target, waybill.artifact.sha256, digest);
 }

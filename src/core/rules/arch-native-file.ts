@@ -1,8 +1,8 @@
 import { printable } from '../base/text';
 import type { NativeInfo } from '../formats/native';
 import type { Arch } from '../sheet';
-import { isNativeFunction, nativeReadings } from '../findings/native-files';
-import { findings, type Finding, type FunctionFacts, type Level, type Rule, type Subject } from '../findings/rule';
+import { isProgramItself, nativeReadings } from '../findings/native-files';
+import { findings, type Finding, type Level, type Rule, type Subject } from '../findings/rule';
 
 export const archNativeFile: Rule = {
   id: 'arch/native-file',
@@ -22,7 +22,7 @@ export const archNativeFile: Rule = {
         where: printable(path),
         expected: `a file for ${'fault' in reading || reading.format !== 'ELF' ? 'Linux, ' : ''}${arch}`,
         found: fault,
-        mend: mendFor(facts),
+        mend: mendFor(subject),
       });
     }
     return findings(...found);
@@ -43,8 +43,8 @@ function misfit({ format, system, machines, kind }: NativeInfo, arch: Arch | und
   return `one for ${[...(system === 'Linux' || system === 'any' ? [] : [system]), words.join(' and ')].join(', ')}`;
 }
 
-function mendFor(facts: FunctionFacts): string {
-  return isNativeFunction(facts)
+function mendFor(subject: Subject): string {
+  return isProgramItself(subject)
     ? 'build it again for this architecture, or pack the right file'
     : 'settle anew with `emballage lock`, or pack the file for this architecture';
 }

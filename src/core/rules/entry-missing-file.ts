@@ -1,8 +1,6 @@
 import { baseOf } from '../base/paths';
 import { nearestWord, printable } from '../base/text';
-import type { JvmView } from '../languages/jvm';
-import type { Entry } from '../sheet';
-import { findings, type Rule, type RuleResult } from '../findings/rule';
+import { findings, type Rule } from '../findings/rule';
 
 export const entryMissingFile: Rule = {
   id: 'entry/missing-file',
@@ -13,7 +11,11 @@ export const entryMissingFile: Rule = {
   needs: ['entry'],
   check({ subject, facts: { entry } }) {
     if (entry === undefined) return findings();
-    if (subject.jvm !== undefined) return missingClass(subject.jvm, entry);
+    const { view } = subject;
+    if (view?.entryPlace !== undefined) {
+      const finding = view.entryPlace(entry);
+      return finding === undefined ? findings() : findings(finding);
+    }
     const files = subject.entries.filter((e) => e.kind !== 'folder').map((e) => e.path);
     if (files.includes(entry.file)) return findings();
     const deeper = files.find((path) => path.endsWith(`/${entry.file}`));
@@ -32,23 +34,3 @@ export const entryMissingFile: Rule = {
     });
   },
 };
-
-/** The JVM loads a class by its name, not a file by its path. */
-function missingClass({ classes }: JvmView, { file, member }: Entry): RuleResult {
-  const name = file.replaceAll('.', '/');
-  if (classes.has(name)) return findings();
-  const names = [...classes.keys()];
-  const simple = name.slice(name.lastIndexOf('/') + 1);
-  const near =
-    names.find((one) => one.toLowerCase() === name.toLowerCase()) ??
-    names.find((one) => one.endsWith(`/${simple}`)) ??
-    nearestWord(name, names.slice(0, 5000));
-  const shown = near?.replaceAll('/', '.');
-  return findings({
-    level: 'stop',
-    where: printable(file),
-    expected: `the class \`${printable(file)}\``,
-    found: shown === undefined ? 'no such class' : `no such class, but \`${printable(shown)}\``,
-    mend: shown === undefined ? 'correct `entry`' : `write \`entry: ${printable(shown)}#${member}\``,
-  });
-}

@@ -1,8 +1,6 @@
 import { printable } from '../base/text';
-import { findRuntime } from '../disk/in-image';
 import type { Runtime } from '../sheet';
 import { IMAGE, imageOf } from '../findings/image';
-import { isNativeFunction } from '../findings/native-files';
 import { findings, type Rule } from '../findings/rule';
 
 export const imageRuntimeMissing: Rule = {
@@ -15,9 +13,10 @@ export const imageRuntimeMissing: Rule = {
   forms: IMAGE,
   check({ subject, facts }) {
     const { runtime } = facts;
-    if (runtime === undefined || isNativeFunction(facts)) return findings();
+    const runtimeIn = subject.view?.runtimeIn;
+    if (runtime === undefined || runtimeIn === undefined) return findings();
     const image = imageOf(subject);
-    const found = findRuntime(image, image.config.run.env, runtime);
+    const found = runtimeIn(image, image.config.run.env);
     const mend = `take a base with ${runtime.text}`;
     if (found === undefined)
       return findings({ level: 'stop', expected: `${runtime.text} in the image`, found: 'nothing of the kind', mend });
@@ -32,7 +31,7 @@ export const imageRuntimeMissing: Rule = {
   },
 };
 
-/** `20.20.2` is right for `node 20`, `3.11.2` for `python 3.11`, `17.0.9` for `java 17`. */
+/** `20.20.2` is right for `20`, `3.11.2` for `3.11`. */
 function isRight(version: string, { version: wanted }: Runtime): boolean {
   return version === wanted || version.startsWith(`${wanted}.`);
 }

@@ -1,15 +1,11 @@
-/** All rules, in the order in which they are shown. A new rule is a new file and a line here. */
+/** The rules that are about every language, in the order in which they are shown. A new rule is a new file and a line here. */
 import { archNativeFile } from './arch-native-file';
 import { archUnsupported } from './arch-unsupported';
-import { depsDuplicate } from '../languages/node/rules/deps-duplicate';
 import { depsMissing } from './deps-missing';
 import { depsOverlap } from './deps-overlap';
-import { depsScript } from '../languages/node/rules/deps-script';
 import { depsUnlocked } from './deps-unlocked';
 import { depsUnseen } from './deps-unseen';
-import { depsTestScope } from '../languages/jvm/rules/deps-test-scope';
 import { depsUnused } from './deps-unused';
-import { depsVersionClash } from '../languages/jvm/rules/deps-version-clash';
 import { entryMissingFile } from './entry-missing-file';
 import { entryMissingMember } from './entry-missing-member';
 import { entryParameters } from './entry-parameters';
@@ -32,24 +28,15 @@ import { layoutUnreadableMode } from './layout-unreadable-mode';
 import { layoutUnsafePath } from './layout-unsafe-path';
 import { limitsMemory } from './limits-memory';
 import { limitsTimeout } from './limits-timeout';
-import { moduleFormatClash } from '../languages/node/rules/module-format-clash';
-import { nativeStatic } from '../languages/compiled/rules/native-static';
 import { nativeExecutableStack } from './native-executable-stack';
 import { nativeWritableCode } from './native-writable-code';
 import { nativeCpuBaseline } from './native-cpu-baseline';
-import { nativeNotExecutable } from '../languages/compiled/rules/native-not-executable';
-import { nativeDebugLeft } from '../languages/compiled/rules/native-debug-left';
-import { entryStartName } from '../languages/compiled/rules/entry-start-name';
-import { reproPathLeak } from '../languages/compiled/rules/repro-path-leak';
 import { runtimeLibcKind } from './runtime-libc-kind';
 import { runtimeLoader } from './runtime-loader';
 import { runtimeLibrary } from './runtime-library';
 import type { Rule } from '../findings/rule';
 import { runtimeEnded } from './runtime-ended';
 import { runtimeGlibc } from './runtime-glibc';
-import { runtimeJavaVersion } from '../languages/jvm/rules/runtime-java-version';
-import { runtimeNodeVersion } from '../languages/node/rules/runtime-node-version';
-import { runtimePythonVersion } from '../languages/python/rules/runtime-python-version';
 import { runtimeUnsupported } from './runtime-unsupported';
 import { settingsMissing } from './settings-missing';
 import { settingsReserved } from './settings-reserved';
@@ -62,7 +49,7 @@ import { sizePacked } from './size-packed';
 import { sizeUnpacked } from './size-unpacked';
 import { sizeViewable } from './size-viewable';
 
-export const RULES: readonly Rule[] = [
+export const COMMON_RULES: readonly Rule[] = [
   sizePacked,
   sizeUnpacked,
   sizeFiles,
@@ -75,21 +62,13 @@ export const RULES: readonly Rule[] = [
   archNativeFile,
   runtimeUnsupported,
   runtimeEnded,
-  runtimePythonVersion,
-  runtimeNodeVersion,
-  runtimeJavaVersion,
   runtimeGlibc,
   runtimeLibcKind,
   runtimeLoader,
   runtimeLibrary,
-  nativeStatic,
   nativeExecutableStack,
   nativeWritableCode,
   nativeCpuBaseline,
-  nativeNotExecutable,
-  nativeDebugLeft,
-  reproPathLeak,
-  entryStartName,
   imageRuntimeMissing,
   imageEntryMissing,
   imageArchMixed,
@@ -101,15 +80,10 @@ export const RULES: readonly Rule[] = [
   entryMissingFile,
   entryMissingMember,
   entryParameters,
-  moduleFormatClash,
   depsMissing,
   depsUnused,
   depsOverlap,
-  depsVersionClash,
-  depsTestScope,
-  depsDuplicate,
   depsUnlocked,
-  depsScript,
   depsUnseen,
   layoutNestedRoot,
   layoutStaleArtifact,
@@ -125,6 +99,24 @@ export const RULES: readonly Rule[] = [
   settingsUndeclared,
   settingsUnread,
 ];
+
+/** Groups of rules, by the first part of their ids, in the order in which they are shown. */
+const GROUPS = [
+  ...['size', 'arch', 'runtime', 'native', 'repro', 'image', 'entry', 'module'],
+  ...['deps', 'layout', 'limits', 'settings'],
+];
+
+/** The rules that count: those for all, and those that languages have for themselves, group by group. */
+export function rulesWith(own: readonly Rule[]): readonly Rule[] {
+  const all = new Map([...COMMON_RULES, ...own].map((rule) => [rule.id, rule]));
+  const places = new Map(GROUPS.map((group, i) => [group, i]));
+  const placeOf = ({ id }: Rule): number => places.get(groupOf(id)) ?? GROUPS.length;
+  return [...all.values()].sort((a, b) => placeOf(a) - placeOf(b));
+}
+
+function groupOf(id: string): string {
+  return id.slice(0, id.indexOf('/'));
+}
 
 export { percent, showAmount } from './limit';
 export type {

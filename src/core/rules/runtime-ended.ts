@@ -18,7 +18,10 @@ export const runtimeEnded: Rule = {
     const days = Math.round((Date.parse(offered.ends) - Date.parse(today)) / 86_400_000);
     if (days > NOTICE_DAYS) return findings();
     const later = destination.runtimes.find(
-      (r) => r.name !== offered.name && r.name.startsWith(`${runtime?.language ?? ''} `) && (r.ends ?? '9999') > today,
+      (r) =>
+        r.name !== offered.name &&
+        r.name.startsWith(`${runtime?.text.split(' ')[0] ?? ''} `) &&
+        (r.ends ?? '9999') > today,
     );
     return findings({
       level: days < 0 ? 'stop' : 'warn',

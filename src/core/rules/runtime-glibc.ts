@@ -2,7 +2,7 @@ import { listed, printable } from '../base/text';
 import { glibcNeeded, symbolsNeeding } from '../formats/elf';
 import { offeredRuntime } from '../sheet';
 import { imageLibc } from '../findings/image';
-import { MAX_NATIVE_BYTES, isNativeFunction, nativeFiles } from '../findings/native-files';
+import { MAX_NATIVE_BYTES, isProgramItself, nativeFiles } from '../findings/native-files';
 import { findings, type Finding, type Rule, type RuleContext } from '../findings/rule';
 
 const SHOWN_SYMBOLS = 3;
@@ -29,7 +29,7 @@ export const runtimeGlibc: Rule = {
         where: printable(path),
         expected: `at most glibc ${glibc} (${by})`,
         found: `symbols of glibc ${version}${shown(names)}`,
-        mend: isNativeFunction(facts)
+        mend: isProgramItself(subject)
           ? 'compile on an older system, or with `build: { linkage: static }`'
           : 'take a build for an older system, or choose a newer runtime',
       });

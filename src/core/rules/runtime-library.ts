@@ -3,15 +3,14 @@ import { printable } from '../base/text';
 import type { ElfFile } from '../formats/elf';
 import { offeredRuntime } from '../sheet';
 import { hasLibrary } from '../findings/image';
-import { entryProgram, isNativeFunction, nativeFiles, type NativeFile } from '../findings/native-files';
+import { entryProgram, isProgramItself, nativeFiles, type NativeFile } from '../findings/native-files';
 import { findings, type Finding, type Rule, type RuleContext } from '../findings/rule';
 
 /** What comes with a C library: glibc with its older parts, the loaders, musl. */
 const OF_THE_C_LIBRARY =
   /^(?:lib(?:c|m|dl|pthread|rt|util|resolv|anl|mvec|BrokenLocale|nsl|nss_\w+|thread_db)\.so\.\d+|ld-linux[\w.-]*\.so\.\d+|ld-musl-\w+\.so\.1|libc\.musl-\w+\.so\.1|libc\.so)$/;
 /** What interpreters are linked with themselves, and the policies of wheels let packages count on. */
-const OF_INTERPRETERS =
-  /^(?:libgcc_s\.so\.1|libstdc\+\+\.so\.6|libz\.so\.1|libjvm\.so|libpython3[\d.]*\.so(?:\.1\.0)?)$/;
+const OF_INTERPRETERS = /^(?:libgcc_s\.so\.1|libstdc\+\+\.so\.6|libz\.so\.1)$/;
 
 export const runtimeLibrary: Rule = {
   id: 'runtime/library',
@@ -28,7 +27,7 @@ export const runtimeLibrary: Rule = {
         ? hasLibrary(subject.image, name)
         : OF_THE_C_LIBRARY.test(name) ||
           provides.includes(name) ||
-          (!isNativeFunction(facts) && OF_INTERPRETERS.test(name));
+          (!isProgramItself(subject) && (OF_INTERPRETERS.test(name) || subject.view?.hasLoaded?.(name) === true));
     const found: Finding[] = [];
     for (const file of loadedFiles(context))
       for (const name of file.elf.needed) {
@@ -47,7 +46,7 @@ function loadedFiles({ subject, facts }: RuleContext): readonly NativeFile[] {
   const linked = nativeFiles(subject).filter(({ elf }) => elf.needed.length > 0);
   // JARs unpack what they need of libraries for several systems.
   if (subject.form === 'jar') return [];
-  const program = isNativeFunction(facts) ? entryProgram(subject, facts) : undefined;
+  const program = isProgramItself(subject) ? entryProgram(subject, facts) : undefined;
   return program === undefined ? linked : [program, ...linked.filter((file) => file !== program)];
 }
 
@@ -57,9 +56,9 @@ function missing({ subject, facts }: RuleContext, file: NativeFile, name: string
   const others = nativeFiles(subject).filter(({ path, elf }) => baseOf(path) === name || elf.soname === name);
   const isFound = others.some(({ path }) => baseOf(path) === name && places.has(folderOf(path)));
   // What an interpreter has loaded before, by way of another file, is found by its name.
-  if (isFound || (others.length > 0 && !isNativeFunction(facts))) return undefined;
+  if (isFound || (others.length > 0 && !isProgramItself(subject))) return undefined;
   const [other] = others;
-  const isOnce = isNativeFunction(facts);
+  const isOnce = isProgramItself(subject);
   return {
     level: isOnce ? 'stop' : 'warn',
     where: printable(file.path),

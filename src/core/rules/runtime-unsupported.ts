@@ -1,6 +1,6 @@
 import { listed, nearestWord } from '../base/text';
-import { NATIVE_RUNTIME, offeredRuntime } from '../sheet';
-import { isNativeFunction } from '../findings/native-files';
+import { offeredRuntime } from '../sheet';
+import { isProgramItself } from '../findings/native-files';
 import { findings, type Rule } from '../findings/rule';
 
 export const runtimeUnsupported: Rule = {
@@ -24,7 +24,8 @@ export const runtimeUnsupported: Rule = {
     if (subject.form === 'image') return findings(...found);
     const names = destination.runtimes.map((offered) => offered.name);
     if (runtime !== undefined && offeredRuntime(destination, runtime) === undefined) {
-      const near = names.find((name) => name.startsWith(`${runtime.language} `)) ?? nearestWord(runtime.text, names);
+      const [word = ''] = runtime.text.split(' ');
+      const near = names.find((name) => name.startsWith(`${word} `)) ?? nearestWord(runtime.text, names);
       found.push({
         level: 'stop' as const,
         expected: `${listed(names, 'or')} (${destination.name})`,
@@ -32,7 +33,7 @@ export const runtimeUnsupported: Rule = {
         mend:
           near === undefined
             ? 'deliver to a destination that has it'
-            : near === NATIVE_RUNTIME || isNativeFunction({ runtime })
+            : !near.includes(' ') || isProgramItself(subject)
               ? 'deliver to a destination that has it'
               : `set \`runtime: ${near}\` and try the function with it`,
       });

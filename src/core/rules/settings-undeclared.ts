@@ -1,10 +1,5 @@
 import picomatch from 'picomatch';
 import { nearestWord, printable } from '../base/text';
-import { JVM } from '../languages/jvm/rules/shared';
-import { NATIVE } from '../findings/native-files';
-import { NODE } from '../languages/node/rules/shared';
-import { PYTHON } from '../languages/python/rules/shared';
-import { settingsRead } from './settings-reads';
 import { findings, type Finding, type Rule } from '../findings/rule';
 
 /** Names that systems and interpreters set themselves. */
@@ -18,13 +13,13 @@ export const settingsUndeclared: Rule = {
   why: 'A setting that nobody declared is set by nobody. Often its name was mistyped, here or there.',
   mend: 'Declare the setting under `settings`, or correct its name in the code.',
   needs: ['settings', 'runtime'],
-  languages: [...PYTHON, ...NODE, ...JVM, ...NATIVE],
+  asks: 'settings',
   check({ subject, destination, facts }) {
     const declared = (facts.settings ?? []).map(({ name }) => name);
     const isReserved = picomatch([...destination.settings.reserved]);
     const found: Finding[] = [];
     const told = new Set<string>();
-    for (const { name, file, line, hasDefault } of settingsRead(subject, facts)) {
+    for (const { name, file, line, hasDefault } of subject.view?.settings?.() ?? []) {
       if (declared.includes(name) || COMMON.test(name) || isReserved(name) || told.has(`${file}\0${name}`)) continue;
       told.add(`${file}\0${name}`);
       const near = nearestWord(name, declared);

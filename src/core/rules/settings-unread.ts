@@ -1,7 +1,3 @@
-import { JVM } from '../languages/jvm/rules/shared';
-import { NODE } from '../languages/node/rules/shared';
-import { PYTHON } from '../languages/python/rules/shared';
-import { ownTexts, settingsRead } from './settings-reads';
 import { findings, type Rule } from '../findings/rule';
 
 export const settingsUnread: Rule = {
@@ -11,10 +7,10 @@ export const settingsUnread: Rule = {
   why: 'A setting that nothing reads is a name that was changed in one place only, or one that can go.',
   mend: 'Take it out of the sheet, or read it.',
   needs: ['settings', 'runtime'],
-  languages: [...PYTHON, ...NODE, ...JVM],
+  asks: 'texts',
   check({ subject, destination, facts }) {
-    const texts = ownTexts(subject, facts);
-    const read = new Set(settingsRead(subject, facts).map(({ name }) => name));
+    const texts = subject.view?.texts?.() ?? [];
+    const read = new Set((subject.view?.settings?.() ?? []).map(({ name }) => name));
     const unread = (facts.settings ?? []).filter(
       // A name that stands anywhere in the code may be read by way of a constant; one may also be meant for a package.
       ({ name }) =>

@@ -1,12 +1,13 @@
 /** Reads a destination file: what the place takes, its limits, its runtimes, its form of the entry string. */
 import type { Problem } from '../base/errors';
 import { present } from '../base/present';
-import { nearestWord, printable } from '../base/text';
+import { listed, nearestWord, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { isMapping, unknownWord, validate } from './issues';
-import { ENTRY_WORDS } from './entry';
 import type { Destination, DestinationRuntime, Limits, Registry } from './model';
-import { destinationSchema, RUNTIME_PATTERN, type DestinationText, type LimitsText } from './schema';
+import { ENTRY_WORDS } from './part';
+import { offeredPattern, offeredSamples, offeredShown, type KnownLanguages } from './runtimes';
+import { destinationSchema, type DestinationText, type LimitsText } from './schema';
 import { readYaml, type YamlFile } from './yaml';
 
 export interface DestinationFile {
@@ -18,11 +19,11 @@ export interface DestinationFile {
  * @param text the file's content
  * @param file its name for messages
  */
-export function readDestination(text: string, file: string): DestinationFile {
+export function readDestination(text: string, file: string, known: KnownLanguages): DestinationFile {
   const yaml = readYaml(text, file);
   if (yaml.value === undefined) return { problems: yaml.problems };
-  const { value, problems } = validate(destinationSchema, yaml.value, yaml);
-  const all = [...yaml.problems, ...problems, ...checkWords(yaml)];
+  const { value, problems } = validate(destinationSchema(known), yaml.value, yaml);
+  const all = [...yaml.problems, ...problems, ...checkWords(yaml, known)];
   return value === undefined || all.length > 0 ? { problems: all } : { destination: settle(value, file), problems: [] };
 }
 
@@ -40,14 +41,18 @@ export function settleLimits(limits: LimitsText | undefined): Limits {
 }
 
 /** Looks at names and forms that a schema cannot hold to their words, also in a file that has other mistakes. */
-function checkWords(yaml: YamlFile): Problem[] {
+function checkWords(yaml: YamlFile, known: KnownLanguages): Problem[] {
   const problems: Problem[] = [];
+  const offered = offeredPattern(known);
   for (const name of Object.keys(mappingAt(yaml.value, 'runtimes'))) {
-    if (RUNTIME_PATTERN.test(name)) continue;
-    const near = nearestWord(name, ['python 3.11', 'node 20', 'java 17', 'dotnet 8', 'native']);
+    if (offered.test(name)) continue;
+    const near = nearestWord(name, offeredSamples(known));
     problems.push({
       place: yaml.placeOf(['runtimes', name], 'key'),
-      expected: 'a runtime: `python X.Y`, `node X`, `java X`, `dotnet X` or `native`',
+      expected: `a runtime: ${listed(
+        offeredShown(known).map((one) => `\`${one}\``),
+        'or',
+      )}`,
       found: `\`${printable(name)}\``,
       mend: near === undefined ? 'write language, space, version' : `write it like \`${near}\``,
     });

@@ -3,20 +3,27 @@ import { baseOf, settlePath } from '../base/paths';
 import { listed, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { settleLimits } from './destination';
+import { IMAGE_KEYS, readImageKeys } from './image-keys';
 import { betterEntry, unknownWord } from './issues';
 import type { Acceptance, Arch, Entry, FunctionSpec, Needs, Runtime, Setting, Source } from './model';
 import type { SheetNotes } from './notes';
-import { readJvmKeys } from '../languages/jvm/keys';
-import { IMAGE_KEYS, readImageKeys } from './image-keys';
-import { ADAPTERS_OF, ENTRY_FILES, FORMS_OF, KEYS_OF, LANGUAGES, NEED_FILES, USUAL_FORMS } from './languages';
-import { isNative, readNativeKeys } from '../languages/compiled/keys';
-import { functionSchema, SETTING_PATTERN, type DefaultsText, type FunctionText } from './schema';
+import type { SheetKeys, SheetLanguage } from './part';
+import { readRuntime, type KnownLanguages } from './runtimes';
+import { SETTING_PATTERN, type DefaultsText, type functionSchema, type FunctionText } from './schema';
+
+/** A language with the keys that it adds. */
+export interface OpenLanguage {
+  readonly language: SheetLanguage;
+  readonly keys: SheetKeys;
+}
 
 export class FunctionReader {
   readonly #notes: SheetNotes;
+  readonly #languages: readonly OpenLanguage[];
 
-  constructor(notes: SheetNotes) {
+  constructor(notes: SheetNotes, languages: readonly OpenLanguage[]) {
     this.#notes = notes;
+    this.#languages = languages;
   }
 
   read(name: string, text: FunctionText, defaults: DefaultsText, destinations: readonly string[]): FunctionSpec {
@@ -24,11 +31,12 @@ export class FunctionReader {
     const source = this.#notes.insidePath([...at, 'source'], text.source, 'folder') ?? '';
     const memoryBytes = parseSize(text.memory ?? defaults.memory ?? '');
     const timeoutMs = parseTime(text.timeout ?? defaults.timeout ?? '');
+    const { runtime, open } = this.#runtimeOf(text);
     return {
       name,
       source,
-      runtime: settleRuntime(text.runtime),
-      entry: this.#readEntry([...at, 'entry'], text.entry, settleRuntime(text.runtime)),
+      runtime,
+      entry: this.#readEntry([...at, 'entry'], text.entry, open.language.sheet),
       form: text.artifact,
       archs: this.#readArchs(at, text, defaults),
       destination: this.#readDestinationName(at, text, defaults, destinations),
@@ -36,7 +44,7 @@ export class FunctionReader {
       keep: text.keep ?? [],
       links: text.links ?? 'follow',
       emptyFolders: text['empty-folders'] ?? false,
-      ...this.#readNeeds(at, text, defaults),
+      ...this.#readNeeds(at, text, defaults, open),
       settings: this.#readSettings([...at, 'settings'], text.settings ?? {}),
       limits: { ...settleLimits(defaults.limits), ...settleLimits(text.limits) },
       ...(memoryBytes !== undefined && { memoryBytes }),
@@ -47,34 +55,40 @@ export class FunctionReader {
     };
   }
 
-  #readEntry(at: readonly string[], text: string, runtime: Runtime): Entry {
+  #runtimeOf({ runtime: text }: FunctionText): { readonly runtime: Runtime; readonly open: OpenLanguage } {
+    const runtime = readRuntime(text, { all: this.#languages.map(({ language }) => language) });
+    const open = this.#languages.find(({ language }) => language.id === runtime?.language);
+    if (runtime === undefined || open === undefined) throw new Error(`the schema let \`${text}\` pass`);
+    return { runtime, open };
+  }
+
+  #readEntry(at: readonly string[], text: string, { entry: part }: SheetLanguage['sheet']): Entry {
     const hash = text.lastIndexOf('#');
     const [file, member] = hash < 0 ? [text, ''] : [text.slice(0, hash), text.slice(hash + 1)];
-    const wantsMember = !isNative(runtime.language);
-    if (wantsMember !== hash >= 0) {
-      const better = wantsMember ? betterEntry(text) : file;
+    const isWrongMember = member.includes('.') && part.isMemberDotted !== true;
+    if (part.hasMember !== hash >= 0 || isWrongMember) {
+      const better = part.hasMember ? betterEntry(text) : file;
       this.#notes.add(
         at,
-        wantsMember ? 'an entry written `FILE#MEMBER`, such as `alert.mjs#decide`' : 'just a file for native code',
+        part.hasMember ? `an entry written \`FILE#MEMBER\`, such as \`${part.sample}\`` : 'just a file for native code',
         `\`${printable(text)}\``,
         better === undefined ? 'name the member behind `#`' : `write \`${printable(better)}\``,
       );
       return { text, file, member };
     }
-    const { pattern, endings } = ENTRY_FILES[runtime.language] ?? { pattern: /./, endings: 'anything' };
-    if (runtime.language !== 'java' && (settlePath(file) !== file || file.includes('\\')))
+    if (part.isPath && (settlePath(file) !== file || file.includes('\\')))
       this.#notes.add(
         at,
         'a file inside the source folder, written plainly',
         `\`${printable(file)}\``,
         'write the path from the source folder, with `/`',
       );
-    else if (!pattern.test(file))
+    else if (!part.pattern.test(file))
       this.#notes.add(
         at,
-        runtime.language === 'java' ? endings : `a file that ends in ${endings}`,
+        part.isPath ? `a file that ends in ${part.endings}` : part.endings,
         `\`${printable(file)}\``,
-        runtime.language === 'java' ? 'write it as `package.Class#method`' : 'name the file that the host loads',
+        part.mend,
       );
     return { text, file, member };
   }
@@ -83,47 +97,47 @@ export class FunctionReader {
     at: readonly string[],
     text: FunctionText,
     defaults: DefaultsText,
-  ): Pick<
-    FunctionSpec,
-    'needs' | 'sources' | 'trim' | 'bytecode' | 'adapter' | 'link' | 'minify' | 'sourcemap' | 'jvm' | 'native' | 'image'
-  > {
-    const { language } = settleRuntime(text.runtime);
+    { language, keys }: OpenLanguage,
+  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'isDeep' | 'adapter' | 'own' | 'image'> {
     this.#refuseForeignKeys(at, text, language);
     const path = text.sources === undefined ? ['defaults', 'sources'] : [...at, 'sources'];
     const sources = (text.sources ?? defaults.sources ?? []).flatMap(
       (one, i) => this.#readSource([...path, String(i)], one) ?? [],
     );
     const trim = text.trim ?? defaults.trim ?? 'safe';
+    const isDeep = typeof trim !== 'string';
     const needs = this.#readNeedsKey([...at, 'needs'], text.needs, language);
     return {
       ...(needs !== undefined && { needs }),
       sources,
       trim: typeof trim === 'string' ? trim : 'traced',
-      bytecode: text.bytecode ?? false,
+      isDeep,
       ...(text.adapter !== undefined && { adapter: text.adapter }),
-      link: text.link ?? false,
-      minify: text.minify ?? false,
-      sourcemap: text.sourcemap ?? 'none',
-      ...this.#readOwnKeys(at, text, language, typeof trim !== 'string'),
+      own: keys.read({ notes: this.#notes, at, text, isDeep }),
+      ...(text.artifact === 'image' && {
+        image: readImageKeys(this.#notes, at, text, language.sheet.broughtBy),
+      }),
     };
   }
 
-  #refuseForeignKeys(at: readonly string[], text: FunctionText, language: string): void {
-    for (const key of new Set(Object.values(KEYS_OF).flat())) {
-      const owners = Object.keys(KEYS_OF).filter((owner) => KEYS_OF[owner]?.includes(key) === true);
-      if (owners.includes(language) || text[key] === undefined) continue;
+  #refuseForeignKeys(at: readonly string[], text: FunctionText, { id, sheet }: SheetLanguage): void {
+    const all = this.#languages.map(({ language }) => language);
+    const given: Readonly<Record<string, unknown>> = text;
+    for (const key of new Set(all.flatMap((one) => one.sheet.keys))) {
+      const owners = all.filter((one) => one.sheet.keys.includes(key));
+      if (owners.some((one) => one.id === id) || given[key] === undefined) continue;
       this.#notes.add(
         [...at, key],
         `it only for ${listed(
-          owners.map((owner) => LANGUAGES[owner] ?? owner),
+          owners.map(({ title }) => title),
           'and',
         )} functions`,
         `it for \`${text.runtime}\``,
-        key === 'sources' ? 'take it out; registries of packages stand in `.npmrc`' : 'take it out',
+        sheet.instead?.[key] ?? 'take it out',
         'key',
       );
     }
-    const forms = (FORMS_OF[language] ?? USUAL_FORMS).map((one) => `\`${one}\``);
+    const forms = sheet.forms.map((one) => `\`${one}\``);
     if (!forms.includes(`\`${text.artifact}\``))
       this.#notes.add(
         [...at, 'artifact'],
@@ -132,27 +146,23 @@ export class FunctionReader {
         `write ${forms[0] ?? ''}`,
       );
     this.#refuseImageKeys(at, text);
-    const adapters = ADAPTERS_OF[language] ?? [];
-    if (text.adapter !== undefined && !adapters.includes(text.adapter))
-      this.#notes.add(
-        [...at, 'adapter'],
-        adapters.length === 0
-          ? 'it only for web applications in Python and Node.js'
-          : listed(
-              adapters.map((one) => `\`${one}\``),
-              'or',
-            ),
-        `\`${text.adapter}\` for \`${text.runtime}\``,
-        'name one for this language',
-      );
-    if (text.minify === true && text.link !== true)
-      this.#notes.add(
-        [...at, 'minify'],
-        '`link: true` beside it',
-        'it alone',
-        'add `link: true`, or take it out',
-        'key',
-      );
+    this.#refuseAdapter(at, text, sheet.adapters);
+  }
+
+  #refuseAdapter(at: readonly string[], text: FunctionText, adapters: readonly string[]): void {
+    if (text.adapter === undefined || adapters.includes(text.adapter)) return;
+    const able = this.#languages.filter(({ language }) => language.sheet.adapters.length > 0);
+    this.#notes.add(
+      [...at, 'adapter'],
+      adapters.length === 0
+        ? `it only for web applications in ${listed(able.map(({ language }) => language.title))}`
+        : listed(
+            adapters.map((one) => `\`${one}\``),
+            'or',
+          ),
+      `\`${text.adapter}\` for \`${text.runtime}\``,
+      'name one for this language',
+    );
   }
 
   #refuseImageKeys(at: readonly string[], text: FunctionText): void {
@@ -167,28 +177,12 @@ export class FunctionReader {
         );
   }
 
-  /** What only some languages and forms have. */
-  #readOwnKeys(
-    at: readonly string[],
-    text: FunctionText,
-    language: string,
-    isDeep: boolean,
-  ): Pick<FunctionSpec, 'jvm' | 'native' | 'image'> {
-    return {
-      ...(language === 'java' && { jvm: readJvmKeys(this.#notes, at, text, isDeep) }),
-      ...(isNative(language) && { native: readNativeKeys(this.#notes, at, text, language) }),
-      ...(text.artifact === 'image' && {
-        image: readImageKeys(this.#notes, at, text, isNative(language) ? undefined : language),
-      }),
-    };
-  }
-
-  #readNeedsKey(at: readonly string[], needs: FunctionText['needs'], language: string): Needs | undefined {
+  #readNeedsKey(at: readonly string[], needs: FunctionText['needs'], { sheet }: SheetLanguage): Needs | undefined {
     if (Array.isArray(needs)) {
-      if (language === 'node' || isNative(language))
+      if (!sheet.needs.isListed)
         this.#notes.add(
           at,
-          NEED_FILES[language]?.expected ?? 'a file',
+          sheet.needs.expected,
           'a list',
           'state the packages where the language wants them, lock them with its own tool, and leave `needs` out',
         );
@@ -199,12 +193,12 @@ export class FunctionReader {
     }
     if (needs === undefined) return undefined;
     const [, file = needs, groups] = /^(.*\.toml)\[([^\]]*)\]$/.exec(needs) ?? [];
-    const path = this.#notes.insidePath(at, file, /(?:^|\/)node_modules$/.test(file) ? 'folder' : 'file');
-    const known = NEED_FILES[language];
-    if (path !== undefined && known?.pattern.test(baseOf(path)) === false)
+    const isFolder = sheet.needs.folders?.test(baseOf(file)) === true;
+    const path = this.#notes.insidePath(at, file, isFolder ? 'folder' : 'file');
+    if (path !== undefined && !isFolder && !sheet.needs.files.test(baseOf(path)))
       this.#notes.add(
         at,
-        known.expected,
+        sheet.needs.expected,
         `\`${printable(file)}\``,
         'name the file that states the requirements, or write them as a list',
       );
@@ -314,12 +308,6 @@ export class FunctionReader {
   }
 }
 
-/** `node 20` as language and version. */
-export function settleRuntime(text: string): Runtime {
-  const [language = '', version = ''] = text.split(' ');
-  return { text, language, version };
-}
-
 /**
  * What can be read of a function's text: where a key is wrong, which has been told, something harmless stands in for it,
  * so that the others are looked at all the same.
@@ -327,24 +315,26 @@ export function settleRuntime(text: string): Runtime {
 export function patchFunction(
   value: Record<string, unknown>,
   destinations: readonly string[],
+  { known, schema: whole }: { readonly known: KnownLanguages; readonly schema: ReturnType<typeof functionSchema> },
 ): FunctionText | undefined {
+  const [example] = known.all;
   const harmless: Record<string, unknown> = {
     source: '',
-    runtime: 'node 20',
-    entry: 'x.mjs#x',
-    artifact: 'zip',
+    runtime: example?.runtime.sample,
+    entry: example?.sheet.entry.sample,
+    artifact: example?.sheet.forms[0],
     arch: ['arm64'],
     destination: destinations[0],
   };
   const patched: Record<string, unknown> = {};
-  for (const [key, schema] of Object.entries(functionSchema.shape)) {
+  for (const [key, schema] of Object.entries(whole.shape)) {
     const isGiven = key in value;
     const isRight = isGiven && schema.safeParse(value[key]).success;
     const isOptional = schema.safeParse(undefined).success;
     if (isRight) patched[key] = value[key];
     else if ((isGiven || !isOptional) && harmless[key] !== undefined) patched[key] = harmless[key];
   }
-  const result = functionSchema.safeParse(patched);
+  const result = whole.safeParse(patched);
   return result.success ? result.data : undefined;
 }
 

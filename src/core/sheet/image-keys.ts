@@ -1,41 +1,17 @@
 /** Keys of a function that only images have: what they stand on, how they are cut into layers, who runs them. */
 import { z } from 'zod';
 import { printable } from '../base/text';
-import { referenceFault } from '../formats/oci/reference';
+import { referenceFault } from '../formats/oci';
+import type { Base, ImageKeys } from './model';
 import type { SheetNotes } from './notes';
+import type { KnownLanguages } from './runtimes';
 
-/** What an image stands on. */
-export type Base =
-  /** Nothing: for executables that need no libraries. */
-  | { readonly kind: 'empty' }
-  /** An image at a registry. */
-  | { readonly kind: 'image'; readonly reference: string; readonly plainHttp: boolean }
-  /** An image layout, a folder or a tar archive; `{arch}` stands for the architecture. */
-  | { readonly kind: 'layout'; readonly path: string; readonly tag?: string }
-  /** A root file system, a folder or a tar archive; `{arch}` stands for the architecture. */
-  | { readonly kind: 'root'; readonly path: string }
-  /** What this machine has: a runtime, and the libraries that it needs. */
-  | { readonly kind: 'runtime'; readonly runtime: RuntimeBase };
+/** What is taken from the machine for executables that need only the C library. */
+export const LIBC_BASE = 'libc';
 
 /** Runtimes that can be taken from the machine. */
-export const RUNTIME_BASES = ['node', 'python', 'java', 'libc'] as const;
-export type RuntimeBase = (typeof RUNTIME_BASES)[number];
-
-/** A layer of its own. */
-export interface LayerKey {
-  readonly name: string;
-  readonly files: readonly string[];
-}
-
-export interface ImageKeys {
-  readonly base: Base;
-  /** Layers for some of the files, the lowest first; what fits none is cut as usual. */
-  readonly layers: readonly LayerKey[];
-  /** Everything in one layer. */
-  readonly isWhole: boolean;
-  /** User and group by number, `65534:65534`. */
-  readonly user: string;
-  readonly labels: Readonly<Record<string, string>>;
+function runtimeBases({ all }: KnownLanguages): string[] {
+  return [...all.flatMap(({ sheet }) => sheet.broughtBy ?? []), LIBC_BASE];
 }
 
 /** Nobody: the user that systems have for who owns nothing. */
@@ -46,7 +22,7 @@ const OWN_LAYERS = ['base', 'packages', 'function'];
 
 const path = (what: string) => z.string({ error: what }).min(1, { error: what });
 
-export const imageFields = {
+export const imageFields = (known: KnownLanguages) => ({
   base: z
     .union(
       [
@@ -69,7 +45,11 @@ export const imageFields = {
               'A root file system of the project, a folder or a tar archive; `{arch}` stands for the architecture.',
           }),
           runtime: z
-            .enum(RUNTIME_BASES, { error: RUNTIME_BASES.map((one) => `\`${one}\``).join(', ') })
+            .enum(runtimeBases(known) as [string, ...string[]], {
+              error: runtimeBases(known)
+                .map((one) => `\`${one}\``)
+                .join(', '),
+            })
             .optional()
             .meta({
               description:
@@ -109,11 +89,11 @@ export const imageFields = {
     .record(z.string(), z.string({ error: 'a text' }), { error: 'a mapping of labels' })
     .optional()
     .meta({ description: 'Images: labels of the configuration.' }),
-};
+});
 
 export const IMAGE_KEYS = ['base', 'layers', 'user', 'labels'] as const;
 
-type ImageText = z.output<z.ZodObject<typeof imageFields>>;
+type ImageText = z.output<z.ZodObject<ReturnType<typeof imageFields>>>;
 
 /** @param brings the runtime that a base has to bring; undefined for native code */
 export function readImageKeys(
@@ -159,7 +139,7 @@ function readBase(notes: SheetNotes, at: readonly string[], text: ImageText['bas
     return { kind: 'empty' };
   }
   refuseStray(notes, place, text, kind);
-  const wanted = brings ?? 'libc';
+  const wanted = brings ?? LIBC_BASE;
   if (kind === 'runtime' && text.runtime !== wanted)
     notes.add(
       [...place, 'runtime'],
@@ -182,7 +162,7 @@ function readKind(
   text: Exclude<ImageText['base'], undefined | 'empty'>,
   kind: (typeof BASE_KINDS)[number],
 ): Base {
-  if (kind === 'runtime') return { kind, runtime: text.runtime ?? 'libc' };
+  if (kind === 'runtime') return { kind, runtime: text.runtime ?? LIBC_BASE };
   if (kind === 'image') return readReference(notes, at, text.image ?? '', text['plain-http'] ?? false);
   const written = text[kind] ?? '';
   checkPath(notes, [...at, kind], written);

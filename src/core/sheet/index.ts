@@ -1,21 +1,31 @@
-/** Packing sheets and destinations. */
-export { readDestination } from './destination';
-export { DEFAULT_START, entryString, offeredRuntime, runtimeName } from './entry';
+/** Packing sheets and destinations. Light: what reads and checks them is loaded when one has to be read. */
+import type { ProjectFolder } from '../disk/project-folder';
+import type { DestinationFile } from './destination';
+import type { KnownLanguages } from './runtimes';
+import type { LoadedSheet } from './sheet';
+
+export { DEFAULT_START, entryString, offeredRuntime } from './entry';
 export { givenMemory, givenTimeMs } from './given';
 export {
   ARCHITECTURES,
   FORMS,
+  MAX_YAML_BYTES,
   type Acceptance,
-  type Adapter,
-  type Sourcemap,
   type Arch,
+  type Base,
   type Destination,
   type DestinationRuntime,
   type Entry,
   type Form,
   type FunctionSpec,
+  type ImageKeys,
+  type LanguageId,
+  type Languages,
+  type LanguageTypes,
+  type LayerKey,
   type Limits,
   type Needs,
+  type OwnOf,
   type Registry,
   type Runtime,
   type Setting,
@@ -24,10 +34,42 @@ export {
   type Source,
   type Trim,
 } from './model';
-export { destinationSchema, sheetSchema } from './schema';
-export { settleRuntime } from './function';
-export { type LoadedSheet, type ReadFile, loadSheet } from './sheet';
-export { MAX_YAML_BYTES } from './yaml';
-export type { Base, ImageKeys, LayerKey, RuntimeBase } from './image-keys';
-export type { JvmKeys, Relocate } from '../languages/jvm/keys';
-export { isNative, NATIVE_RUNTIME, type NativeKeys, type NativeLanguage, type WantedToolchain } from '../languages/compiled/keys';
+export type { SheetNotes } from './notes';
+export type {
+  EntryPart,
+  HostWords,
+  KeysReading,
+  PartSchemas,
+  RuntimeWords,
+  SheetKeys,
+  SheetLanguage,
+  SheetPart,
+  LateFields,
+} from './part';
+export { partFields, readRuntime, type ForeseenRuntime, type KnownLanguages } from './runtimes';
+export type { LoadedSheet, ReadFile } from './sheet';
+
+/** @throws EmballageError SHEET_INVALID with all problems, or what reading the files throws */
+export async function loadSheet(
+  project: ProjectFolder,
+  path: string,
+  shown: (path: string) => string,
+  known: KnownLanguages,
+): Promise<LoadedSheet> {
+  return (await import('./sheet')).loadSheet(project, path, shown, known);
+}
+
+/** @param file name of the destination file for messages */
+export async function readDestination(text: string, file: string, known: KnownLanguages): Promise<DestinationFile> {
+  return (await import('./destination')).readDestination(text, file, known);
+}
+
+/** The schemas of a sheet and a destination. */
+export async function sheetSchemas(known: KnownLanguages) {
+  const [{ destinationSchema, sheetSchema }, { openLanguages }] = await Promise.all([
+    import('./schema'),
+    import('./sheet'),
+  ]);
+  const own = (await openLanguages(known)).map(({ keys }) => keys);
+  return { sheet: sheetSchema(known, own), destination: destinationSchema(known) };
+}

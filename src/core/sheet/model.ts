@@ -1,11 +1,11 @@
 /** What a packing sheet and a destination say, settled: defaults filled in, sizes in bytes, times in milliseconds. Plain data. */
 import { ARCHITECTURES, type Arch } from '../base/arch';
 import type { Place } from '../base/errors';
-import type { ImageKeys } from './image-keys';
-import type { JvmKeys } from '../languages/jvm/keys';
-import type { NativeKeys } from '../languages/compiled/keys';
 
 export { ARCHITECTURES, type Arch };
+
+/** The largest sheet or destination that is read. */
+export const MAX_YAML_BYTES = 1024 * 1024;
 
 /** The artifact forms that a destination can take. */
 export const FORMS = ['zip', 'jar', 'binary', 'image'] as const;
@@ -18,11 +18,40 @@ export interface Entry {
   readonly member: string;
 }
 
-export interface Runtime {
+/**
+ * What the languages bring. The folder of each adds a member under its id (declaration merging), so that the ids are a
+ * closed union, and what is a language's own is typed by it, although nothing below the languages knows any of them.
+ */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+export interface Languages {}
+
+export type LanguageId = keyof Languages;
+
+/** What a member of `Languages` says: types of what is the language's own. */
+export interface LanguageTypes {
+  /** Its keys of a function in the sheet, settled. */
+  readonly keys: object;
+  /** Its part of the lock: of a package, of a function. */
+  readonly lockedPackage: object;
+  readonly locked: object;
+  /** Its part of the waybill: of a package, of the whole. */
+  readonly carriedPackage: object;
+  readonly carried: object;
+}
+
+/** What is a language's own, under its id. */
+export type OwnOf<Part extends keyof LanguageTypes> = {
+  readonly [Id in LanguageId]?: Languages[Id] extends LanguageTypes ? Languages[Id][Part] : never;
+};
+
+export interface Runtime<Id extends LanguageId = LanguageId> {
   /** `node 20`. */
   readonly text: string;
-  readonly language: string;
+  readonly language: Id;
+  /** '' where the language has none. */
   readonly version: string;
+  /** The name under which destinations offer it: `node 20`, `native`. */
+  readonly offered: string;
 }
 
 export interface Setting {
@@ -72,7 +101,7 @@ export interface Source {
   readonly kind: 'index' | 'folder';
   /** Address of an index; folder relative to the project. */
   readonly at: string;
-  /** JVM: the name by which Maven’s settings know it. */
+  /** The name by which settings of the machine know it. */
   readonly id?: string;
   /** Patterns of the names that only this source may serve. */
   readonly serves?: readonly string[];
@@ -81,18 +110,41 @@ export interface Source {
 export const TRIMS = ['off', 'safe', 'traced'] as const;
 export type Trim = (typeof TRIMS)[number];
 
-/** Interfaces of web applications, by language. */
-export const ADAPTERS = ['wsgi', 'asgi', 'http'] as const;
-export type Adapter = (typeof ADAPTERS)[number];
+/** What an image stands on. */
+export type Base =
+  /** Nothing: for executables that need no libraries. */
+  | { readonly kind: 'empty' }
+  /** An image at a registry. */
+  | { readonly kind: 'image'; readonly reference: string; readonly plainHttp: boolean }
+  /** An image layout, a folder or a tar archive; `{arch}` stands for the architecture. */
+  | { readonly kind: 'layout'; readonly path: string; readonly tag?: string }
+  /** A root file system, a folder or a tar archive; `{arch}` stands for the architecture. */
+  | { readonly kind: 'root'; readonly path: string }
+  /** What this machine has: a runtime by its word, or `libc`, and the libraries that it needs. */
+  | { readonly kind: 'runtime'; readonly runtime: string };
 
-export const SOURCEMAPS = ['inline', 'beside', 'none'] as const;
-export type Sourcemap = (typeof SOURCEMAPS)[number];
+/** A layer of its own. */
+export interface LayerKey {
+  readonly name: string;
+  readonly files: readonly string[];
+}
 
-export interface FunctionSpec {
+export interface ImageKeys {
+  readonly base: Base;
+  /** Layers for some of the files, the lowest first; what fits none is cut as usual. */
+  readonly layers: readonly LayerKey[];
+  /** Everything in one layer. */
+  readonly isWhole: boolean;
+  /** User and group by number, `65534:65534`. */
+  readonly user: string;
+  readonly labels: Readonly<Record<string, string>>;
+}
+
+export interface FunctionSpec<Id extends LanguageId = LanguageId> {
   readonly name: string;
   /** Folder, relative to the project; '' is the project itself. */
   readonly source: string;
-  readonly runtime: Runtime;
+  readonly runtime: Runtime<Id>;
   readonly entry: Entry;
   readonly form: Form;
   readonly archs: readonly Arch[];
@@ -105,16 +157,12 @@ export interface FunctionSpec {
   readonly needs?: Needs;
   readonly sources: readonly Source[];
   readonly trim: Trim;
-  readonly bytecode: boolean;
-  readonly adapter?: Adapter;
-  /** Node.js: one file, as small as it can be, and where its source map goes. */
-  readonly link: boolean;
-  readonly minify: boolean;
-  readonly sourcemap: Sourcemap;
-  /** JVM: how dependencies are put into one JAR. */
-  readonly jvm?: JvmKeys;
-  /** Native code: how it is compiled. */
-  readonly native?: NativeKeys;
+  /** With `traced`: also members of what is reached, where the language can. */
+  readonly isDeep: boolean;
+  /** The interface of web applications that the entry has. */
+  readonly adapter?: string;
+  /** The keys that only its language has. */
+  readonly own: Languages[Id]['keys'];
   /** Images: what they stand on, and how they are cut. */
   readonly image?: ImageKeys;
   readonly settings: readonly Setting[];

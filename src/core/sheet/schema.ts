@@ -3,12 +3,13 @@
  * Schemas for editors, and give the reference in the docs. A schema's error text says what was expected, no more.
  */
 import { z } from 'zod';
-import { isHost, nameFault } from '../formats/oci/reference';
+import { isHost, nameFault } from '../formats/oci';
 import { imageFields } from './image-keys';
-import { jvmFields } from '../languages/jvm/keys';
-import { nativeFields } from '../languages/compiled/keys';
+import { listed } from '../base/text';
 import { SIZE_PATTERN, TIME_PATTERN } from '../base/units';
-import { ADAPTERS, ARCHITECTURES, FORMS, SOURCEMAPS } from './model';
+import { ARCHITECTURES, FORMS } from './model';
+import type { LateFields, SheetKeys, SheetLanguage } from './part';
+import { hostKeys, offeredShown, writtenPattern, writtenSamples, type KnownLanguages } from './runtimes';
 
 const text = (expected: string) => z.string({ error: expected });
 const pattern = (expression: RegExp, expected: string) => text(expected).regex(expression, { error: expected });
@@ -27,7 +28,6 @@ export const NAME_PATTERN = /^[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/;
 const NAME_RULE = 'small letters, digits and hyphens, at most 63';
 const name = () => pattern(NAME_PATTERN, NAME_RULE);
 export const SETTING_PATTERN = /^[A-Za-z_][A-Za-z0-9_]*$/;
-export const RUNTIME_PATTERN = /^(python \d+\.\d+|node \d+|java \d+|dotnet \d+|native)$/;
 
 const limits = () =>
   z.strictObject(
@@ -74,36 +74,71 @@ const source = z.strictObject(
   {
     index: pattern(/^https?:\/\/\S+$/, 'the address of a package index, such as `https://packages.example/simple`')
       .optional()
-      .meta({ description: 'Address of a package index (the simple repository interface), or of a Maven repository.' }),
+      .meta({ description: 'Address of a package index, a registry or a repository, as the language has them.' }),
     folder: text('a folder of the project')
       .optional()
-      .meta({ description: 'Folder of the project with wheels, as an index, or in the layout of a Maven repository.' }),
-    id: text('a name').optional().meta({ description: 'JVM: the name by which Maven’s settings know the repository.' }),
+      .meta({ description: 'Folder of the project that stands for one, with packages, or laid out like one.' }),
+    id: text('a name').optional().meta({ description: 'The name by which settings of the machine know it.' }),
     serves: list(text('a name or pattern'), 'a list of names')
       .optional()
-      .meta({ description: 'The names (JVM: groups), `*` for any letters, that only this source may serve.' }),
+      .meta({ description: 'The names, `*` for any letters, that only this source may serve.' }),
   },
   { error: 'a mapping with `index` or `folder`' },
 );
 
-const functionFields = {
+/** What languages say of a key in the reference, each sentence once. */
+function texts({ all }: KnownLanguages, key: keyof SheetLanguage['sheet']['texts']): string {
+  return [...new Set(all.flatMap(({ sheet }) => sheet.texts[key] ?? []))].join('; ');
+}
+
+function enumOf(words: readonly string[]) {
+  const expected = listed(
+    words.map((one) => `\`${one}\``),
+    'or',
+  );
+  return z.enum(words as [string, ...string[]], { error: expected });
+}
+
+/** Keys of what is packed of third parties, and where it comes from. */
+const requirementFields = (known: KnownLanguages) => ({
+  needs: z
+    .union([text('a file'), list(text('a requirement'), 'a list of requirements')], {
+      error: 'a list of requirements, or the file that states them',
+    })
+    .optional()
+    .meta({
+      description: `Third-party requirements, as a list or in a file of the project: ${texts(known, 'needs')}. Found by itself in the source folder.`,
+    }),
+  sources: list(source, 'a list of sources')
+    .optional()
+    .meta({
+      description: `Where requirements come from, in order; the first source that has a package serves it. ${texts(known, 'sources')}.`,
+    }),
+  trim: z
+    .union([z.enum(['off', 'safe', 'traced']), z.strictObject({ traced: z.literal('deep') })], {
+      error: '`off`, `safe`, `traced`, or `{ traced: deep }`',
+    })
+    .optional()
+    .meta({
+      description: `What is taken out of packages: nothing; what never changes behaviour (\`safe\`, the default); all that is not reached from the entry (\`traced\`); ${texts(known, 'trim')}.`,
+    }),
+});
+
+/** The keys that functions of every language have. */
+const commonFields = (known: KnownLanguages) => ({
   source: text('a folder of the project').meta({
     description: 'Folder with the function’s source; its contents are packed, not the folder.',
   }),
-  runtime: pattern(
-    /^(?:node [1-9]\d*|python 3\.\d+|java [1-9]\d*|rust|go|c)$/,
-    'a runtime such as `node 20`, `python 3.11`, `java 17`, `rust`, `go` or `c`',
-  ).meta({
-    description:
-      'What runs the function: `node X`, `python X.Y`, `java X`, or the language of native code: `rust`, `go`, `c` (C++ too).',
+  runtime: pattern(writtenPattern(known), `a runtime such as ${writtenSamples(known)}`).meta({
+    description: `What runs the function: ${listed(
+      known.all.flatMap(({ sheet }) => sheet.texts.runtime ?? []),
+      'or',
+    )}.`,
   }),
   entry: pattern(
-    /^[^#\s][^#]*(?:#[A-Za-z_$][\w$]*)?$/,
+    /^[^#\s][^#]*(?:#[A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*)?$/,
     'an entry written `FILE#MEMBER`, such as `alert.mjs#decide`, or just a file for native code',
-  ).meta({
-    description:
-      'What the host calls: a file of the source and a member that it exports, `FILE#MEMBER`; for the JVM a class and a method, `fernhaven.Berths#plan`; for native code the main source file, or an executable that is there already, with `{arch}` in its path where there is one for each architecture.',
-  }),
+  ).meta({ description: `What the host calls: ${texts(known, 'entry')}.` }),
   artifact: z
     .enum(FORMS, { error: '`zip`, `jar`, `binary` or `image`' })
     .meta({ description: 'Form of the artifact.' }),
@@ -122,50 +157,13 @@ const functionFields = {
     .boolean({ error: 'true or false' })
     .optional()
     .meta({ description: 'Pack empty folders too. Default: false.' }),
-  needs: z
-    .union([text('a file'), list(text('a requirement'), 'a list of requirements')], {
-      error: 'a list of requirements, or the file that states them',
-    })
+  ...requirementFields(known),
+  adapter: enumOf(known.all.flatMap(({ sheet }) => sheet.adapters))
     .optional()
     .meta({
-      description:
-        'Third-party requirements: a list such as `["levels>=2"]`, or a file of the project: `requirements.txt`, `pyproject.toml` (`pyproject.toml[group]` with optional groups), `pylock.toml`; for Node.js a `package-lock.json`, or `node_modules` to pack what is installed there; for the JVM `group:artifact:version` each, or a `pom.xml`; for Rust `Cargo.lock`, for Go `go.sum`. Found by itself in the source folder.',
+      description: `The entry is a web application, called with requests as events: ${texts(known, 'adapter')}.`,
     }),
-  sources: list(source, 'a list of sources').optional().meta({
-    description:
-      'Where requirements come from, in order; the first source that has a package serves it. For the JVM repositories in the Maven layout. Registries of Node.js packages stand in `.npmrc`. For Rust a registry of crates (the address of its sparse index), for Go a module proxy.',
-  }),
-  trim: z
-    .union([z.enum(['off', 'safe', 'traced']), z.strictObject({ traced: z.literal('deep') })], {
-      error: '`off`, `safe`, `traced`, or `{ traced: deep }`',
-    })
-    .optional()
-    .meta({
-      description:
-        'What is taken out of packages: nothing; what never changes behaviour (`safe`, the default); all that is not reached from the entry (`traced`); for the JVM with `{ traced: deep }` also methods and fields.',
-    }),
-  bytecode: z
-    .boolean({ error: 'true or false' })
-    .optional()
-    .meta({ description: 'Python: pack compiled bytecode too (hash-based, unchecked). Default: false.' }),
-  adapter: z.enum(ADAPTERS, { error: '`wsgi`, `asgi` or `http`' }).optional().meta({
-    description:
-      'The entry is a web application, called with requests as events: of the interface `wsgi` or `asgi` for Python; for Node.js `http`, a request handler or an application that listens.',
-  }),
-  link: z.boolean({ error: 'true or false' }).optional().meta({
-    description: 'Node.js: join the modules that are reached into one file. Default: false.',
-  }),
-  minify: z
-    .boolean({ error: 'true or false' })
-    .optional()
-    .meta({ description: 'Node.js, with `link`: make the file as small as it can be. Default: false.' }),
-  sourcemap: z.enum(SOURCEMAPS, { error: '`inline`, `beside` or `none`' }).optional().meta({
-    description:
-      'Node.js: source maps of what was compiled or linked, in the file (`inline`), in a file next to it (`beside`), or none (the default).',
-  }),
-  ...jvmFields,
-  ...nativeFields,
-  ...imageFields,
+  ...imageFields(known),
   settings: z
     .record(z.string(), setting, { error: 'a mapping of setting names' })
     .optional()
@@ -180,42 +178,49 @@ const functionFields = {
   accept: list(acceptance, 'a list of acceptances')
     .optional()
     .meta({ description: 'Findings that the team lives with.' }),
-};
+});
 
-export const functionSchema = z.strictObject(functionFields, { error: 'a mapping that describes the function' });
+/** What is common to all, and what the languages add. */
+function functionSchema(known: KnownLanguages, own: readonly SheetKeys[]) {
+  const fields = commonFields(known);
+  const added = Object.assign({}, ...own.map((one) => one.fields)) as LateFields;
+  return z.strictObject({ ...fields, ...added }, { error: 'a mapping that describes the function' });
+}
 
-const defaults = z.strictObject(
-  {
-    destination: functionFields.destination,
-    arch: functionFields.arch,
-    memory: functionFields.memory,
-    timeout: functionFields.timeout,
-    limits: functionFields.limits,
-    sources: functionFields.sources,
-    trim: functionFields.trim,
-  },
-  { error: 'a mapping of defaults' },
-);
+function defaultsSchema(known: KnownLanguages) {
+  const { destination, arch, memory, timeout, limits: most, sources, trim } = commonFields(known);
+  return z.strictObject(
+    { destination, arch, memory, timeout, limits: most, sources, trim },
+    { error: 'a mapping of defaults' },
+  );
+}
 
-export const sheetSchema = z
-  .strictObject(
-    {
-      project: name().meta({ description: 'Name of the project.' }),
-      destinations: z
-        .record(z.string(), text('the path of a destination file'), { error: 'a mapping of names and files' })
-        .meta({ description: 'Destinations by name, each with its file.' }),
-      defaults: defaults.optional().meta({ description: 'What functions get that do not say otherwise.' }),
-      functions: z
-        .record(z.string(), functionSchema, { error: 'a mapping of functions' })
-        .meta({ description: 'The functions by name.' }),
-    },
-    { error: 'a mapping with `project`, `destinations` and `functions`' },
-  )
-  .meta({ title: 'Emballage packing sheet' });
+/** @param own the keys of each language, in the order of `known.all` */
+export function sheetSchema(known: KnownLanguages, own: readonly SheetKeys[]) {
+  return z
+    .strictObject(
+      {
+        project: name().meta({ description: 'Name of the project.' }),
+        destinations: z
+          .record(z.string(), text('the path of a destination file'), { error: 'a mapping of names and files' })
+          .meta({ description: 'Destinations by name, each with its file.' }),
+        defaults: defaultsSchema(known)
+          .optional()
+          .meta({ description: 'What functions get that do not say otherwise.' }),
+        functions: z
+          .record(z.string(), functionSchema(known, own), { error: 'a mapping of functions' })
+          .meta({ description: 'The functions by name.' }),
+      },
+      { error: 'a mapping with `project`, `destinations` and `functions`' },
+    )
+    .meta({ title: 'Emballage packing sheet' });
+}
 
-export type SheetText = z.output<typeof sheetSchema>;
-export type FunctionText = z.output<typeof functionSchema>;
-export type DefaultsText = z.output<typeof defaults>;
+export type SheetText = z.output<ReturnType<typeof sheetSchema>>;
+/** A function as it is written; what languages add stands beside what all have. */
+export type FunctionText = z.output<ReturnType<typeof functionSchema>>;
+export type DefaultsText = z.output<ReturnType<typeof defaultsSchema>>;
+export { functionSchema };
 export type LimitsText = z.output<ReturnType<typeof limits>>;
 
 function isRegistry(value: string): boolean {
@@ -245,71 +250,73 @@ const destinationRuntime = z.strictObject(
   { error: 'a mapping, `{}` if there is nothing to say' },
 );
 
-export const ENTRY_LANGUAGES = ['python', 'node', 'jvm', 'dotnet'] as const;
+export function destinationSchema(known: KnownLanguages) {
+  return z
+    .strictObject(
+      {
+        destination: name().meta({ description: 'Name of the destination.' }),
+        arch: archs().meta({ description: 'Architectures that it runs.' }),
+        cpu: z
+          .strictObject(
+            {
+              x86_64: pattern(/^x86-64-v[1-4]$/, 'a level such as `x86-64-v2`')
+                .optional()
+                .meta({ description: 'Level of the x86-64 ABI that its processors have. Default: `x86-64-v1`.' }),
+              arm64: pattern(/^v[89]\.\d$/, 'a version such as `v8.2`')
+                .optional()
+                .meta({ description: 'Version of the Arm architecture that its processors have. Default: `v8.0`.' }),
+            },
+            { error: 'a mapping of architectures' },
+          )
+          .optional()
+          .meta({ description: 'What its processors have beyond the baseline.' }),
+        accepts: z
+          .partialRecord(z.enum(FORMS), limits(), { error: `a mapping of artifact forms: ${FORMS.join(', ')}` })
+          .meta({ description: 'Artifact forms that it takes, each with its limits.' }),
+        registry: text('a registry')
+          .refine(isRegistry, { error: '`HOST[:PORT]` or `HOST[:PORT]/NAMESPACE`, in small letters' })
+          .optional()
+          .meta({ description: 'The registry that images are sent to, `HOST[:PORT]/NAMESPACE`.' }),
+        'plain-http': z
+          .boolean({ error: 'true or false' })
+          .optional()
+          .meta({ description: 'The registry speaks HTTP without encryption. Default: only on this machine.' }),
+        runtimes: z.record(z.string(), destinationRuntime, { error: 'a mapping of runtimes' }).meta({
+          description: `Runtimes that it offers: ${offeredShown(known)
+            .map((one) => `\`${one}\``)
+            .join(', ')}.`,
+        }),
+        entry: z
+          .partialRecord(z.enum(hostKeys(known) as [string, ...string[]]), text('a text such as `"{path}#{member}"`'), {
+            error: 'a mapping of languages',
+          })
+          .optional()
+          .meta({ description: 'Form of the entry string, by language.' }),
+        memory: z
+          .strictObject({ least: size().optional(), most: size().optional() }, { error: '`least` and `most`' })
+          .optional()
+          .meta({ description: 'Memory that a function can get.' }),
+        timeout: z
+          .strictObject({ most: time().optional() }, { error: '`most`' })
+          .optional()
+          .meta({ description: 'Longest time of a call.' }),
+        settings: z
+          .strictObject(
+            {
+              total: size().optional().meta({ description: 'Most bytes of all names and values together.' }),
+              reserved: globs().optional().meta({ description: 'Names that the destination sets itself.' }),
+              required: list(pattern(SETTING_PATTERN, 'a setting name'), 'a list of names')
+                .optional()
+                .meta({ description: 'Names that every function must declare.' }),
+            },
+            { error: 'a mapping' },
+          )
+          .optional()
+          .meta({ description: 'What the destination says about settings.' }),
+      },
+      { error: 'a mapping that describes the destination' },
+    )
+    .meta({ title: 'Emballage destination' });
+}
 
-export const destinationSchema = z
-  .strictObject(
-    {
-      destination: name().meta({ description: 'Name of the destination.' }),
-      arch: archs().meta({ description: 'Architectures that it runs.' }),
-      cpu: z
-        .strictObject(
-          {
-            x86_64: pattern(/^x86-64-v[1-4]$/, 'a level such as `x86-64-v2`')
-              .optional()
-              .meta({ description: 'Level of the x86-64 ABI that its processors have. Default: `x86-64-v1`.' }),
-            arm64: pattern(/^v[89]\.\d$/, 'a version such as `v8.2`')
-              .optional()
-              .meta({ description: 'Version of the Arm architecture that its processors have. Default: `v8.0`.' }),
-          },
-          { error: 'a mapping of architectures' },
-        )
-        .optional()
-        .meta({ description: 'What its processors have beyond the baseline.' }),
-      accepts: z
-        .partialRecord(z.enum(FORMS), limits(), { error: `a mapping of artifact forms: ${FORMS.join(', ')}` })
-        .meta({ description: 'Artifact forms that it takes, each with its limits.' }),
-      registry: text('a registry')
-        .refine(isRegistry, { error: '`HOST[:PORT]` or `HOST[:PORT]/NAMESPACE`, in small letters' })
-        .optional()
-        .meta({ description: 'The registry that images are sent to, `HOST[:PORT]/NAMESPACE`.' }),
-      'plain-http': z
-        .boolean({ error: 'true or false' })
-        .optional()
-        .meta({ description: 'The registry speaks HTTP without encryption. Default: only on this machine.' }),
-      runtimes: z
-        .record(z.string(), destinationRuntime, { error: 'a mapping of runtimes' })
-        .meta({ description: 'Runtimes that it offers: `python X.Y`, `node X`, `java X`, `dotnet X`, `native`.' }),
-      entry: z
-        .partialRecord(z.enum(ENTRY_LANGUAGES), text('a text such as `"{path}#{member}"`'), {
-          error: 'a mapping of languages',
-        })
-        .optional()
-        .meta({ description: 'Form of the entry string, by language.' }),
-      memory: z
-        .strictObject({ least: size().optional(), most: size().optional() }, { error: '`least` and `most`' })
-        .optional()
-        .meta({ description: 'Memory that a function can get.' }),
-      timeout: z
-        .strictObject({ most: time().optional() }, { error: '`most`' })
-        .optional()
-        .meta({ description: 'Longest time of a call.' }),
-      settings: z
-        .strictObject(
-          {
-            total: size().optional().meta({ description: 'Most bytes of all names and values together.' }),
-            reserved: globs().optional().meta({ description: 'Names that the destination sets itself.' }),
-            required: list(pattern(SETTING_PATTERN, 'a setting name'), 'a list of names')
-              .optional()
-              .meta({ description: 'Names that every function must declare.' }),
-          },
-          { error: 'a mapping' },
-        )
-        .optional()
-        .meta({ description: 'What the destination says about settings.' }),
-    },
-    { error: 'a mapping that describes the destination' },
-  )
-  .meta({ title: 'Emballage destination' });
-
-export type DestinationText = z.output<typeof destinationSchema>;
+export type DestinationText = z.output<ReturnType<typeof destinationSchema>>;

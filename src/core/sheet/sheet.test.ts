@@ -1,5 +1,7 @@
+import { KNOWN, languageOf } from '../languages';
 import { readDestination } from './destination';
 import { entryString } from './entry';
+import type { LanguageId } from './model';
 import { readYaml } from './yaml';
 
 const DESTINATION =
@@ -39,7 +41,7 @@ describe('YAML with its places', () => {
 
 describe('a destination', () => {
   it('is settled: sizes in bytes, defaults filled in', () => {
-    expect(readDestination(DESTINATION, 'd.yaml')).toEqual({
+    expect(readDestination(DESTINATION, 'd.yaml', KNOWN)).toEqual({
       problems: [],
       destination: {
         name: 'slipway',
@@ -63,16 +65,16 @@ describe('a destination', () => {
     ['runtimes: { node 20: {} }', 'runtimes: { node 20: }', 'nothing -> write it as expected'],
   ])('with %s written %s is refused', (right, wrong, expected) => {
     const text = DESTINATION.replace(/accepts:.*/, 'accepts: { zip: {} }').replace(right, wrong);
-    const { destination, problems } = readDestination(text, 'd.yaml');
+    const { destination, problems } = readDestination(text, 'd.yaml', KNOWN);
     expect([destination, problems.map(({ found, mend }) => `${found} -> ${mend}`)]).toEqual([undefined, [expected]]);
   });
 
   it('puts the entry into its own words', () => {
-    const { destination } = readDestination(DESTINATION, 'd.yaml');
+    const { destination } = readDestination(DESTINATION, 'd.yaml', KNOWN);
     if (destination === undefined) throw new Error('no destination');
     const entry = { text: 'lib/alert.mjs#decide', file: 'lib/alert.mjs', member: 'decide' };
-    const told = (language: string, form?: string): string =>
-      entryString({ ...destination, entry: { [language]: form } }, { text: '', language, version: '' }, entry);
+    const told = (language: LanguageId, form?: string): string =>
+      entryString({ ...destination, entry: { [language]: form } }, languageOf(language).sheet.entry, entry);
     expect([
       told('node'),
       told('node', '{module}.{member}'),

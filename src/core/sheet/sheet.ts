@@ -3,12 +3,13 @@ import { EmballageError, type Problem } from '../base/errors';
 import { printable } from '../base/text';
 import type { ProjectFolder } from '../disk/project-folder';
 import { readDestination } from './destination';
-import { FunctionReader, patchFunction } from './function';
+import { FunctionReader, patchFunction, type OpenLanguage } from './function';
 import { isMapping, validate } from './issues';
-import type { Destination, Sheet } from './model';
+import { MAX_YAML_BYTES, type Destination, type Sheet } from './model';
 import { SheetNotes } from './notes';
-import { NAME_PATTERN, sheetSchema } from './schema';
-import { MAX_YAML_BYTES, readYaml, type YamlFile } from './yaml';
+import type { KnownLanguages } from './runtimes';
+import { functionSchema, NAME_PATTERN, sheetSchema } from './schema';
+import { readYaml, type YamlFile } from './yaml';
 
 /** A file that the sheet's meaning depends on, with its text. */
 export interface ReadFile {
@@ -27,9 +28,27 @@ export interface LoadedSheet {
  * @param shown turns a path relative to the project into the name shown in messages
  * @throws EmballageError SHEET_INVALID with all problems, or what reading the files throws
  */
-export function loadSheet(project: ProjectFolder, path: string, shown: (path: string) => string): LoadedSheet {
+export async function loadSheet(
+  project: ProjectFolder,
+  path: string,
+  shown: (path: string) => string,
+  known: KnownLanguages,
+): Promise<LoadedSheet> {
   const text = project.read(path, 'reading the packing sheet', shown(path), MAX_YAML_BYTES);
-  return new SheetReader(project, shown, { path, text }).read();
+  const open = await openLanguages(known);
+  return new SheetReader({ project, shown, known, open }, { path, text }).read();
+}
+
+/** The keys of each language, in their order. */
+export async function openLanguages({ all }: KnownLanguages): Promise<OpenLanguage[]> {
+  return Promise.all(all.map(async (language) => ({ language, keys: await language.sheet.open() })));
+}
+
+interface Reading {
+  readonly project: ProjectFolder;
+  readonly shown: (path: string) => string;
+  readonly known: KnownLanguages;
+  readonly open: readonly OpenLanguage[];
 }
 
 class SheetReader {
@@ -39,8 +58,12 @@ class SheetReader {
   readonly #files: ReadFile[];
   readonly #notes: SheetNotes;
   readonly #problems: Problem[];
+  readonly #known: KnownLanguages;
+  readonly #open: readonly OpenLanguage[];
 
-  constructor(project: ProjectFolder, shown: (path: string) => string, sheet: ReadFile) {
+  constructor({ project, shown, known, open }: Reading, sheet: ReadFile) {
+    this.#known = known;
+    this.#open = open;
     this.#project = project;
     this.#shown = shown;
     this.#files = [sheet];
@@ -53,7 +76,10 @@ class SheetReader {
     const raw = this.#yaml.value;
     if (raw === undefined) throw this.#error();
     // The parts are looked at one by one, so that a mistake in one does not hide those in another.
-    const whole = validate(sheetSchema, raw, this.#yaml);
+    const own = this.#open.map(({ keys }) => keys);
+    const whole = validate(sheetSchema(this.#known, own), raw, this.#yaml);
+    const patching = { known: this.#known, schema: functionSchema(this.#known, own) };
+    const reader = new FunctionReader(this.#notes, this.#open);
     this.#problems.push(...whole.problems);
     const root = isMapping(raw) ? raw : {};
     const destinations = this.#readDestinations(isMapping(root.destinations) ? root.destinations : {});
@@ -61,10 +87,8 @@ class SheetReader {
     const functions = Object.entries(isMapping(root.functions) ? root.functions : {}).flatMap(([name, value]) => {
       this.#checkName(['functions', name], name);
       const rough = isMapping(root.defaults) ? root.defaults : {};
-      const text = isMapping(value) ? patchFunction(value, Object.keys(destinations)) : undefined;
-      return text === undefined
-        ? []
-        : [new FunctionReader(this.#notes).read(name, text, { ...rough, ...defaults }, Object.keys(destinations))];
+      const text = isMapping(value) ? patchFunction(value, Object.keys(destinations), patching) : undefined;
+      return text === undefined ? [] : [reader.read(name, text, { ...rough, ...defaults }, Object.keys(destinations))];
     });
     if (whole.value !== undefined && functions.length === 0 && this.#problems.length === 0) this.#noFunctions();
     if (this.#problems.length > 0 || whole.value === undefined) throw this.#error();
@@ -86,7 +110,7 @@ class SheetReader {
       try {
         const text = this.#project.read(path, 'reading the destination', shown, MAX_YAML_BYTES);
         this.#files.push({ path, text });
-        const { destination, problems } = readDestination(text, shown);
+        const { destination, problems } = readDestination(text, shown, this.#known);
         this.#problems.push(...problems);
         found[name] = destination;
       } catch (error) {

@@ -26,7 +26,6 @@ export interface YamlFile {
 }
 
 /** Sheets are short; whatever is longer is the wrong file. */
-export const MAX_YAML_BYTES = 1024 * 1024;
 const MAX_DEPTH = 32;
 /** How often anchors may be repeated, all in all. */
 const MAX_ALIASES = 1000;

@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import { folderWith } from '../../../test/support/program';
-import { readNetrc, withoutCredentials } from './credentials';
+import { readNetrc, withoutCredentials } from '../toolchains/credentials';
 import { HttpClient, NOT_FOUND } from './http';
 import type { NetworkRequest, NetworkResponse } from './network';
 

@@ -8,7 +8,7 @@ import { printable } from '../base/text';
 import { formatSize } from '../base/units';
 import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
-import { withoutCredentials, type Credentials } from './credentials';
+import { withoutCredentials, type Credentials } from '../toolchains/credentials';
 import type { Network, NetworkResponse } from './network';
 
 export interface HttpOptions {

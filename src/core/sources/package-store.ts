@@ -6,7 +6,7 @@ import { present } from '../base/present';
 import { printable } from '../base/text';
 import { contentDigest, fileDigest } from '../disk/digest';
 import { FileSink, guarded, temporaryBeside, writeWhole } from '../disk/write';
-import { withoutCredentials, type Credentials } from './credentials';
+import { withoutCredentials, type Credentials } from '../toolchains/credentials';
 import type { FetchRequest, HttpClient } from './http';
 import { integrityFault } from './integrity';
 

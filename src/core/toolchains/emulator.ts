@@ -1,6 +1,6 @@
 /** Finds what runs programs for another processor here: an emulator, and the C library that they load. */
 import { existsSync } from 'node:fs';
-import type { Arch } from '../sheet';
+import { ARCHITECTURES, type Arch } from '../sheet';
 import { programsNamed } from './programs';
 
 export interface Emulator {
@@ -25,9 +25,23 @@ export const SYSROOT_PACKAGES: Readonly<Record<Arch, string>> = {
   arm64: 'libc6-arm64-cross',
 };
 
+/** What cannot be run here for want of an emulator or a C library, and how to get it. */
+export function missingEmulators(
+  emulators: readonly Emulator[],
+  own: Arch,
+): { readonly what: string; readonly mend: string }[] {
+  return ARCHITECTURES.filter((arch) => arch !== own).flatMap((arch) => {
+    const emulator = emulators.find((one) => one.arch === arch);
+    if (emulator === undefined) return [{ what: `running ${arch}`, mend: 'install Debian’s `qemu-user-static`' }];
+    return emulator.sysroot === undefined
+      ? [{ what: `the C library of ${arch}`, mend: `install Debian’s \`${SYSROOT_PACKAGES[arch]}\`` }]
+      : [];
+  });
+}
+
 /** @param searchPath the PATH to look through */
 export function findEmulators(searchPath: string): Emulator[] {
-  return (['x86_64', 'arm64'] as const).flatMap((arch) => {
+  return ARCHITECTURES.flatMap((arch) => {
     const [path] = programsNamed(NAMES[arch], searchPath);
     const sysroot = SYSROOTS[arch];
     return path === undefined ? [] : [{ arch, path, ...(existsSync(`${sysroot}/lib`) && { sysroot }) }];

@@ -1,3 +1,9 @@
-/** Waybills. Their schema is behind a door of its own, `schema`, so that making one does not load the schema library. */
-export type { Waybill, WaybillFile } from './schema';
-export { filesDigest, formatWaybill, makeWaybill, readWaybill } from './waybill';
+/** Waybills. Their schema is loaded only to hold one against it. */
+import type { KnownLanguages } from '../sheet';
+
+export type { CarriedPackage, Waybill, WaybillFile } from './schema';
+export { filesDigest, formatWaybill, makeWaybill, readWaybill, type WaybillFacts } from './waybill';
+
+export async function waybillSchema(known: Pick<KnownLanguages, 'all'>) {
+  return (await import('./schema')).waybillSchema(known);
+}

@@ -1,5 +1,6 @@
-/** The shape of a waybill. Published as a JSON Schema; format version 1. */
+/** The shape of a waybill. Published as a JSON Schema; format version 2. What is a language's own stands under its id. */
 import { z } from 'zod';
+import { partFields, type KnownLanguages, type LateFields, type OwnOf } from '../sheet';
 
 const digest = z
   .string()
@@ -90,126 +91,146 @@ const image = z.strictObject({
   user: z.string(),
 });
 
-export const waybillSchema = z
-  .strictObject({
-    waybill: z.literal(1).meta({ description: 'Version of this format.' }),
-    function: z.string(),
-    project: z.string(),
-    runtime: z.string(),
-    arch: z.enum(['x86_64', 'arm64']),
-    form: z.enum(['zip', 'jar', 'binary', 'image']),
-    destination: z.string(),
-    artifact: z.strictObject({
-      file: z.string().meta({ description: 'Name of the artifact, which lies beside the waybill.' }),
-      size: z.int().nonnegative(),
-      sha256: digest.meta({
-        description: 'Of the file; for an image, whose blobs are named by digest, of its manifest.',
-      }),
-      unpacked: z.int().nonnegative(),
-      files: z.int().nonnegative().meta({ description: 'Entries of the artifact.' }),
-    }),
-    entry: z.strictObject({
-      declared: z.string().meta({ description: 'As in the packing sheet.' }),
-      loads: z
-        .strictObject({ file: z.string(), member: z.string() })
-        .meta({ description: 'The file of the artifact that the host loads, and the member that it calls.' }),
-      host: z.string().meta({ description: 'In the destination’s own form: what to tell the host.' }),
-    }),
-    settings: z
-      .array(z.strictObject({ name: z.string(), secret: z.boolean() }))
-      .meta({ description: 'Declared settings, without values.' }),
-    inputs: z.strictObject({
-      function: digest.meta({ description: 'Of what the sheet says about the function, settled.' }),
-      files: digest.meta({ description: 'Of all packed files: their paths, modes and contents.' }),
-    }),
-    made: z.strictObject({
-      by: z.string().meta({ description: 'The tool and its version.' }),
-      deflate: z
-        .string()
-        .meta({ description: 'The encoder whose output the artifact holds; `none` for an executable by itself.' }),
-      time: z.string().meta({ description: 'The time that entries carry, UTC.' }),
-      toolchains: z.array(z.string()),
-    }),
-    image: image.optional(),
-    packages: z
-      .array(
-        z.strictObject({
-          name: z.string(),
-          version: z.string(),
-          file: z.string().meta({ description: 'Name of the file it came in.' }),
-          sha256: digest,
-          by: z.array(z.string()).meta({ description: 'Who asks for it.' }),
-          at: z.string().optional().meta({ description: 'Where it lies in the artifact.' }),
-          script: z
-            .literal(true)
-            .optional()
-            .meta({ description: 'It has a script that wants to run when it is installed, which never happened.' }),
-          engines: z.string().optional().meta({ description: 'Versions of Node.js that it is for.' }),
-        }),
-      )
-      .meta({ description: 'Third-party packages, as the lock has them.' }),
-    provided: z.array(z.string()).meta({ description: 'Packages left to the destination’s runtime.' }),
-    trim: z.enum(['off', 'safe', 'traced']),
-    overlaps: z.array(z.strictObject({ path: z.string(), kept: z.string(), dropped: z.string() })),
-    clashes: z
-      .array(
-        z.strictObject({
-          name: z.string(),
-          version: z.string(),
-          chain: z.array(z.string()),
-          used: z.string(),
-          usedChain: z.array(z.string()),
-        }),
-      )
-      .optional()
-      .meta({
-        description: 'JVM: versions that somebody asks for and that nearer ones override, with the chains of both.',
-      }),
-    unseen: z
-      .array(z.strictObject({ file: z.string(), line: z.int(), what: z.string(), kept: z.string() }))
-      .meta({ description: 'Places whose imports cannot be seen, and what is kept whole for them.' }),
-    missing: z
-      .array(
-        z.strictObject({
-          file: z.string(),
-          line: z.int(),
-          specifier: z.string(),
-          why: z.string().meta({ description: 'What was looked for.' }),
-          near: z.string().optional().meta({ description: 'What is there instead.' }),
-          guard: z.enum(['none', 'try', 'lazy']).meta({ description: 'When it is asked for.' }),
-        }),
-      )
-      .meta({ description: 'Imports that lead nowhere, as far as they were followed.' }),
-    modules: z
-      .array(
-        z.strictObject({
-          path: z.string(),
-          size: z.int().nonnegative(),
-          origin,
-          reason,
-          settings: z
-            .array(z.strictObject({ name: z.string(), line: z.int(), hasDefault: z.boolean() }))
-            .optional()
-            .meta({ description: 'Settings that it reads; only for the function’s own.' }),
-          packages: z
-            .array(z.string())
-            .optional()
-            .meta({ description: 'Where packages would lie that it asks for; only for the function’s own.' }),
-        }),
-      )
-      .meta({
-        description: 'Modules that were linked into the file that the host loads, in the order in which they run.',
-      }),
-    reads: z
-      .array(z.strictObject({ name: z.string(), file: z.string(), line: z.int(), hasDefault: z.boolean() }))
-      .optional()
-      .meta({ description: 'Native code: settings that the source reads by a name that stands in it.' }),
-    trimmed: z
-      .array(z.strictObject({ path: z.string(), size: z.int(), package: z.string(), by: z.string() }))
-      .meta({ description: 'Files of packages that were taken out, each with the rule.' }),
-    files: z.array(file),
-  })
-  .meta({ title: 'Emballage waybill' });
+/** Version of the format. */
+export const WAYBILL_FORMAT = 2;
 
-export type Waybill = z.output<typeof waybillSchema>;
+const settingRead = { name: z.string(), line: z.int(), hasDefault: z.boolean() };
+
+type Fields = Readonly<Record<string, z.ZodType>>;
+
+/** The artifact itself. */
+const artifact = z.strictObject({
+  file: z.string().meta({ description: 'Name of the artifact, which lies beside the waybill.' }),
+  size: z.int().nonnegative(),
+  sha256: digest.meta({
+    description: 'Of the file; for an image, whose blobs are named by digest, of its manifest.',
+  }),
+  unpacked: z.int().nonnegative(),
+  files: z.int().nonnegative().meta({ description: 'Entries of the artifact.' }),
+});
+
+/** What the sheet says, as it is told to hosts. */
+const statedFields = {
+  entry: z.strictObject({
+    declared: z.string().meta({ description: 'As in the packing sheet.' }),
+    loads: z
+      .strictObject({ file: z.string(), member: z.string() })
+      .meta({ description: 'The file of the artifact that the host loads, and the member that it calls.' }),
+    host: z.string().meta({ description: 'In the destination’s own form: what to tell the host.' }),
+  }),
+  settings: z
+    .array(z.strictObject({ name: z.string(), secret: z.boolean() }))
+    .meta({ description: 'Declared settings, without values.' }),
+  inputs: z.strictObject({
+    function: digest.meta({ description: 'Of what the sheet says about the function, settled.' }),
+    files: digest.meta({ description: 'Of all packed files: their paths, modes and contents.' }),
+  }),
+};
+
+/** How it was made. */
+const made = z.strictObject({
+  by: z.string().meta({ description: 'The tool and its version.' }),
+  deflate: z
+    .string()
+    .meta({ description: 'The encoder whose output the artifact holds; `none` for an executable by itself.' }),
+  time: z.string().meta({ description: 'The time that entries carry, UTC.' }),
+  toolchains: z.array(z.string()),
+});
+
+/** What tracing and packing noted. */
+const tracedFields = {
+  overlaps: z.array(z.strictObject({ path: z.string(), kept: z.string(), dropped: z.string() })),
+  unseen: z
+    .array(z.strictObject({ file: z.string(), line: z.int(), what: z.string(), kept: z.string() }))
+    .meta({ description: 'Places whose imports cannot be seen, and what is kept whole for them.' }),
+  missing: z
+    .array(
+      z.strictObject({
+        file: z.string(),
+        line: z.int(),
+        specifier: z.string(),
+        why: z.string().meta({ description: 'What was looked for.' }),
+        near: z.string().optional().meta({ description: 'What is there instead.' }),
+        guard: z.enum(['none', 'try', 'lazy']).meta({ description: 'When it is asked for.' }),
+      }),
+    )
+    .meta({ description: 'Imports that lead nowhere, as far as they were followed.' }),
+};
+
+const modules = z
+  .array(
+    z.strictObject({
+      path: z.string(),
+      size: z.int().nonnegative(),
+      origin,
+      reason,
+      settings: z
+        .array(z.strictObject(settingRead))
+        .optional()
+        .meta({ description: 'Settings that it reads; only for the function’s own.' }),
+      packages: z
+        .array(z.string())
+        .optional()
+        .meta({ description: 'Where packages would lie that it asks for; only for the function’s own.' }),
+    }),
+  )
+  .meta({
+    description: 'Modules that were linked into the file that the host loads, in the order in which they run.',
+  });
+
+const waybillOf = (ownPackage: Fields, own: Fields) =>
+  z
+    .strictObject({
+      waybill: z.literal(2).meta({ description: 'Version of this format.' }),
+      function: z.string(),
+      project: z.string(),
+      runtime: z.string(),
+      arch: z.enum(['x86_64', 'arm64']),
+      form: z.enum(['zip', 'jar', 'binary', 'image']),
+      destination: z.string(),
+      artifact,
+      ...statedFields,
+      made,
+      image: image.optional(),
+      packages: z
+        .array(
+          z.strictObject({
+            name: z.string(),
+            version: z.string(),
+            file: z.string().meta({ description: 'Name of the file it came in.' }),
+            sha256: digest,
+            by: z.array(z.string()).meta({ description: 'Who asks for it.' }),
+            ...(ownPackage as LateFields),
+          }),
+        )
+        .meta({ description: 'Third-party packages, as the lock has them.' }),
+      provided: z.array(z.string()).meta({ description: 'Packages left to the destination’s runtime.' }),
+      trim: z.enum(['off', 'safe', 'traced']),
+      ...tracedFields,
+      modules,
+      reads: z
+        .array(z.strictObject({ ...settingRead, file: z.string() }))
+        .optional()
+        .meta({ description: 'Settings that the source reads, where the artifact does not show it.' }),
+      ...(own as LateFields),
+      trimmed: z
+        .array(z.strictObject({ path: z.string(), size: z.int(), package: z.string(), by: z.string() }))
+        .meta({ description: 'Files of packages that were taken out, each with the rule.' }),
+      files: z.array(file),
+    })
+    .meta({ title: 'Emballage waybill' });
+
+export async function waybillSchema(known: Pick<KnownLanguages, 'all'>) {
+  const own = await partFields(known, ['carriedPackage', 'carried']);
+  const optional = (fields: Fields): Fields =>
+    Object.fromEntries(Object.entries(fields).map(([id, schema]) => [id, schema.optional()]));
+  return waybillOf(optional(own.carriedPackage), optional(own.carried));
+}
+
+type PlainWaybill = z.output<ReturnType<typeof waybillOf>>;
+type PlainPackage = PlainWaybill['packages'][number];
+
+/** A third-party package as a waybill has it, with what is its language's own. */
+export type CarriedPackage = PlainPackage & OwnOf<'carriedPackage'>;
+export type Waybill = Omit<PlainWaybill, 'packages'> & { packages: CarriedPackage[] } & OwnOf<'carried'>;
 export type WaybillFile = Waybill['files'][number];

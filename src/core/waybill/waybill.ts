@@ -14,14 +14,12 @@ import type {
   Trimmed,
   UnseenImport,
 } from '../fileset/model';
-import { entryString } from '../sheet/entry';
-import type { Arch, Destination, Entry, FunctionSpec } from '../sheet';
-import type { Waybill, WaybillFile } from './schema';
+import type { Arch, Entry, FunctionSpec, KnownLanguages, OwnOf } from '../sheet';
+import type { CarriedPackage, Waybill, WaybillFile } from './schema';
 
 export interface WaybillFacts {
   readonly project: string;
   readonly spec: FunctionSpec;
-  readonly destination: Destination;
   readonly arch: Arch;
   readonly fileSet: Pick<FileSet, 'entries'>;
   /** SHA-256 of each file, by path. */
@@ -32,17 +30,20 @@ export interface WaybillFacts {
     readonly sha256: string;
     readonly unpacked: number;
   };
-  readonly packages: Waybill['packages'];
+  readonly packages: readonly CarriedPackage[];
   /** Names of packages left to the destination's runtime. */
   readonly provided: readonly string[];
   readonly trimmed: readonly Trimmed[];
   readonly overlaps: readonly Overlap[];
-  readonly clashes: NonNullable<Waybill['clashes']>;
+  /** What is the language's own. */
+  readonly carried: OwnOf<'carried'>;
   readonly unseen: readonly UnseenImport[];
   readonly missing: readonly MissingImport[];
   readonly modules: readonly LinkedModule[];
   /** What the host calls, where that is not the declared entry. */
   readonly hostEntry: Entry;
+  /** The entry string in the destination's own form. */
+  readonly host: string;
   readonly toolchains: readonly string[];
   /** Settings that the code reads, where the artifact does not show it. */
   readonly settings: readonly SettingRead[];
@@ -61,7 +62,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     ...(facts.image !== undefined && { layer: facts.image.layerOf(entry.path) }),
   }));
   return {
-    waybill: 1,
+    waybill: 2,
     function: spec.name,
     project: facts.project,
     runtime: spec.runtime.text,
@@ -72,7 +73,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     entry: {
       declared: spec.entry.text,
       loads: { file: facts.hostEntry.file, member: facts.hostEntry.member },
-      host: entryString(facts.destination, spec.runtime, facts.hostEntry),
+      host: facts.host,
     },
     settings: spec.settings.map(({ name, secret }) => ({ name, secret })),
     inputs: { function: contentDigest(specInputs(spec)), files: filesDigest(facts.fileSet, facts.digests) },
@@ -83,14 +84,14 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
       toolchains: [...facts.toolchains],
     },
     ...(facts.image !== undefined && { image: facts.image.facts }),
-    packages: facts.packages,
+    packages: [...facts.packages],
     provided: [...facts.provided],
     trim: spec.trim,
     overlaps: [...facts.overlaps],
-    ...(facts.clashes.length > 0 && { clashes: facts.clashes }),
     unseen: [...facts.unseen],
     missing: [...facts.missing],
     ...(facts.settings.length > 0 && { reads: facts.settings.map((read) => ({ ...read })) }),
+    ...facts.carried,
     trimmed: [...facts.trimmed],
     modules: facts.modules.map(({ settings, packages, ...one }) => ({
       ...one,
@@ -103,7 +104,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
 }
 
 /** Lists that are written one item a line, so that two waybills can be compared line by line. */
-const LISTS = ['packages', 'overlaps', 'clashes', 'reads', 'unseen', 'missing', 'trimmed', 'modules', 'files'] as const;
+const LISTS = ['packages', 'overlaps', 'reads', 'unseen', 'missing', 'trimmed', 'modules', 'files'] as const;
 
 /** The bytes of a waybill. */
 export function formatWaybill(waybill: Waybill): string {
@@ -125,16 +126,23 @@ export function filesDigest(fileSet: Pick<FileSet, 'entries'>, digests: Readonly
   return hash.digest('hex');
 }
 
-/** Reads a waybill that lies beside an artifact. Loads the schema library, so only for those who need it. */
-export async function readWaybill(text: string, shown: string): Promise<Waybill> {
-  const { waybillSchema } = await import('./schema');
+export interface WaybillReading {
+  /** Its name, for messages. */
+  readonly shown: string;
+  readonly languages: Pick<KnownLanguages, 'all'>;
+  /** Whether it is known to be as the format wants it; otherwise the schema library is loaded to see. */
+  readonly isVerified: boolean;
+}
+
+/** Reads a waybill that lies beside an artifact. @throws EmballageError ARTIFACT_MIXED */
+export async function readWaybill(text: string, { shown, languages, isVerified }: WaybillReading): Promise<Waybill> {
   const bad = (found: string, cause?: unknown): EmballageError =>
     new EmballageError(
       'ARTIFACT_MIXED',
       {
         doing: 'reading the waybill',
         where: shown,
-        expected: 'a waybill of format 1',
+        expected: 'a waybill of format 2',
         found,
         mend: 'build the function again',
       },
@@ -146,8 +154,11 @@ export async function readWaybill(text: string, shown: string): Promise<Waybill>
   } catch (cause) {
     throw bad('text that is no JSON', cause);
   }
-  const result = waybillSchema.safeParse(value);
-  if (result.success) return result.data;
+  if (isVerified) return value as Waybill;
+  if ((value as { waybill?: unknown } | null)?.waybill === 1) throw bad('one of an earlier version of the tool');
+  const { waybillSchema } = await import('./schema');
+  const result = (await waybillSchema(languages)).safeParse(value);
+  if (result.success) return value as Waybill;
   throw bad(`\`${result.error.issues[0]?.path.map(String).join('.') ?? ''}\` is not as the format wants it`);
 }
 

@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { basename, dirname, join } from 'node:path';
 import { withFileSource } from '../../core/disk/file-source';
 import { unpackZip } from '../../core/disk/unpack';
+import type { HostRun } from '../../core/languages';
 import type { NamedEvent } from './event';
 import { prepareImage, type ImagePlan } from './image';
 import type { Log } from './log';
@@ -18,8 +19,8 @@ export interface HostPlan {
   /** Entry file in the artifact, and the member. */
   readonly file: string;
   readonly member: string;
-  /** The language of the function, and the program that runs it; none where the artifact is an executable itself. */
-  readonly language: string;
+  /** How functions of its language are started, and the program that runs it; none where it is an executable itself. */
+  readonly run: HostRun;
   readonly program?: string;
   /** What runs an executable for another processor, with its arguments. */
   readonly emulator?: { readonly program: string; readonly args: readonly string[] };
@@ -109,12 +110,12 @@ async function openImageHost(plan: HostPlan, image: ImagePlan, base: string, end
   return new Caller(plan, processPlan, { root: '/', asNobody: true, end });
 }
 
-/** Unpacks the artifact; a JAR and an executable by itself are run as they are. @returns the folders that were made */
+/** Unpacks the artifact; an executable by itself is run as it is, and so is what the runtime reads whole. @returns the folders that were made */
 async function putArtifact(plan: HostPlan, root: string): Promise<string[]> {
   const isExecutable = plan.program === undefined && !plan.shown.endsWith('.zip');
-  if (plan.language !== 'java' && !isExecutable)
+  const name = isExecutable ? plan.file : plan.run.wholeAs;
+  if (name === undefined)
     return withFileSource(plan.artifact, plan.shown, (source) => unpackZip(source, plan.shown, root));
-  const name = isExecutable ? plan.file : JAR_NAME;
   copyFileSync(plan.artifact, join(root, name));
   chmodSync(join(root, name), isExecutable ? 0o555 : 0o444);
   return [];
@@ -149,10 +150,9 @@ function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean):
     ...(asNobody && { user: NOBODY }),
     load: {
       ...{ root, member: plan.member, name: plan.name, memory: plan.memoryBytes },
-      ...(plan.language === 'java'
-        ? { file: join(root, JAR_NAME), className: plan.file }
-        : { file: join(root, plan.file) }),
+      ...plan.run.load({ root }, plan.file),
     },
+    fullHeap: plan.run.fullHeap,
     memoryBytes: plan.memoryBytes,
     timeoutMs: plan.timeoutMs,
   };
@@ -166,35 +166,12 @@ function executable({ emulator, file }: HostPlan, root: string): Started {
   return { speaks: 'lines', program: emulator.program, args: [...emulator.args, path] };
 }
 
-function withRunner(plan: HostPlan, program: string, base: string, root: string): Started {
-  const name = RUNNERS[plan.language] ?? 'node/run/runner.mjs';
-  const runner = join(base, basename(name));
-  copyFileSync(join(__dirname, '../../core/languages', name), runner);
+function withRunner({ run, memoryBytes }: HostPlan, program: string, base: string, root: string): Started {
+  if (run.runner === undefined) throw new Error('a runtime without a runner');
+  const runner = join(base, basename(run.runner));
+  copyFileSync(run.runner, runner);
   chmodSync(runner, 0o644);
-  return { speaks: 'runner', program, args: runtimeArguments(plan, runner, root) };
-}
-
-const RUNNERS: Readonly<Record<string, string>> = { python: 'python/run/runner.py', java: 'jvm/run/runner.jar' };
-const JAR_NAME = 'function.jar';
-
-function runtimeArguments(plan: HostPlan, runner: string, root: string): string[] {
-  // Isolated: neither the user's own packages nor settings of the interpreter; and nothing is written beside modules.
-  if (plan.language === 'python') return ['-I', '-B', '-X', 'utf8', runner];
-  const mib = Math.max(16, Math.floor(plan.memoryBytes / 1024 ** 2));
-  if (plan.language !== 'java') return [`--max-old-space-size=${String(mib)}`, runner];
-  return [
-    // The machine itself needs room beside the heap.
-    `-Xmx${String(Math.max(8, Math.floor(mib * 0.7)))}m`,
-    '-XX:+UseSerialGC',
-    '-XX:+ExitOnOutOfMemoryError',
-    '-Xverify:all',
-    '-Dfile.encoding=UTF-8',
-    // The runner talks over descriptors that it was given by number.
-    '--add-opens=java.base/java.io=ALL-UNNAMED',
-    '-cp',
-    `${runner}:${join(root, JAR_NAME)}`,
-    'emballage.host.Runner',
-  ];
+  return { speaks: 'runner', program, args: run.args({ runner, root, memoryBytes }) };
 }
 
 class Caller implements OpenHost {

@@ -11,8 +11,8 @@ import { openLayout } from '../../core/disk/layout-files';
 import { openImage, type OpenImage } from '../../core/disk/open-image';
 import { unpackImage } from '../../core/disk/unpack-image';
 import { textOf } from '../../core/disk/in-image';
-import { chooseImage } from '../../core/pipeline/image/image-subject';
 import { startedBy } from '../../core/findings/image';
+import { chooseImage } from '../../core/pipeline/image';
 import type { Arch } from '../../core/sheet';
 import type { ProcessPlan } from './process';
 

@@ -47,7 +47,7 @@ export interface ProcessPlan {
     /** Absolute path of the unpacked artifact, and of the entry in it. */
     readonly root: string;
     readonly file: string;
-    /** For the JVM: the class that has the member. */
+    /** The class that has the member, where the runtime wants to be told. */
     readonly className?: string;
     readonly member: string;
     readonly name: string;
@@ -55,6 +55,8 @@ export interface ProcessPlan {
   };
   readonly memoryBytes: number;
   readonly timeoutMs: number;
+  /** What the runtime writes before it ends for want of memory. */
+  readonly fullHeap?: string | undefined;
 }
 
 const MEMORY_LOOK_MS = 20;
@@ -64,8 +66,6 @@ const MAX_LOG_ROUNDS = 200;
 const MAX_ANSWER_BYTES = 64 * 1024 * 1024;
 /** Loading may take this long even where a call may not. */
 const LEAST_LOAD_MS = 10_000;
-/** What runtimes write before they end for want of memory. */
-const FULL_HEAP = ['heap out of memory', 'Terminating due to java.lang.OutOfMemoryError'];
 
 type Message = { readonly mark?: unknown } & Readonly<Record<string, unknown>>;
 
@@ -256,8 +256,9 @@ export class HostProcess {
   }
 
   #closed(code: number | null, signal: NodeJS.Signals | null): void {
-    // V8 ends the process with SIGABRT when its heap is full; the JVM with a code of its own.
-    if (FULL_HEAP.some((words) => this.#log.mentions(words)))
+    // Runtimes end in ways of their own when their heap is full: by a signal, or with a code.
+    const { fullHeap } = this.#plan;
+    if (fullHeap !== undefined && this.#log.mentions(fullHeap))
       this.#finish({ kind: 'memory', limitBytes: this.#plan.memoryBytes });
     else if (signal !== null) this.#finish({ kind: 'killed', signal });
     else this.#finish({ kind: 'exited', code: code ?? 0 });

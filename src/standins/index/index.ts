@@ -1,3 +1,3 @@
 /** The stand-in package index. */
-export { type Catalogue, readCatalogue } from './catalogue';
+export { readFolder } from './read-folder';
 export { MISBEHAVIOURS, startIndex, type Misbehaviour, type RunningIndex } from './server';

@@ -3,7 +3,7 @@ import { createReadStream, statSync } from 'node:fs';
 import type { ServerResponse } from 'node:http';
 import { CONTENT_DIGEST } from '../../core/formats/oci';
 import type { FaultState } from './faults';
-import { fail, type Exchange } from './server';
+import { fail, type Exchange } from './exchange';
 
 export function sendBlob(exchange: Exchange, name: string, digest: string): void {
   const { request, response, store, faults } = exchange;

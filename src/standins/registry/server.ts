@@ -1,9 +1,10 @@
 /** A small registry of container images on loopback (OCI distribution specification 1.1), which can be told to misbehave. */
 import { randomBytes } from 'node:crypto';
-import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import { createServer, type IncomingMessage, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { CONTENT_DIGEST, OCI_INDEX } from '../../core/formats/oci';
 import { sendBlob } from './blobs';
+import { fail, send, type Exchange } from './exchange';
 import { FaultState, type RegistryFault } from './faults';
 import { RegistryStore } from './store';
 import { receiveUpload } from './uploads';
@@ -25,15 +26,6 @@ export interface RunningRegistry {
   /** `127.0.0.1:8430`. */
   readonly host: string;
   close(): Promise<void>;
-}
-
-/** One request, with what answering it takes. */
-export interface Exchange {
-  readonly request: IncomingMessage;
-  readonly response: ServerResponse;
-  readonly url: URL;
-  readonly store: RegistryStore;
-  readonly faults: FaultState;
 }
 
 const MAX_MANIFEST_BYTES = 4 * 1024 * 1024;
@@ -261,13 +253,4 @@ async function body(request: IncomingMessage): Promise<Buffer | undefined> {
     chunks.push(chunk as Uint8Array);
   }
   return Buffer.concat(chunks);
-}
-
-export function send(response: ServerResponse, status: number, type: string, text: string): void {
-  response.writeHead(status, { 'content-type': type, 'content-length': Buffer.byteLength(text) }).end(text);
-}
-
-/** An error as the standard writes it ("Error Codes"). */
-export function fail(response: ServerResponse, status: number, code: string, message: string): void {
-  send(response, status, 'application/json', JSON.stringify({ errors: [{ code, message }] }));
 }

@@ -13,7 +13,7 @@ import {
 } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileDigest } from '../../core/disk/digest';
-import { nameFault, tagFault } from '../../core/formats/oci/reference';
+import { nameFault, tagFault } from '../../core/formats/oci';
 
 export interface StoredManifest {
   readonly digest: string;

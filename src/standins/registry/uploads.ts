@@ -1,7 +1,7 @@
 /** Uploads to the stand-in registry: whole, in pieces, by mounting; what has arrived stays until it is finished. */
 import type { ServerResponse } from 'node:http';
 import { CONTENT_DIGEST } from '../../core/formats/oci';
-import { fail, type Exchange } from './server';
+import { fail, type Exchange } from './exchange';
 
 /** @param id of the upload; '' to begin one */
 export async function receiveUpload(exchange: Exchange, name: string, id: string): Promise<void> {

@@ -4,5 +4,6 @@ export { type ZipDifference, firstZipDifference } from './compare';
 export { type DosTime, DOS_FLOOR, formatDosTime, toDosTime } from './dos-time';
 export { type ZipFault, type ZipFaultCode, ZipFaultError, describeFault, mendFault } from './faults';
 export { METHOD_DEFLATED, METHOD_STORED } from './layout';
+export { endsAsArtifact } from './mark';
 export { type ZipArchive, type ZipEntry, type ZipLimits, entryChunks, findEntry, openZip, readEntry } from './reader';
 export { type ZipMember, type ZipSink, ZipWriter, archiveName } from './writer';

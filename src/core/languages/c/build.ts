@@ -4,21 +4,23 @@ import { join } from 'node:path';
 import picomatch from 'picomatch';
 import { EmballageError } from '../../base/errors';
 import { listed } from '../../base/text';
-import { isCxx, isSource, readDepFile } from '../compiled';
+import { readDepFile } from '../compiled/dep-file';
+import type { CompileRequest as AnyCompileRequest, Compiled, Plan } from '../compiled/compiled-language';
 import { cleanEnvironment, runCompiler } from '../../toolchains/run-compiler';
 import type { CCompiler } from '../compiled/c-compilers';
-import type { CompileRequest, Compiled } from '../compiled/compile-target';
 import { chooseCCompiler } from '../compiled/choose-compiler';
+
+type CompileRequest = AnyCompileRequest<'c'>;
 
 const COMPILE = ['-O2', '-ffunction-sections', '-fdata-sections', '-fno-ident', '-g0'];
 const LINK = ['-Wl,--gc-sections', '-Wl,--build-id=none', '-Wl,-z,relro', '-Wl,-z,now', '-Wl,--sort-common'];
 
-export async function planC(request: CompileRequest) {
+export async function planC(request: CompileRequest): Promise<Plan> {
   const sources = sourcesOf(request);
   const hasCxx = sources.some(isCxx);
-  const isStatic = request.spec.native?.linkage === 'static';
+  const isStatic = request.spec.own.linkage === 'static';
   const compiler = await chooseCCompiler(request, { isStatic, isCxx: hasCxx, isLinker: false });
-  const { flags = [], libraries = [] } = request.spec.native ?? {};
+  const { flags, libraries } = request.spec.own;
   const link = [
     ...LINK,
     // What the host need not have is linked in.
@@ -34,7 +36,7 @@ export async function planC(request: CompileRequest) {
 
 function sourcesOf({ spec, files }: CompileRequest): string[] {
   const all = files.map(({ path }) => path).filter((path) => isSource(path));
-  const patterns = spec.native?.sources ?? [];
+  const patterns = spec.own.sources;
   const chosen = patterns.length === 0 ? all : all.filter((path) => picomatch.isMatch(path, [...patterns]));
   const sources = [...new Set([...chosen, spec.entry.file])].sort();
   const unused = patterns.find((pattern) => !all.some((path) => picomatch.isMatch(path, pattern)));
@@ -77,7 +79,7 @@ async function compileC(
         `-ffile-prefix-map=${project.root}=.`,
         ...(compiler.compiler === 'gcc' ? [`-frandom-seed=${next.source}`] : []),
         ...['-I', '.', ...include],
-        ...(spec.native?.flags ?? []),
+        ...spec.own.flags,
         ...['-MD', '-MF', `${next.object}.d`, '-c', next.source, '-o', next.object],
       ];
       await runCompiler({ program, args, cwd: folder, env, doing, shown });
@@ -93,4 +95,12 @@ async function compileC(
   await runCompiler({ program, args, cwd: scratch, env, doing, shown });
   const read = objects.flatMap((object) => readDepFile(readFileSync(`${object}.d`, 'utf8')));
   return { executable: output, read: read.map((path) => (path.startsWith('/') ? path : join(folder, path))) };
+}
+
+function isSource(path: string): boolean {
+  return /\.(?:c|cc|cpp|cxx|C)$/.test(path);
+}
+
+function isCxx(path: string): boolean {
+  return /\.(?:cc|cpp|cxx|C)$/.test(path);
 }

@@ -2,7 +2,9 @@
 import { existsSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { baseOf } from '../../base/paths';
-import type { Arch } from '../../sheet';
+import { ARCHITECTURES, type Arch } from '../../sheet';
+import type { Machine } from '../../toolchains/machine';
+import type { FoundToolchains } from '../language';
 import { askProgram, programsNamed } from '../../toolchains/programs';
 
 /** A compiler for one processor. */
@@ -31,8 +33,13 @@ export const C_PACKAGES: Readonly<Record<Arch, string>> = {
   arm64: 'gcc-aarch64-linux-gnu',
 };
 
+/** The compilers of C here, looked for once. */
+export function cCompilersOf(machine: Machine): Promise<CCompiler[]> {
+  return machine.once('c', () => findCCompilers(machine.searchPath));
+}
+
 /** @param searchPath the PATH to look through */
-export async function findCCompilers(searchPath: string): Promise<CCompiler[]> {
+async function findCCompilers(searchPath: string): Promise<CCompiler[]> {
   const found = await Promise.all(programsNamed(NAMES, searchPath).map(look));
   return found.flat().sort((a, b) => (a.compiler === b.compiler ? 0 : a.compiler === 'gcc' ? -1 : 1));
 }
@@ -86,4 +93,23 @@ function siblingForCxx(path: string): string | undefined {
     .replace(/gcc/, 'g++');
   const sibling = join(dirname(path), name);
   return existsSync(sibling) ? sibling : undefined;
+}
+
+/** As `toolchains` shows them. */
+export async function foundC(machine: Machine): Promise<FoundToolchains> {
+  const c = await cCompilersOf(machine);
+  const rows = c.map((one) => {
+    const more = [
+      one.libc === 'musl' ? 'with musl' : '',
+      one.cxx === undefined ? 'without C++' : '',
+      one.hasStatic ? '' : 'dynamic only',
+    ];
+    const what = [one.arch, ...more.filter((text) => text !== '')].join(', ');
+    return { name: one.compiler, version: one.version, path: one.path, does: 'compiles for', what };
+  });
+  const missing = ARCHITECTURES.filter((arch) => !c.some((one) => one.arch === arch)).map((arch) => ({
+    what: `C for ${arch}`,
+    mend: `install Debian’s \`${arch === machine.arch ? 'gcc' : C_PACKAGES[arch]}\``,
+  }));
+  return { rows, document: { c }, missing };
 }

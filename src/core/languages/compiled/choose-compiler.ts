@@ -2,69 +2,24 @@
 import semver from 'semver';
 import { EmballageError } from '../../base/errors';
 import { listed } from '../../base/text';
-import type { Arch, FunctionSpec, WantedToolchain } from '../../sheet';
-import { C_PACKAGES, chooseC, type CCompiler } from './c-compilers';
-import type { GoToolchain } from '../go/toolchain';
-import type { Machine } from '../../toolchains/machine';
-import { rustMend, rustTriple, type RustToolchain } from '../rust/toolchain';
-import { runtimeOf } from '../../project/destination-runtime';
+import type { Arch, FunctionSpec } from '../../sheet';
+import { libcOf, type Libc } from '../../project/destination-runtime';
 import type { Project } from '../../project/targets';
+import type { Machine } from '../../toolchains/machine';
+import { C_PACKAGES, cCompilersOf, chooseC, type CCompiler } from './c-compilers';
+import type { CompiledId, WantedToolchain } from './own';
 
-export type Libc = 'glibc' | 'musl';
-
-export interface Wanted {
+export interface Wanted<Id extends CompiledId = CompiledId> {
   readonly project: Project;
-  readonly spec: FunctionSpec;
+  readonly spec: FunctionSpec<Id>;
   readonly arch: Arch;
   readonly machine: Machine;
-}
-
-/** The C library that the destination has. */
-export function libcOf({ project, spec }: Pick<Wanted, 'project' | 'spec'>): Libc {
-  const runtime = runtimeOf(project, spec);
-  return runtime?.musl !== undefined && runtime.glibc === undefined ? 'musl' : 'glibc';
 }
 
 /** Whether a version is one that the sheet asks for. */
 export function fitsToolchain(wanted: WantedToolchain | undefined, version: string): boolean {
   const range = wanted?.range;
   return range === undefined || semver.satisfies(semver.coerce(version) ?? '0.0.0', range);
-}
-
-function fits(spec: FunctionSpec, version: string): boolean {
-  return fitsToolchain(spec.native?.toolchain, version);
-}
-
-/** The first that has what all targets of the function need, or else what this one does. */
-export async function chooseRust(wanted: Wanted): Promise<RustToolchain & { readonly triple: string }> {
-  const { spec, arch, machine } = wanted;
-  const all = (await machine.natives()).rust;
-  const libc = libcOf(wanted);
-  const triple = rustTriple(arch, libc);
-  const right = all.filter(({ version }) => fits(spec, version));
-  const has = (one: RustToolchain, of: Arch): boolean => one.targets.includes(rustTriple(of, libc));
-  const chosen = right.find((one) => spec.archs.every((of) => has(one, of))) ?? right.find((one) => has(one, arch));
-  if (chosen !== undefined) return { ...chosen, triple };
-  const versions = (right.length > 0 ? right : all).map(({ version }) => `rustc ${version}`);
-  if (right.length === 0) throw missing(wanted, 'Rust', versions, 'install Debian’s `rustc` and `cargo`, or rustup');
-  throw new EmballageError('TOOLCHAIN_MISSING', {
-    doing: `compiling ${spec.name} for ${arch}`,
-    expected: `a Rust compiler with the standard library for ${triple}`,
-    found: `${listed(versions)}, without it`,
-    mend: rustMend(arch),
-  });
-}
-
-export async function chooseGo(wanted: Wanted): Promise<GoToolchain> {
-  const all = (await wanted.machine.natives()).go;
-  const chosen = all.find(({ version }) => fits(wanted.spec, version));
-  if (chosen !== undefined) return chosen;
-  throw missing(
-    wanted,
-    'Go',
-    all.map(({ version }) => `go ${version}`),
-    'install it, Debian’s `golang-go` say, and put it on the PATH',
-  );
 }
 
 export interface CWanted {
@@ -77,11 +32,11 @@ export interface CWanted {
 /** @throws EmballageError TOOLCHAIN_MISSING */
 export async function chooseCCompiler(wanted: Wanted, { isStatic, isCxx, isLinker }: CWanted): Promise<CCompiler> {
   const { spec, arch, machine } = wanted;
-  const all = (await machine.natives()).c;
-  const libc = libcOf(wanted);
-  const asked = isLinker ? undefined : spec.native?.toolchain;
+  const all = await cCompilersOf(machine);
+  const libc = libcOf(wanted.project, spec);
+  const asked = isLinker ? undefined : spec.own.toolchain;
   const isAsked = (one: CCompiler): boolean =>
-    asked === undefined || (one.compiler === asked.compiler && fits(spec, one.version));
+    asked === undefined || (one.compiler === asked.compiler && fitsToolchain(asked, one.version));
   const chosen = chooseC(
     all,
     { arch, libc },
@@ -92,7 +47,7 @@ export async function chooseCCompiler(wanted: Wanted, { isStatic, isCxx, isLinke
   const here = all.map(
     (one) => `${one.compiler} ${one.version} for ${one.arch}${one.libc === 'musl' ? ' with musl' : ''}`,
   );
-  throw missing(wanted, what, here, `install Debian’s \`${packageFor(wanted, libc, isCxx)}\``);
+  throw missingCompiler(wanted, what, here, `install Debian’s \`${packageFor(wanted, libc, isCxx)}\``);
 }
 
 function packageFor({ arch, machine }: Wanted, libc: Libc, isCxx: boolean): string {
@@ -101,8 +56,14 @@ function packageFor({ arch, machine }: Wanted, libc: Libc, isCxx: boolean): stri
   return isCxx ? name.replace('gcc', 'g++') : name;
 }
 
-function missing({ spec, arch }: Wanted, language: string, here: readonly string[], mend: string): EmballageError {
-  const asked = spec.native?.toolchain;
+/** @param here what is there instead */
+export function missingCompiler(
+  { spec, arch }: Wanted,
+  language: string,
+  here: readonly string[],
+  mend: string,
+): EmballageError {
+  const asked = spec.own.toolchain;
   return new EmballageError('TOOLCHAIN_MISSING', {
     doing: `compiling ${spec.name} for ${arch}`,
     expected: `a compiler of ${language}${asked === undefined ? '' : `, \`${asked.text}\``}`,

@@ -6,105 +6,56 @@ import { contentDigest, fileDigest } from '../../disk/digest';
 import { withFileSource, type FileSource } from '../../disk/file-source';
 import { FileSink, guarded, writeWhole } from '../../disk/write';
 import { type Piece, planStrip, type Strip } from '../../formats/elf';
-import { readSourceSettings } from '.';
 import { PROGRAM_MODE, type SettingRead } from '../../fileset/model';
-import type { LockedPackage } from '../../project/lockfile';
-import type { Wanted } from './choose-compiler';
-import { extraFiles, extraNeighbours, noteExtraFiles } from './files-read';
-
-export interface CompileRequest extends Wanted {
-  /** The files of the source folder, relative to it, with their SHA-256. */
-  readonly files: readonly { readonly path: string; readonly sha256: string }[];
-  readonly packages: readonly LockedPackage[];
-  /** Absolute path of a package’s file, verified. */
-  readonly fetched: (sha256: string, file: string) => Promise<string>;
-  /** Absolute paths: an empty folder for this run, one that stays for the function, and that of the tool. */
-  readonly scratch: string;
-  readonly state: string;
-  readonly stateRoot: string;
-  readonly epochSeconds: number;
-  readonly jobs: number;
-  readonly doing: string;
-  /** What messages say in place of paths of this machine. */
-  readonly shown: (line: string) => string;
-}
-
-/** What a compiler made. Absolute paths. */
-export interface Compiled {
-  readonly executable: string;
-  /** The files that it read. */
-  readonly read: readonly string[];
-}
-
-export interface Executable {
-  /** Absolute path. */
-  readonly source: string;
-  readonly size: number;
-  readonly sha256: string;
-  /** Files of the source folder that the compiler read, relative to it. */
-  readonly read: readonly string[];
-  readonly settings: readonly SettingRead[];
-  readonly toolchains: readonly string[];
-}
+import { inputsText } from '../../project/inputs';
+import type { Compiled, CompiledLanguage, CompileRequest, Executable, Plan } from './compiled-language';
+import { filesReadInputs, noteExtraFiles } from './files-read';
+import { isAmong } from './files';
+import { KEPT } from './kept';
+import type { CompiledId } from './own';
+import { readSourceSettings } from './source-settings';
 
 type Kept = Omit<Executable, 'source' | 'toolchains'>;
 
-/** Changes with how executables are made of the same source. */
-const MADE_BY = 'native/1';
-
 /** @throws EmballageError TOOLCHAIN_MISSING, COMPILER_FAILED, SOURCE_UNPACKABLE, REQUIREMENTS_INVALID */
-export async function compileTarget(request: CompileRequest): Promise<Executable> {
-  const plan = await planFor(request);
-  const known = kept(request, keyOf(request, plan.identity));
+export async function compileTarget<Id extends CompiledId>(
+  language: CompiledLanguage<Id>,
+  request: CompileRequest<Id>,
+): Promise<Executable> {
+  const plan = await language.plan(request);
+  const known = kept(request, keyOf(language, request, plan.identity));
   if (known !== undefined) return { ...known, toolchains: plan.toolchains };
   rmSync(request.scratch, { recursive: true, force: true });
   guarded(request.scratch, () => mkdirSync(request.scratch, { recursive: true }));
   try {
     const compiled = await plan.run();
     noteExtraFiles(request.project, request.spec, compiled.read);
-    const made = await keep(request, keyOf(request, plan.identity), compiled);
+    const made = await keep(language, request, keyOf(language, request, plan.identity), compiled);
     return { ...made, toolchains: plan.toolchains };
   } finally {
     rmSync(request.scratch, { recursive: true, force: true });
   }
 }
 
-interface Plan {
-  readonly toolchains: readonly string[];
-  /** Everything about the compiler that its output depends on. */
-  readonly identity: readonly unknown[];
-  readonly run: () => Promise<Compiled>;
-}
-
-async function planFor(request: CompileRequest): Promise<Plan> {
-  const { language } = request.spec.runtime;
-  if (language === 'rust') return (await import('../rust/build')).planRust(request);
-  if (language === 'go') return (await import('../go/build')).planGo(request);
-  return (await import('../c/build')).planC(request);
-}
-
-function keyOf(
-  { project, spec, arch, files, packages, epochSeconds }: CompileRequest,
+function keyOf<Id extends CompiledId>(
+  language: CompiledLanguage<Id>,
+  { project, spec, arch, files, packages, epochSeconds }: CompileRequest<Id>,
   identity: Plan['identity'],
 ): string {
-  const extra = extraFiles(project, spec).map((path) => {
-    const absolute = join(project.root, path);
-    return [path, existsSync(absolute) ? fileDigest(absolute) : ''];
-  });
-  const { native, name, entry } = spec;
+  const inputs = filesReadInputs(project, spec, (path) => isAmong(language.files, path));
+  const { own, name, entry } = spec;
   return contentDigest(
     JSON.stringify([
-      MADE_BY,
-      ...[identity, native, name, entry.file, arch, epochSeconds],
+      ...[identity, own, name, entry.file, arch, epochSeconds],
       files.map(({ path, sha256 }) => [path, sha256]),
       packages.map(({ sha256 }) => sha256),
-      ...[extra, extraNeighbours(project, spec)],
+      inputsText(project, inputs),
     ]),
   );
 }
 
-function pathOf({ stateRoot }: CompileRequest, key: string): string {
-  return join(stateRoot, 'compiled', `${key}.bin`);
+function pathOf({ project }: CompileRequest, key: string): string {
+  return project.state.file(KEPT.executables, `${key}.bin`);
 }
 
 function kept(request: CompileRequest, key: string): (Kept & { source: string }) | undefined {
@@ -118,8 +69,9 @@ function kept(request: CompileRequest, key: string): (Kept & { source: string })
   }
 }
 
-async function keep(
-  request: CompileRequest,
+async function keep<Id extends CompiledId>(
+  language: CompiledLanguage<Id>,
+  request: CompileRequest<Id>,
   key: string,
   { executable, read }: Compiled,
 ): Promise<Kept & { source: string }> {
@@ -127,9 +79,9 @@ async function keep(
   const { project, spec } = request;
   const folder = join(project.root, spec.source);
   const note: Kept = {
-    ...(await writeStripped(executable, source, spec.native?.strip ?? 'all')),
+    ...(await writeStripped(executable, source, spec.own.strip)),
     read: read.flatMap((path) => (isInside(folder, path) ? [path.slice(folder.length + 1)] : [])).sort(),
-    settings: readSettings(request, read),
+    settings: readSettings(language, request, read),
   };
   writeWhole(`${source}.json`, JSON.stringify(note), source);
   return { ...note, source };
@@ -178,15 +130,19 @@ function appendPiece(sink: FileSink, source: FileSource, piece: Piece): void {
 const MAX_SOURCE_BYTES = 4 * 1024 * 1024;
 
 /** What the function’s own source says of settings. */
-function readSettings({ project, spec }: CompileRequest, read: readonly string[]): SettingRead[] {
+function readSettings<Id extends CompiledId>(
+  { settings }: CompiledLanguage<Id>,
+  { project }: CompileRequest<Id>,
+  read: readonly string[],
+): SettingRead[] {
   const own = [...new Set(read)]
     .filter((path) => isInside(project.root, path) && !/[/\\]vendor[/\\]/.test(path))
     .sort();
   return own.flatMap((path) => {
     const file = path.slice(project.root.length + 1);
-    if (!/\.(?:rs|go|c|cc|cpp|cxx|C|h|hh|hpp|hxx)$/.test(path) || !existsSync(path)) return [];
+    if (!settings.files.test(path) || !existsSync(path)) return [];
     const text = readFileSync(path);
     if (text.length > MAX_SOURCE_BYTES) return [];
-    return readSourceSettings(text.toString('utf8'), spec.runtime.language).map((one) => ({ ...one, file }));
+    return readSourceSettings(text.toString('utf8'), settings).map((one) => ({ ...one, file }));
   });
 }

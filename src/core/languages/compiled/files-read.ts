@@ -2,19 +2,18 @@
  * Files of the project beside the source folder that an executable was made of: packages of a workspace, headers. Which
  * they are is known from the last build, by what the compiler said it had read.
  */
-import { existsSync, lstatSync, readdirSync, readFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { isInside } from '../../base/paths';
-import { contentDigest } from '../../disk/digest';
-import { stampOf } from '../../disk/stamp';
 import { writeWhole } from '../../disk/write';
 import { OUTPUT_FOLDER, STATE_FOLDER } from '../../fileset/selection';
-import { isForCompiler } from '.';
-import { isNative, type FunctionSpec } from '../../sheet';
-import { stateFolder, type Project } from '../../project/targets';
+import type { Inputs } from '../../project/inputs';
+import type { Project } from '../../project/targets';
+import type { FunctionSpec } from '../../sheet';
+import { KEPT } from './kept';
 
 function notePath(project: Project, spec: FunctionSpec): string {
-  return join(stateFolder(project), 'native', spec.name, 'read.json');
+  return project.state.file(KEPT.work, spec.name, 'read.json');
 }
 
 /** Relative to the project, sorted; none before the first build. */
@@ -39,23 +38,22 @@ export function noteExtraFiles(project: Project, spec: FunctionSpec, read: reado
   writeWhole(notePath(project, spec), JSON.stringify(all), notePath(project, spec));
 }
 
-/** Names of the files beside them: for some languages a new one in a folder is part of the package. */
-export function extraNeighbours(project: Project, spec: FunctionSpec): string[] {
-  const folders = [...new Set(extraFiles(project, spec).map((path) => dirname(path)))];
-  const { language } = spec.runtime;
-  return folders.flatMap((folder) =>
+/**
+ * What an executable depends on beside the source folder. For some languages a new file in a folder is part of the package,
+ * so the names of those that a compiler would read count too.
+ */
+export function filesReadInputs(
+  project: Project,
+  spec: FunctionSpec,
+  isForCompiler: (path: string) => boolean,
+): Inputs {
+  const files = extraFiles(project, spec);
+  const listed = [...new Set(files.map((path) => dirname(path)))];
+  const neighbours = listed.flatMap((folder) =>
     readdirSync(join(project.root, folder))
-      .filter((name) => isNative(language) && isForCompiler(name, language))
+      .filter(isForCompiler)
       .sort()
       .map((name) => join(folder, name)),
   );
-}
-
-/** How these files stand, without reading them: changes whenever one of them does. */
-export function extraState(project: Project, spec: FunctionSpec): string {
-  const stamps = extraFiles(project, spec).map((path) => {
-    const stat = lstatSync(join(project.root, path), { throwIfNoEntry: false });
-    return [path, stat === undefined ? [] : Object.values(stampOf(stat))];
-  });
-  return stamps.length === 0 ? '' : contentDigest(JSON.stringify([stamps, extraNeighbours(project, spec)]));
+  return { values: { neighbours }, files, folders: [], listed };
 }

@@ -1,52 +1,19 @@
-/** Keys of a function that only native code has: how it is compiled, with what, and what is stripped. */
+/** Keys of a sheet for functions that are compiled: how, with what, and what is stripped. */
 import semver from 'semver';
 import { z } from 'zod';
 import { settlePath } from '../../base/paths';
 import { present } from '../../base/present';
 import { printable } from '../../base/text';
 import type { Strip } from '../../formats/elf';
-import type { SheetNotes } from '../../sheet/notes';
-
-export const NATIVE_LANGUAGES = ['rust', 'go', 'c'] as const;
-export type NativeLanguage = (typeof NATIVE_LANGUAGES)[number];
-
-/** The runtime by which destinations offer what native code needs. */
-export const NATIVE_RUNTIME = 'native';
+import type { SheetKeys, SheetNotes } from '../../sheet';
+import { COMPILERS, type CompiledId, type CompiledKeys, type WantedToolchain } from './own';
 
 const STRIPS = ['all', 'debug', 'none'] as const satisfies readonly Strip[];
-const COMPILERS = ['rust', 'go', 'gcc', 'clang'] as const;
-
-/** The compiler that the sheet asks for. */
-export interface WantedToolchain {
-  readonly text: string;
-  readonly compiler: (typeof COMPILERS)[number];
-  /** A range of versions, `>=1.63`; undefined for any. */
-  readonly range?: string;
-}
-
-export interface NativeKeys {
-  /** Rust: the package of a workspace. Go: the package’s folder, `./cmd/solver`. */
-  readonly package?: string;
-  /** Rust: the program, where the package has several. */
-  readonly program?: string;
-  readonly features: readonly string[];
-  readonly defaultFeatures: boolean;
-  readonly tags: readonly string[];
-  /** C: patterns of the files to compile. */
-  readonly sources: readonly string[];
-  readonly flags: readonly string[];
-  /** C: libraries to link with, `m`. */
-  readonly libraries: readonly string[];
-  readonly linkage?: 'static' | 'dynamic';
-  readonly cgo: boolean;
-  readonly toolchain?: WantedToolchain;
-  readonly strip: Strip;
-}
 
 const words = (what: string) =>
   z.array(z.string({ error: what }).min(1, { error: what }), { error: `a list: ${what}` });
 
-export const nativeFields = {
+const fields = {
   build: z
     .strictObject(
       {
@@ -92,36 +59,27 @@ export const nativeFields = {
   }),
 };
 
-export const NATIVE_KEYS = ['build', 'toolchain', 'strip', 'sources'] as const;
+type CompiledText = z.output<z.ZodObject<typeof fields>>;
+type BuildText = NonNullable<CompiledText['build']>;
 
-type NativeText = z.output<z.ZodObject<typeof nativeFields>>;
-type BuildText = NonNullable<NativeText['build']>;
-
-/** Keys under `build` that are for one language only. */
-const BUILD_KEYS: Readonly<Record<NativeLanguage, readonly (keyof BuildText)[]>> = {
-  rust: ['package', 'program', 'features', 'default-features', 'flags', 'linkage'],
-  go: ['package', 'tags', 'flags', 'cgo', 'linkage'],
-  c: ['sources', 'flags', 'libraries', 'linkage'],
-};
-const COMPILERS_OF: Readonly<Record<NativeLanguage, readonly string[]>> = {
-  rust: ['rust'],
-  go: ['go'],
-  c: ['gcc', 'clang'],
-};
-
-export function isNative(language: string): language is NativeLanguage {
-  return NATIVE_LANGUAGES.some((one) => one === language);
+/** What of these keys a language has. */
+export interface CompiledWords {
+  /** The word of its runtime. */
+  readonly word: string;
+  /** Keys under `build`. */
+  readonly build: readonly (keyof BuildText)[];
+  /** Names that `toolchain` may have. */
+  readonly compilers: readonly WantedToolchain['compiler'][];
 }
 
-export function readNativeKeys(
-  notes: SheetNotes,
-  at: readonly string[],
-  text: NativeText,
-  language: NativeLanguage,
-): NativeKeys {
+export function compiledKeys<Id extends CompiledId>(words: CompiledWords): SheetKeys<Id> {
+  return { fields, read: ({ notes, at, text }) => readKeys(notes, at, text, words) };
+}
+
+function readKeys(notes: SheetNotes, at: readonly string[], text: CompiledText, words: CompiledWords): CompiledKeys {
   const build = text.build ?? {};
-  refuseForeignBuildKeys(notes, at, build, language);
-  const toolchain = text.toolchain === undefined ? undefined : readToolchain(notes, at, text.toolchain, language);
+  refuseForeignBuildKeys(notes, at, build, words);
+  const toolchain = text.toolchain === undefined ? undefined : readToolchain(notes, at, text.toolchain, words);
   const { package: name, program, linkage } = build;
   return {
     ...present({ package: name, program, linkage, toolchain }),
@@ -138,7 +96,7 @@ function settleLists({
   sources = [],
   flags = [],
   libraries = [],
-}: BuildText): Pick<NativeKeys, 'features' | 'tags' | 'sources' | 'flags' | 'libraries'> {
+}: BuildText): Pick<CompiledKeys, 'features' | 'tags' | 'sources' | 'flags' | 'libraries'> {
   return { features, tags, sources, flags, libraries };
 }
 
@@ -146,14 +104,14 @@ function refuseForeignBuildKeys(
   notes: SheetNotes,
   at: readonly string[],
   build: BuildText,
-  language: NativeLanguage,
+  { word, build: known }: CompiledWords,
 ): void {
   for (const key of Object.keys(build) as (keyof BuildText)[])
-    if (!BUILD_KEYS[language].includes(key))
+    if (!known.includes(key))
       notes.add(
         [...at, 'build', key],
-        `one of ${BUILD_KEYS[language].map((one) => `\`${one}\``).join(', ')}`,
-        `it for \`${language}\``,
+        `one of ${known.map((one) => `\`${one}\``).join(', ')}`,
+        `it for \`${word}\``,
         'take it out',
         'key',
       );
@@ -171,11 +129,10 @@ function readToolchain(
   notes: SheetNotes,
   at: readonly string[],
   text: string,
-  language: NativeLanguage,
+  { compilers: known }: CompiledWords,
 ): WantedToolchain | undefined {
   const [, name = '', range = ''] = /^(\S+)\s*(.*)$/.exec(text.trim()) ?? [];
   const compiler = COMPILERS.find((one) => one === name);
-  const known = COMPILERS_OF[language];
   if (compiler === undefined || !known.includes(compiler))
     notes.add(
       [...at, 'toolchain'],

@@ -6,39 +6,38 @@ export interface SourceSetting {
   readonly hasDefault: boolean;
 }
 
-const CALLS: Readonly<Record<string, RegExp>> = {
-  c: /\b(?:secure_)?getenv\s*\(\s*"([A-Za-z_]\w*)"\s*\)/g,
-  go: /\bos\s*\.\s*(?:Getenv|LookupEnv)\s*\(\s*"([A-Za-z_]\w*)"\s*\)/g,
-  rust: /\benv\s*::\s*var(?:_os)?\s*\(\s*"([A-Za-z_]\w*)"\s*\)/g,
-};
-/** What follows a call that goes on without the setting. */
-const DEFAULTED: Readonly<Record<string, RegExp>> = {
-  c: /^\s*\?/,
-  go: /(?!)/,
-  rust: /^\s*\.\s*(?:unwrap_or|ok\b|is_ok|is_err|map_or)/,
-};
+/** How a language reads settings. */
+export interface SettingWords {
+  /** Names of source files. */
+  readonly files: RegExp;
+  /** A call with a literal name, which is its first group; global. */
+  readonly call: RegExp;
+  /** A call that goes on without the setting, by itself or by what follows it. */
+  readonly isDefaulted: (call: string, rest: string) => boolean;
+  /** How its raw texts begin, in which nothing is code. */
+  readonly rawText?: '`' | 'r';
+}
 
-export function readSourceSettings(text: string, language: string): SourceSetting[] {
-  const calls = CALLS[language];
-  if (calls === undefined || !/[gG]etenv|LookupEnv|env\s*::\s*var/.test(text)) return [];
-  const code = withoutComments(text, language);
-  return [...code.matchAll(calls)].map((call) => {
+export function readSourceSettings(text: string, words: SettingWords): SourceSetting[] {
+  if (text.search(words.call) === -1) return [];
+  const code = withoutComments(text, words.rawText);
+  return [...code.matchAll(words.call)].map((call) => {
     const [whole, name = ''] = call;
     const line = code.slice(0, call.index).split('\n').length;
     const rest = code.slice(call.index + whole.length, call.index + whole.length + 80);
-    return { name, line, hasDefault: whole.includes('LookupEnv') || DEFAULTED[language]?.test(rest) === true };
+    return { name, line, hasDefault: words.isDefaulted(whole, rest) };
   });
 }
 
 /** Comments and raw texts as spaces, so that what is said in them is not taken for code; lines stay. */
-function withoutComments(text: string, language: string): string {
+function withoutComments(text: string, rawText: SettingWords['rawText']): string {
   const blank = (part: string): string => part.replace(/[^\n]/g, ' ');
   // In this order, each from where it begins: comments, texts, raw texts, single characters.
   const parts =
     /\/\/[^\n]*|\/\*[\s\S]*?\*\/|"(?:\\[\s\S]|[^"\\])*"|\br(#*)"[\s\S]*?"\1|`[^`]*`|'(?:\\.[^']{0,8}|[^'\\\n])'/g;
   return text.replace(parts, (part: string) => {
     if (part.startsWith('/')) return blank(part);
-    if (part.startsWith('`')) return language === 'go' ? blank(part) : part;
-    return part.startsWith('r') && language === 'rust' ? blank(part) : part;
+    if (part.startsWith('`')) return rawText === '`' ? blank(part) : part;
+    return part.startsWith('r') && rawText === 'r' ? blank(part) : part;
   });
 }

@@ -10,16 +10,23 @@ import { PROGRAM_MODE, type FileSet, type LeftOut, type PackedEntry, type Packed
 import { sortEntries } from '../../fileset/collect';
 import { ET, readElfOrFault } from '../../formats/elf';
 import { readNative } from '../../formats/native';
-import { isForCompiler, isSource } from '.';
-import { DEFAULT_START, isNative, type Arch } from '../../sheet';
-import { PackageStore } from '../../sources';
-import type { Assembly, AssemblyRequest } from '../../pipeline/build/assemble';
-import { compileTarget, writeStripped, type CompileRequest, type Executable } from './compile-target';
+import { packageStore } from '../../project/package-store';
+import { DEFAULT_START, type Arch } from '../../sheet';
+import type { PackageStore } from '../../sources';
+import type { Assembly, AssemblyRequest } from '../language';
+import { compileTarget, writeStripped } from './compile-target';
 import { runtimeOf } from '../../project/destination-runtime';
-import { stateFolder } from '../../project/targets';
+import type { CompiledLanguage, CompileRequest, Executable } from './compiled-language';
+import { isAmong } from './files';
+import { KEPT } from './kept';
+import type { CompiledId } from './own';
 
 /** @param whole everything in the source folder */
-export async function assembleNativeTarget(request: AssemblyRequest, whole: FileSet): Promise<Assembly> {
+export async function assembleExecutable<Id extends CompiledId>(
+  language: CompiledLanguage<Id>,
+  request: AssemblyRequest<Id>,
+  whole: FileSet,
+): Promise<Assembly> {
   const { spec, project } = request;
   const digests = new Map<string, string>();
   const digestOf = (file: PackedFile): string => {
@@ -27,12 +34,12 @@ export async function assembleNativeTarget(request: AssemblyRequest, whole: File
     digests.set(file.path, known);
     return known;
   };
-  const isCompiled = isSource(spec.entry.file);
+  const isCompiled = language.isSource(spec.entry.file);
   const executable = isCompiled
-    ? await compileTarget(compileRequest(request, whole, digestOf))
+    ? await compileTarget(language, compileRequest(request, whole, digestOf))
     : await readyExecutable(request, whole, digestOf);
   const start = spec.form === 'binary' ? spec.name : (runtimeOf(project, spec)?.start ?? DEFAULT_START);
-  const { assets, leftOut } = sortOut(request, whole, executable, start);
+  const { assets, leftOut } = sortOut(language, request, whole, { executable, start });
   const program: PackedFile = {
     path: start,
     kind: 'file',
@@ -57,18 +64,17 @@ export async function assembleNativeTarget(request: AssemblyRequest, whole: File
   };
 }
 
-function compileRequest(
-  request: AssemblyRequest,
+function compileRequest<Id extends CompiledId>(
+  request: AssemblyRequest<Id>,
   whole: FileSet,
   digestOf: (file: PackedFile) => string,
-): CompileRequest {
+): CompileRequest<Id> {
   const { project, spec, arch, packages, machine, jobs, epochSeconds } = request;
-  const stateRoot = stateFolder(project);
-  const state = join(stateRoot, 'native', spec.name);
+  const state = project.state.file(KEPT.work, spec.name);
   const scratch = join(state, `run-${arch}`);
-  const store = new PackageStore(join(stateRoot, 'packages'));
+  const store = packageStore(project);
   return {
-    ...{ project, spec, arch, packages, machine, jobs, epochSeconds, state, scratch, stateRoot },
+    ...{ project, spec, arch, packages, machine, jobs, epochSeconds, state, scratch },
     files: whole.entries.flatMap((entry) =>
       entry.kind === 'file' ? [{ path: entry.path, sha256: digestOf(entry) }] : [],
     ),
@@ -96,8 +102,8 @@ function entryFor(file: string, arch: Arch): string {
   return file.replaceAll('{arch}', arch);
 }
 
-async function readyExecutable(
-  { project, spec, arch }: AssemblyRequest,
+async function readyExecutable<Id extends CompiledId>(
+  { project, spec, arch }: AssemblyRequest<Id>,
   whole: FileSet,
   digestOf: (file: PackedFile) => string,
 ): Promise<Executable> {
@@ -113,8 +119,8 @@ async function readyExecutable(
       found: wrong ?? 'none',
       mend: 'build it first, or name the main source file as `entry`, so that it is compiled here',
     });
-  const strip = spec.native?.strip ?? 'all';
-  const made = join(stateFolder(project), 'compiled', `${contentDigest(`${digestOf(file)} ${strip}`)}.bin`);
+  const { strip } = spec.own;
+  const made = project.state.file(KEPT.executables, `${contentDigest(`${digestOf(file)} ${strip}`)}.bin`);
   const written = await writeStripped(file.source, made, strip);
   return { source: made, ...written, read: [path], settings: [], toolchains: [] };
 }
@@ -139,20 +145,19 @@ async function whyNoExecutable(path: string, shown: string): Promise<string | un
 }
 
 /** What of the source folder is packed beside the executable, and what is not. */
-function sortOut(
-  { spec }: AssemblyRequest,
+function sortOut<Id extends CompiledId>(
+  language: CompiledLanguage<Id>,
+  { spec }: AssemblyRequest<Id>,
   whole: FileSet,
-  { read }: Executable,
-  start: string,
+  { executable, start }: { readonly executable: Executable; readonly start: string },
 ): { assets: PackedEntry[]; leftOut: LeftOut[] } {
-  const wasRead = new Set(read);
-  const { language } = spec.runtime;
+  const wasRead = new Set(executable.read);
   const ready = new RegExp(`^${spec.entry.file.split('{arch}').map(literalPattern).join('(?:x86_64|arm64)')}$`);
   const assets: PackedEntry[] = [];
   const leftOut: LeftOut[] = [...whole.leftOut];
   for (const entry of whole.entries) {
     const isKept = entry.reason.why === 'kept';
-    const forCompiler = isNative(language) && (wasRead.has(entry.path) || isForCompiler(entry.path, language));
+    const forCompiler = wasRead.has(entry.path) || isAmong(language.files, entry.path);
     const by: LeftOut['by'] | undefined =
       spec.form === 'binary'
         ? 'form'

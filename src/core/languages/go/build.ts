@@ -3,19 +3,22 @@ import { existsSync, mkdirSync, rmSync, symlinkSync, writeFileSync } from 'node:
 import { dirname, join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { baseOf, folderOf } from '../../base/paths';
-import { escapedPath } from '../compiled';
+import { escapedPath } from './go-sum';
 import { cleanEnvironment, runCompiler } from '../../toolchains/run-compiler';
 import type { CCompiler } from '../compiled/c-compilers';
-import type { GoToolchain } from './toolchain';
-import type { CompileRequest, Compiled } from '../compiled/compile-target';
+import type { Machine } from '../../toolchains/machine';
+import type { CompileRequest as AnyCompileRequest, Compiled, Plan } from '../compiled/compiled-language';
+import { chooseGo, type GoToolchain } from './toolchain';
 import { findUpwards } from '../compiled/needs';
-import { chooseCCompiler, chooseGo } from '../compiled/choose-compiler';
+import { chooseCCompiler } from '../compiled/choose-compiler';
+
+type CompileRequest = AnyCompileRequest<'go'>;
 
 const ARCHS = { x86_64: 'amd64', arm64: 'arm64' } as const;
 
-export async function planGo(request: CompileRequest) {
+export async function planGo(request: CompileRequest): Promise<Plan> {
   const go = await chooseGo(request);
-  const { cgo = false, linkage, tags = [], flags = [] } = request.spec.native ?? {};
+  const { cgo, linkage, tags, flags, strip } = request.spec.own;
   const isStatic = linkage !== 'dynamic';
   const c = cgo
     ? await chooseCCompiler(request, { isStatic: linkage === 'static', isCxx: false, isLinker: true })
@@ -27,7 +30,7 @@ export async function planGo(request: CompileRequest) {
           '-linkmode=external',
           `-extldflags=${linkage === 'static' ? '-static ' : ''}-static-libgcc -Wl,--build-id=none`,
         ];
-  const ldflags = ['-buildid=', ...(request.spec.native?.strip === 'none' ? [] : ['-w']), ...external];
+  const ldflags = ['-buildid=', ...(strip === 'none' ? [] : ['-w']), ...external];
   const args = [
     '-trimpath',
     '-buildvcs=false',
@@ -70,7 +73,7 @@ async function compileGo(
 
 /** A package where there is a module; a file by itself otherwise. */
 function targetOf({ project, spec }: CompileRequest): string {
-  if (spec.native?.package !== undefined) return spec.native.package;
+  if (spec.own.package !== undefined) return spec.own.package;
   const folder = folderOf(spec.entry.file);
   if (findUpwards(project, spec.source, 'go.mod') === undefined) return spec.entry.file;
   return folder === '' ? '.' : `./${folder}`;
@@ -100,7 +103,7 @@ async function environment(
     GOPROXY: proxy === undefined ? 'off' : pathToFileURL(proxy).href,
     GOPATH: join(state, 'gopath'),
     GOMODCACHE: join(state, 'modules'),
-    GOCACHE: machine.goCache ?? join(state, 'go-cache'),
+    GOCACHE: userCache(machine) ?? join(state, 'go-cache'),
     GOWORK: work === undefined ? 'off' : join(project.root, work),
     CGO_ENABLED: c === undefined ? '0' : '1',
     ...(c !== undefined && {
@@ -111,6 +114,14 @@ async function environment(
     }),
     PATH: `${dirname(go.path)}:/usr/local/bin:/usr/bin:/bin`,
   };
+}
+
+/** Where Go’s compiler keeps what it compiled, by content: as the user says, or in the folder for such things; none for a home that is not there. */
+function userCache({ variable, home }: Machine): string | undefined {
+  const [own, caches] = [variable('GOCACHE'), variable('XDG_CACHE_HOME')];
+  if (own?.startsWith('/') === true) return own;
+  if (caches?.startsWith('/') === true) return join(caches, 'go-build');
+  return existsSync(home) ? join(home, '.cache/go-build') : undefined;
 }
 
 /** A folder laid out as a module proxy (Go Modules Reference, "GOPROXY protocol") with what was locked. */

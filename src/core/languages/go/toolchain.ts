@@ -1,5 +1,11 @@
 /** Finds the Go toolchains here. Each compiles for every processor. */
+import { listed } from '../../base/text';
+import { ARCHITECTURES, type FunctionSpec } from '../../sheet';
+import type { Machine } from '../../toolchains/machine';
 import { askProgram, programsNamed } from '../../toolchains/programs';
+import { fitsToolchain, missingCompiler, type Wanted } from '../compiled/choose-compiler';
+import { lookUpCompilers } from '../compiled/running';
+import type { FoundToolchains, LookedUp } from '../language';
 
 export interface GoToolchain {
   /** `1.24.1`. */
@@ -8,8 +14,13 @@ export interface GoToolchain {
   readonly path: string;
 }
 
+/** The Go toolchains here, looked for once. */
+function goOf(machine: Machine): Promise<GoToolchain[]> {
+  return machine.once('go', () => findGo(machine.searchPath));
+}
+
 /** @param searchPath the PATH to look through */
-export async function findGo(searchPath: string): Promise<GoToolchain[]> {
+async function findGo(searchPath: string): Promise<GoToolchain[]> {
   const found = await Promise.all(programsNamed(/^go$/, searchPath).map(look));
   return found.flatMap((one) => one ?? []);
 }
@@ -19,4 +30,30 @@ async function look(path: string): Promise<GoToolchain | undefined> {
   const answer = await askProgram(path, ['version'], { GOTOOLCHAIN: 'local', GOENV: 'off', HOME: '/nonexistent' });
   const [, version] = /^go version go(\d+\.\d+(?:\.\d+)?)/.exec(answer ?? '') ?? [];
   return version === undefined ? undefined : { path, version: /^\d+\.\d+$/.test(version) ? `${version}.0` : version };
+}
+
+export async function chooseGo(wanted: Wanted<'go'>): Promise<GoToolchain> {
+  const all = await goOf(wanted.machine);
+  const chosen = all.find(({ version }) => fitsToolchain(wanted.spec.own.toolchain, version));
+  if (chosen !== undefined) return chosen;
+  throw missingCompiler(
+    wanted,
+    'Go',
+    all.map(({ version }) => `go ${version}`),
+    'install it, Debian’s `golang-go` say, and put it on the PATH',
+  );
+}
+
+export async function foundGo(machine: Machine): Promise<FoundToolchains> {
+  const go = await goOf(machine);
+  const rows = go.map(({ version, path }) => ({
+    ...{ name: 'go', version, path, does: 'compiles for', what: listed(ARCHITECTURES) },
+  }));
+  const missing = go.length === 0 ? [{ what: 'Go', mend: 'install Debian’s `golang-go`' }] : [];
+  return { rows, document: { go }, missing };
+}
+
+export async function lookUpGo(machine: Machine, spec: FunctionSpec<'go'>): Promise<LookedUp> {
+  const right = (await goOf(machine)).find(({ version }) => fitsToolchain(spec.own.toolchain, version));
+  return lookUpCompilers(spec, () => right?.path);
 }

@@ -1,6 +1,5 @@
 /** Takes unreachable methods and fields out of the classes of an assembled JAR. */
 import { existsSync, lstatSync, readFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { crc32 } from 'node:zlib';
 import { contentDigest } from '../../disk/digest';
 import { stampOf } from '../../disk/stamp';
@@ -16,10 +15,10 @@ import {
   type JvmAssembled,
   type JvmEntry,
   type LooksUp,
-} from '.';
+} from './assembling';
 import { makeSelection } from '../../fileset/selection';
-import type { AssemblyRequest } from '../../pipeline/build/assemble';
-import { stateFolder } from '../../project/targets';
+import type { AssemblyRequest } from '../language';
+import { KEPT } from './kept';
 
 export interface DeepTrimmed {
   /** What classes are packed as, by path; the others stay as they are. */
@@ -41,7 +40,7 @@ interface Record {
 }
 
 /** What was taken out is kept by the digests of all classes: it depends on every one of them. */
-export function deepTrimmed(request: AssemblyRequest, assembled: JvmAssembled): DeepTrimmed {
+export function deepTrimmed(request: AssemblyRequest<'jvm'>, assembled: JvmAssembled): DeepTrimmed {
   const classes = assembled.entries.filter(
     ({ path }) => kindOf(path) === 'class' && withoutRelease(path).release === 0,
   );
@@ -50,7 +49,7 @@ export function deepTrimmed(request: AssemblyRequest, assembled: JvmAssembled): 
   const key = contentDigest(
     JSON.stringify(['4', whole, keep, classes.map(({ path, entry, input }) => [path, entry.sha256, input.owner])]),
   );
-  const out = join(stateFolder(request.project), 'shaded', `${key}.deep`);
+  const out = request.project.state.file(KEPT.shaded, `${key}.deep`);
   if (!existsSync(`${out}.json`)) make(out, classes, new Set(whole), keep);
   const record = JSON.parse(readFileSync(`${out}.json`, 'utf8')) as Record;
   const stamp = stampOf(lstatSync(out));

@@ -1,16 +1,62 @@
 /** Functions for the Java virtual machine. */
-export { assembleJvm, classNameOf, type JvmAssembled, type JvmEntry, type JvmInput } from './assemble';
-export { deepTrim, type DeepResult, type LooksUp } from './shade/deep';
-export type { ClassFacts } from './shade/class-facts';
-export { kindOf, withoutRelease } from './shade/jar-entries';
-export {
-  PREPARE_VERSION,
-  type PreparedEntry,
-  type PreparedJar,
-  type PrepareJob,
-  readFacts,
-  readPrepared,
-} from './shade/prepare';
-export { prepareAll } from './shade/prepare-pool';
-export type { Move } from './shade/relocation';
-export { type EntryVerdict, findJvmEntry, type JvmView, type ViewedClass, viewJvmArtifact } from './artifact-view';
+import type { Language } from '../language';
+import { KEPT } from './kept';
+import type { JvmKeys, LockedJvm, LockedJvmPackage } from './own';
+
+declare module '../../sheet/model' {
+  interface Languages {
+    jvm: {
+      keys: JvmKeys;
+      lockedPackage: LockedJvmPackage;
+      locked: LockedJvm;
+      carriedPackage: never;
+      carried: LockedJvm;
+    };
+  }
+}
+
+export const jvm: Language<'jvm'> = {
+  id: 'jvm',
+  title: 'JVM',
+  runtime: {
+    word: 'java',
+    version: { sheet: '[1-9]\\d*', offered: '\\d+', shown: 'X' },
+    sample: 'java 17',
+  },
+  sheet: {
+    forms: ['jar', 'image'],
+    adapters: [],
+    entry: {
+      hasMember: true,
+      isPath: false,
+      pattern: /^[A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*$/,
+      endings: 'the name of a class, with dots',
+      mend: 'write it as `package.Class#method`',
+      sample: 'fernhaven.Berths#plan',
+      hostKey: 'jvm',
+      hostForm: '{class}#{member}',
+      words: ({ file, member }) => {
+        const path = `${file.replaceAll('.', '/')}.class`;
+        return { path, file, module: file, class: file, member };
+      },
+    },
+    needs: { files: /^pom\.xml$|\.pom$/, expected: '`pom.xml`', isListed: true },
+    keys: ['relocate', 'merge', 'debug', 'main', 'processors', 'sources'],
+    broughtBy: 'java',
+    texts: {
+      runtime: '`java X`',
+      entry: 'for the JVM a class and a method, `fernhaven.Berths#plan`',
+      needs: 'for the JVM `group:artifact:version` each, or a `pom.xml`',
+      sources: 'For the JVM repositories in the Maven layout; `id` is their name in Maven’s settings',
+      trim: 'for the JVM with `{ traced: deep }` also methods and fields',
+    },
+    open: async () => (await import('./keys')).jvmKeys,
+  },
+  parts: async () => (await import('./parts')).jvmParts,
+  keeps: Object.values(KEPT),
+  pages: {
+    about: 'one with a pom.xml is compiled into a JAR of a Maven repository',
+    open: async (machine) => (await import('./repository/pages')).openPages(machine),
+  },
+  open: async () => (await import('./work')).jvmWork,
+};

@@ -1,32 +1,7 @@
 /** Keys of a function that only the JVM has: how dependencies are put into one JAR. */
 import { z } from 'zod';
-import type { SheetNotes } from '../../sheet/notes';
-
-export const DEBUGS = ['lines', 'none', 'all'] as const;
-
-/** A package that moves. Names with dots. */
-export interface Relocate {
-  readonly from: string;
-  readonly to: string;
-  /** `group:artifact` of the dependency that is settled by itself, in which alone the package moves. */
-  readonly within?: string;
-}
-
-export interface JvmKeys {
-  readonly relocate: readonly Relocate[];
-  /** Patterns of class names that stay. */
-  readonly except: readonly string[];
-  /** Patterns of files that are joined where several JARs have them. */
-  readonly append: readonly string[];
-  readonly releases: 'flatten' | 'keep';
-  readonly debug: (typeof DEBUGS)[number];
-  /** Class that `java -jar` starts. */
-  readonly main?: string;
-  /** Annotation processors that may run. */
-  readonly processors: readonly string[];
-  /** Take out methods and fields too. */
-  readonly deep: boolean;
-}
+import type { SheetKeys, SheetNotes } from '../../sheet';
+import { DEBUGS, type JvmKeys, type Relocate } from './own';
 
 const PACKAGE = /^[A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*$/;
 const words = (what: string) => z.string({ error: what }).regex(PACKAGE, { error: what });
@@ -50,7 +25,7 @@ const moved = z.union(
   { error: 'the new name of the package, or a mapping with `to` and `within`' },
 );
 
-export const jvmFields = {
+const fields = {
   relocate: z.record(z.string(), moved, { error: 'a mapping of packages and their new names' }).optional().meta({
     description:
       'JVM: packages that move, `{ "old.pkg": "new.pkg", except: ["old.pkg.api.**"] }`; with `{ to: new.pkg, within: "group:artifact" }` only in that dependency, which is then settled by itself, so that two versions can lie side by side.',
@@ -81,11 +56,14 @@ export const jvmFields = {
     .meta({ description: 'JVM: annotation processors that may run when the source is compiled; none otherwise.' }),
 };
 
-type JvmText = z.output<z.ZodObject<typeof jvmFields>>;
+type JvmText = z.output<z.ZodObject<typeof fields>>;
 
-export const JVM_KEYS = ['relocate', 'merge', 'debug', 'main', 'processors', 'sources'] as const;
+export const jvmKeys: SheetKeys<'jvm'> = {
+  fields,
+  read: ({ notes, at, text, isDeep }) => readKeys(notes, at, text, isDeep),
+};
 
-export function readJvmKeys(notes: SheetNotes, at: readonly string[], text: JvmText, deep: boolean): JvmKeys {
+function readKeys(notes: SheetNotes, at: readonly string[], text: JvmText, deep: boolean): JvmKeys {
   const { relocate = {}, merge, debug, main, processors } = text;
   const { except = [], ...packages } = relocate;
   if (!Array.isArray(except))

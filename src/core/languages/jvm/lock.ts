@@ -17,34 +17,25 @@ import {
   type Resolution,
   type ResolvedArtifact,
 } from './maven';
-import {
-  MavenRepositories,
-  PackageStore,
-  readMavenSettings,
-  type Credentials,
-  type HttpClient,
-  type MavenSurroundings,
-} from '../../sources';
+import type { LockedFunction, LockedPackage } from '../../project/lockfile';
+import { packageStore } from '../../project/package-store';
+import type { Project } from '../../project/targets';
 import type { Arch, FunctionSpec } from '../../sheet';
-import { parentPath, readProjectPom, type JvmNeeds } from './needs';
-import type { LockedClash, LockedFunction, LockedPackage } from '../../project/lockfile';
-import { stateFolder, type Project } from '../../project/targets';
-
-export interface JvmLockRequest {
-  readonly project: Project;
-  readonly spec: FunctionSpec;
-  readonly needs: JvmNeeds;
-  readonly http: HttpClient;
-  readonly maven: MavenSurroundings;
-  readonly credentials: Credentials;
-  readonly onSettling: (name: string, arch: Arch) => void;
-}
+import type { HttpClient } from '../../sources';
+import type { Machine } from '../../toolchains/machine';
+import type { SettleRequest } from '../language';
+import { parentPath, readJvmNeeds, readProjectPom, type JvmNeeds } from './needs';
+import type { LockedClash } from './own';
+import { MavenRepositories } from './repository/maven-repository';
+import { readMavenSettings } from './repository/maven-settings';
 
 const AT_ONCE = 8;
 
-export async function settleJvmFunction(request: JvmLockRequest): Promise<LockedFunction> {
-  const { spec, needs } = request;
-  const settler = new Settler(request);
+export async function settle(request: SettleRequest<'jvm'>): Promise<LockedFunction> {
+  const { project, spec } = request;
+  const needs = readJvmNeeds(project, spec);
+  if (needs === undefined) throw new Error('no needs');
+  const settler = new Settler(request, needs);
   const targets: Record<string, LockedPackage[]> = {};
   const clashes = new Map<string, LockedClash>();
   for (const arch of spec.archs) {
@@ -56,7 +47,7 @@ export async function settleJvmFunction(request: JvmLockRequest): Promise<Locked
   return {
     inputs: needs.inputs,
     targets,
-    ...(clashes.size > 0 && { clashes: [...clashes.values()] }),
+    ...(clashes.size > 0 && { jvm: { clashes: [...clashes.values()] } }),
   };
 }
 
@@ -64,9 +55,10 @@ export async function settleJvmFunction(request: JvmLockRequest): Promise<Locked
 export function repositoriesFor(
   project: Project,
   spec: FunctionSpec,
-  { http, maven, credentials }: Pick<JvmLockRequest, 'http' | 'maven' | 'credentials'>,
+  { http, machine }: { readonly http: HttpClient; readonly machine: Machine },
 ): MavenRepositories {
-  const files = maven.files.flatMap((path) => {
+  const { credentials, variable } = machine;
+  const files = settingsFiles(machine).flatMap((path) => {
     try {
       return [{ text: readFileSync(path, 'utf8'), shown: path }];
     } catch {
@@ -84,32 +76,44 @@ export function repositoriesFor(
       found: 'none, here or in `defaults`',
       mend: 'add `sources: [{ index: "https://…" }]`, or `[{ folder: repository }]`',
     });
-  const store = new PackageStore(join(stateFolder(project), 'packages'));
+  const store = packageStore(project);
   return new MavenRepositories(sources, {
     http,
     store,
-    settings: readMavenSettings(files, maven.variable),
+    settings: readMavenSettings(files, variable),
     credentials,
   });
 }
 
+/** The user's settings, and the system's; the first that speaks of an id counts. */
+function settingsFiles({ home, variable }: Machine): string[] {
+  const system = variable('MAVEN_HOME') ?? variable('M2_HOME');
+  return [
+    join(home, '.m2/settings.xml'),
+    system === undefined ? '/etc/maven/settings.xml' : join(system, 'conf/settings.xml'),
+  ];
+}
+
 class Settler {
-  readonly #request: JvmLockRequest;
+  readonly #request: SettleRequest<'jvm'>;
+  readonly #needs: JvmNeeds;
   readonly #repositories: MavenRepositories;
   readonly #poms = new Map<string, Promise<EffectivePom>>();
 
-  constructor(request: JvmLockRequest) {
+  constructor(request: SettleRequest<'jvm'>, needs: JvmNeeds) {
     this.#request = request;
+    this.#needs = needs;
     this.#repositories = repositoriesFor(request.project, request.spec, request);
   }
 
   async settle(arch: Arch): Promise<{ packages: LockedPackage[]; clashes: LockedClash[] }> {
-    const { spec, needs } = this.#request;
+    const { spec } = this.#request;
+    const needs = this.#needs;
     const surroundings = this.#surroundings(arch);
     const own = needs.pom === undefined ? undefined : await this.#ownPom(needs.pom, surroundings);
     const direct = own?.dependencies ?? needs.listed;
     const managed = own?.managed ?? new Map<string, Managed>();
-    const apart = new Set((spec.jvm?.relocate ?? []).flatMap((one) => one.within ?? []));
+    const apart = new Set(spec.own.relocate.flatMap((one) => one.within ?? []));
     for (const name of apart) if (!direct.some((one) => nameOf(one) === name)) throw notDirect(spec, name);
     const main = await this.#resolve(
       direct.filter((one) => !apart.has(nameOf(one))),
@@ -202,7 +206,8 @@ class Settler {
     if (found === undefined) throw missing(`the JAR of ${printable(`${name}:${version}`)}`, chain);
     const { root } = this.#request.project;
     const inProject = (path: string): string => (path.startsWith(`${root}/`) ? path.slice(root.length + 1) : path);
-    return present({
+    const own = present({ apart, provided: one.isProvided ? (true as const) : undefined });
+    return {
       name,
       version,
       file: found.file,
@@ -210,10 +215,10 @@ class Settler {
       size: found.size,
       index: inProject(found.source.at),
       from: inProject(found.from),
-      by: [chain.at(-2) ?? this.#request.spec.name] as string[],
-      apart,
-      provided: one.isProvided ? (true as const) : undefined,
-    });
+      by: [chain.at(-2) ?? this.#request.spec.name],
+      ...(apart !== undefined && { apart: `for ${apart}` }),
+      ...(Object.keys(own).length > 0 && { jvm: own }),
+    };
   }
 }
 

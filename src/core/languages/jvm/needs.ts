@@ -8,6 +8,7 @@ import { contentDigest } from '../../disk/digest';
 import { readTextFile } from '../../disk/read-text';
 import { parseWish, readPom, type Dependency } from './maven';
 import type { FunctionSpec, Needs } from '../../sheet';
+import { NO_INPUTS, type Inputs } from '../../project/inputs';
 import type { Project } from '../../project/targets';
 
 export interface JvmNeeds {
@@ -29,13 +30,13 @@ const MAX_PARENTS = 64;
  * The needs of a function; undefined where it has none.
  * @throws EmballageError REQUIREMENTS_INVALID with every mistake
  */
-export function readJvmNeeds(project: Project, spec: FunctionSpec): JvmNeeds | undefined {
+export function readJvmNeeds(project: Project, spec: FunctionSpec<'jvm'>): JvmNeeds | undefined {
   const needs = spec.needs ?? findPom(project, spec);
   if (needs === undefined) return undefined;
   const listed = needs.kind === 'list' ? readList(spec, needs) : [];
   const poms = needs.kind === 'file' ? withParents(project, needs.path) : [];
   const texts = poms.map((path) => readProjectPom(project, path));
-  const within = (spec.jvm?.relocate ?? []).flatMap((one) => one.within ?? []);
+  const within = spec.own.relocate.flatMap((one) => one.within ?? []);
   const inputs = [listed, texts, spec.sources, within, spec.runtime.version, spec.archs];
   return {
     listed,
@@ -43,6 +44,16 @@ export function readJvmNeeds(project: Project, spec: FunctionSpec): JvmNeeds | u
     files: poms,
     inputs: contentDigest(JSON.stringify(inputs)).slice(0, 32),
   };
+}
+
+export function dependsOn(project: Project, spec: FunctionSpec<'jvm'>): Inputs {
+  const files = readJvmNeeds(project, spec)?.files ?? [];
+  // A POM says where its parent would lie, whether it does or not.
+  const parents = files.flatMap((path) => {
+    const { parent } = readPom(readProjectPom(project, path), path);
+    return parent === undefined ? [] : (parentFile(path, parent.relativePath) ?? []);
+  });
+  return { ...NO_INPUTS, files: [...files, ...parents] };
 }
 
 export function readProjectPom(project: Project, path: string): string {
@@ -56,11 +67,15 @@ export function readProjectPom(project: Project, path: string): string {
 
 /** The file of a parent that a POM of the project says lies beside it; undefined where it is not there. */
 export function parentPath(project: Project, path: string, relativePath: string): string | undefined {
+  const file = parentFile(path, relativePath);
+  return file !== undefined && existsSync(join(project.root, file)) ? file : undefined;
+}
+
+function parentFile(path: string, relativePath: string): string | undefined {
   if (relativePath === '') return undefined;
   const target = settlePath(joinPath(folderOf(path), relativePath));
   if (target === undefined) return undefined;
-  const file = target.endsWith('.xml') ? target : joinPath(target, POM);
-  return existsSync(join(project.root, file)) ? file : undefined;
+  return target.endsWith('.xml') ? target : joinPath(target, POM);
 }
 
 function findPom(project: Project, spec: FunctionSpec): Needs | undefined {

@@ -7,9 +7,9 @@ import { contentDigest, fileDigest } from '../../disk/digest';
 import { filesBelow, writeStoredZip } from '../../disk/stored-zip';
 import type { FileSet, LeftOut, PackedEntry, PackedFile } from '../../fileset/model';
 import { compileJava, compilerFlags } from './run/compile-java';
-import { chooseCompiler, type JavaRuntime } from './run/machines';
-import type { AssemblyRequest } from '../../pipeline/build/assemble';
-import { stateFolder } from '../../project/targets';
+import { chooseCompiler, javasOf, type JavaRuntime } from './run/machines';
+import type { AssemblyRequest } from '../language';
+import { KEPT } from './kept';
 
 /** A JAR of the function's own, not shaded yet. */
 export interface OwnJar {
@@ -38,7 +38,7 @@ const SOURCE_ROOTS = ['src/main/java/', 'src/main/resources/'];
  * @throws EmballageError COMPILE_FAILED, TOOLCHAIN_MISSING
  */
 export async function ownCode(
-  request: AssemblyRequest,
+  request: AssemblyRequest<'jvm'>,
   whole: FileSet,
   classPath: readonly { readonly path: string; readonly sha256: string }[],
 ): Promise<OwnCode> {
@@ -92,9 +92,9 @@ function pathInRoot({ path, reason }: PackedEntry, isLaidOut: boolean): string |
   return root === undefined ? (reason.why === 'kept' ? path : undefined) : path.slice(root.length);
 }
 
-async function compilerFor({ machine, spec }: AssemblyRequest): Promise<JavaRuntime> {
+async function compilerFor({ machine, spec }: AssemblyRequest<'jvm'>): Promise<JavaRuntime> {
   const wanted = Number(spec.runtime.version);
-  const javas = await machine.javas();
+  const javas = await javasOf(machine);
   const found = chooseCompiler(javas, wanted);
   if (found !== undefined) return found;
   const [best] = javas.filter(({ compiler }) => compiler !== undefined);
@@ -107,14 +107,14 @@ async function compilerFor({ machine, spec }: AssemblyRequest): Promise<JavaRunt
 }
 
 async function compiled(
-  { project, spec }: AssemblyRequest,
+  { project, spec }: AssemblyRequest<'jvm'>,
   java: JavaRuntime,
   sources: ReadonlyMap<string, PackedFile>,
   classPath: readonly { readonly path: string; readonly sha256: string }[],
   digestOf: (file: PackedFile) => string,
 ): Promise<OwnJar> {
   const release = Number(spec.runtime.version);
-  const processors = spec.jvm?.processors ?? [];
+  const { processors } = spec.own;
   const key = contentDigest(
     JSON.stringify([
       java.version,
@@ -123,7 +123,7 @@ async function compiled(
       [...sources].map(([path, file]) => [path, digestOf(file)]),
     ]),
   );
-  const folder = join(stateFolder(project), 'compiled');
+  const folder = project.state.folder(KEPT.classes);
   const path = join(folder, `${key}.jar`);
   const shown = `classes of ${spec.name}`;
   if (existsSync(path)) return { path, sha256: fileDigest(path), shown };
@@ -147,12 +147,12 @@ async function compiled(
 }
 
 function bundle(
-  { project, spec }: AssemblyRequest,
+  { project, spec }: AssemblyRequest<'jvm'>,
   files: ReadonlyMap<string, PackedFile>,
   digestOf: (file: PackedFile) => string,
 ): OwnJar {
   const key = contentDigest(JSON.stringify([...files].map(([path, file]) => [path, digestOf(file)])));
-  const path = join(stateFolder(project), 'compiled', `${key}.files.jar`);
+  const path = project.state.file(KEPT.classes, `${key}.files.jar`);
   if (!existsSync(path))
     writeStoredZip(
       path,

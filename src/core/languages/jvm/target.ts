@@ -33,40 +33,40 @@ import {
   type Move,
   type PreparedEntry,
   type PrepareJob,
-} from '.';
-import { PackageStore } from '../../sources';
-import type { JvmKeys } from '../../sheet';
-import type { Assembly, AssemblyRequest } from '../../pipeline/build/assemble';
+} from './assembling';
+import type { Assembly, AssemblyRequest } from '../language';
+import { KEPT } from './kept';
+import type { JvmKeys } from './own';
 import { repositoriesFor } from './lock';
 import type { LockedPackage } from '../../project/lockfile';
 import { deepTrimmed, type DeepTrimmed } from './deep-target';
 import { ownCode, type OwnCode, type OwnJar } from './own-code';
 import { generated } from '../../project/made-files';
-import { stateFolder } from '../../project/targets';
+import { packageStore } from '../../project/package-store';
 
 const AT_ONCE = 8;
 
 /** @param whole the function's own files */
-export async function assembleJvmTarget(request: AssemblyRequest, whole: FileSet): Promise<Assembly> {
+export async function assemble(request: AssemblyRequest<'jvm'>, whole: FileSet): Promise<Assembly> {
   const { spec, packages } = request;
   const jars = await fetchedJars(request);
   const own = await ownCode(request, whole, compilePath(jars));
   const open = new OpenFiles();
   try {
-    const packed = jars.filter(({ locked }) => locked.provided !== true);
+    const packed = jars.filter(({ locked }) => locked.jvm?.provided !== true);
     const inputs = await preparedInputs(request, own, packed, open);
     const selection = makeSelection([], spec.keep);
-    const main = spec.jvm?.main;
+    const { main, append, deep: isDeep } = spec.own;
     const roots = [spec.entry.file, ...(main === undefined ? [] : [main])].map((name) => name.replaceAll('.', '/'));
     const assembled = assembleJvm({
       inputs,
       roots,
       trim: spec.trim,
       arch: request.arch,
-      append: spec.jvm?.append ?? [],
+      append,
       keptBy: (path) => selection.keptBy(path),
     });
-    const deep = spec.jvm?.deep === true ? deepTrimmed(request, assembled) : undefined;
+    const deep = isDeep ? deepTrimmed(request, assembled) : undefined;
     return {
       fileSet: { entries: entriesOf(request, { assembled, deep }, inputs, own), leftOut: own.leftOut },
       packages,
@@ -78,6 +78,7 @@ export async function assembleJvmTarget(request: AssemblyRequest, whole: FileSet
       sourceDigests: own.digests,
       toolchains: own.toolchains,
       hostEntry: spec.entry,
+      ...(request.locked?.jvm !== undefined && { carried: { jvm: request.locked.jvm } }),
     };
   } finally {
     open.close();
@@ -93,22 +94,21 @@ interface FetchedJar {
 /** Where two versions lie side by side, code is compiled against those that keep their names. */
 function compilePath(jars: readonly FetchedJar[]): { path: string; sha256: string }[] {
   return [...jars]
-    .sort((a, b) => Number(a.locked.apart !== undefined) - Number(b.locked.apart !== undefined))
+    .sort((a, b) => Number(a.locked.jvm?.apart !== undefined) - Number(b.locked.jvm?.apart !== undefined))
     .map(({ path, locked }) => ({ path, sha256: locked.sha256 }));
 }
 
-async function fetchedJars(request: AssemblyRequest): Promise<FetchedJar[]> {
+async function fetchedJars(request: AssemblyRequest<'jvm'>): Promise<FetchedJar[]> {
   const { project, spec, packages, http, machine } = request;
-  const store = new PackageStore(join(stateFolder(project), 'packages'));
+  const store = packageStore(project);
   const open = packages.filter(({ sha256 }) => store.find(sha256) === undefined);
   if (open.length > 0) {
     const client = await http();
-    const { maven, npm } = machine;
-    const repositories = repositoriesFor(project, spec, { http: client, maven, credentials: npm.credentials });
+    const repositories = repositoriesFor(project, spec, { http: client, machine });
     await severalAtOnce(open, AT_ONCE, ({ file, sha256, size, from }) => {
       const isAddress = /^https?:/.test(from);
       const url = isAddress ? repositories.mirrored(from) : pathToFileURL(join(project.root, from)).href;
-      const credentials = isAddress ? repositories.credentialsFor(from) : npm.credentials;
+      const credentials = isAddress ? repositories.credentialsFor(from) : machine.credentials;
       return store.get({ file, sha256, size, url, credentials }, client);
     });
   }
@@ -128,7 +128,7 @@ interface PreparedInput extends JvmInput {
 }
 
 async function preparedInputs(
-  request: AssemblyRequest,
+  request: AssemblyRequest<'jvm'>,
   own: OwnCode,
   jars: readonly FetchedJar[],
   open: OpenFiles,
@@ -143,11 +143,10 @@ async function preparedInputs(
       owner: locked.name,
       version: locked.version,
       by: locked.by,
-      apart: locked.apart,
+      apart: locked.jvm?.apart,
     })),
   ];
-  const keys = spec.jvm;
-  const plan = keys === undefined ? [] : shadePlan(request, all, keys);
+  const plan = shadePlan(request, all, spec.own);
   const known = new Map(plan.map(({ out }) => [out, readPrepared(out)]));
   await prepareAll(
     plan.filter(({ out }) => known.get(out) === undefined),
@@ -173,7 +172,11 @@ function contentOf(open: OpenFiles, out: string, entry: PreparedEntry): Buffer {
 }
 
 /** How each JAR is shaded. What it is called depends on everything that what it becomes depends on. */
-function shadePlan({ spec, project }: AssemblyRequest, inputs: readonly ShadeInput[], keys: JvmKeys): PrepareJob[] {
+function shadePlan(
+  { spec, project }: AssemblyRequest<'jvm'>,
+  inputs: readonly ShadeInput[],
+  keys: JvmKeys,
+): PrepareJob[] {
   const moving = keys.relocate.map(({ from }) => `${from.replaceAll('.', '/')}/`);
   const paths = moving.length === 0 ? [] : inputs.map((input) => pathsIn(input, moving));
   const named = [...new Set(paths.flat())].sort(comparePaths);
@@ -194,7 +197,7 @@ function shadePlan({ spec, project }: AssemblyRequest, inputs: readonly ShadeInp
       withFacts: spec.trim === 'traced' || input.owner === '',
     };
     const key = contentDigest(JSON.stringify([PREPARE_VERSION, input.sha256, job]));
-    return { jar: input.path, shown: input.shown, out: join(stateFolder(project), 'shaded', key), ...job };
+    return { jar: input.path, shown: input.shown, out: project.state.file(KEPT.shaded, key), ...job };
   });
 }
 
@@ -217,7 +220,7 @@ function pathsIn({ path, shown }: ShadeInput, moving: readonly string[]): string
 }
 
 function entriesOf(
-  request: AssemblyRequest,
+  request: AssemblyRequest<'jvm'>,
   { assembled, deep }: { readonly assembled: JvmAssembled; readonly deep: DeepTrimmed | undefined },
   inputs: readonly PreparedInput[],
   own: OwnCode,
@@ -240,7 +243,7 @@ function entriesOf(
     };
   };
   const { isMultiRelease } = assembled;
-  const main = spec.jvm?.main;
+  const { main } = spec.own;
   const manifest = make(
     JAR_MANIFEST,
     manifestText({ ...(main !== undefined && { main }), isMultiRelease }),

@@ -1,7 +1,7 @@
 /** An artifact as Node.js would see it: what loading its entry reaches, and what each module says of itself. */
 import { comparePaths } from '../../base/paths';
 import { contentDigest } from '../../disk/digest';
-import { ownerOf } from './packages';
+import { ownerOf } from './owner';
 import { Resolver } from './resolve/resolver';
 import { Shaker, type Link, type LinkModule } from './link/shake';
 import type { ModuleFacts } from './trace/facts';

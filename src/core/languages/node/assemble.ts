@@ -3,10 +3,10 @@ import { EmballageError, type Problem } from '../../base/errors';
 import { comparePaths } from '../../base/paths';
 import { count, printable } from '../../base/text';
 import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../fileset/model';
-import type { Sourcemap, Trim } from '../../sheet';
 import { HTTP_ADAPTER_FILE } from './adapter';
-import { isCompiled, type FunctionCompiler } from './compile/settings';
+import { isCompiled } from './compile/settings';
 import { emittedPath, rewriteModule } from './emit-files';
+import type { Assembling, NodeAssembled, NodeAssembleRequest, NodeFile, NodePlaced } from './assembly';
 import { canBeRemembered, type LinkMemory } from './link/link-memory';
 import { linkTrace } from './link/link-trace';
 import { relink } from './link/relink';
@@ -15,81 +15,13 @@ import { isCode, isTypesOnly, sourceOf, textOf } from './module-source';
 import type { Section } from './link/section';
 import { Resolver } from './resolve/resolver';
 import type { ModuleFacts } from './trace/facts';
-import type { Modules, ModuleSource } from './trace/modules';
+import type { ModuleSource } from './trace/modules';
 import { traceModules, type Reach, type Trace } from './trace/tracer';
 import { isTestFile, mentionsIn, safeRuleFor, type Mentions } from './trim-safe';
 
-/** A file that may go into the artifact. */
-export interface NodeFile {
-  /** Path in the artifact, by the name that it has as a source. */
-  readonly path: string;
-  /** Absolute path of its content. */
-  readonly source: string;
-  readonly sha256: () => string;
-  readonly size: number;
-  /** '' for the function's own, else where its package lies in the artifact. */
-  readonly owner: string;
-  /** What may be compiled: the function's own files, and those of packages of the project. */
-  readonly isOwn: boolean;
-  /** It belongs to a package that was installed, not locked. */
-  readonly isInstalled?: boolean;
-}
-
-export interface NodeAssembleRequest {
-  /** Sorted by path. */
-  readonly files: readonly NodeFile[];
-  readonly trim: Trim;
-  readonly entry: { readonly file: string; readonly member: string };
-  /** The `keep` pattern that wants a path. */
-  readonly keptBy: (path: string) => string | undefined;
-  readonly cpu: 'x64' | 'arm64';
-  readonly requiresEsm: boolean;
-  readonly nodeEnv: string | undefined;
-  readonly link: boolean;
-  readonly minify: boolean;
-  readonly sourcemap: Sourcemap;
-  readonly compiler: FunctionCompiler | undefined;
-  readonly modules: Modules;
-  /** Where the link is kept for the next time; undefined to keep nothing. */
-  readonly memory?: LinkMemory;
-  /** What the code of a package says of its files, from a memory where there is one. */
-  readonly mentionsOf: (owner: string, read: () => Mentions) => Mentions;
-  /** What source maps call a file. */
-  readonly sourceName: (path: string) => string;
-}
-
-export interface NodePlaced {
-  readonly path: string;
-  /** The file that it is, or is made from; undefined for what is linked. */
-  readonly file?: NodeFile;
-  /** What was made of it; the file as it is otherwise. */
-  readonly text?: string;
-  readonly reason: Reason;
-}
-
-export interface LinkedPart {
-  readonly file: NodeFile;
-  readonly reason: Reason;
-  readonly settings: ModuleFacts['settings'];
-  /** Where packages lie that it asks for. */
-  readonly packages: readonly string[];
-}
-
-export interface NodeAssembled {
-  readonly placed: readonly NodePlaced[];
-  readonly trimmed: readonly Trimmed[];
-  /** Own files that are not reached. */
-  readonly dropped: readonly string[];
-  readonly unseen: readonly UnseenImport[];
-  readonly missing: readonly MissingImport[];
-  /** Modules that are inside the linked file. */
-  readonly linked: readonly LinkedPart[];
-  /** What the host loads. */
-  readonly entryFile: string;
-}
-
-export async function assembleNode(request: NodeAssembleRequest): Promise<NodeAssembled> {
-  const memory = canBeRemembered(request) ? request.memory : undefined;
+/** @param links where the link is kept for the next time; undefined to keep nothing */
+export async function assembleNode(request: NodeAssembleRequest, links?: LinkMemory): Promise<NodeAssembled> {
+  const memory = canBeRemembered(request) ? links : undefined;
   const last = memory?.find(request);
   const again = last === undefined ? undefined : relink(request, last);
   if (again !== undefined) return again;
@@ -100,7 +32,7 @@ export async function assembleNode(request: NodeAssembleRequest): Promise<NodeAs
   return assembled;
 }
 
-export class NodeAssembler {
+class NodeAssembler implements Assembling {
   readonly request: NodeAssembleRequest;
   readonly files = new Map<string, NodeFile>();
   /** Modules and files that are packed, where linking left out others; set by it. */
@@ -297,7 +229,7 @@ function mentionsOfAll(files: readonly NodeFile[], inside: (file: NodeFile) => s
 }
 
 /** A file of the function's own that cannot be read would not be loaded either. */
-function refuseFaults(assembler: NodeAssembler, trace: Trace | undefined): void {
+function refuseFaults(assembler: Assembling, trace: Trace | undefined): void {
   const problems: Problem[] = [];
   for (const [path, { how }] of trace?.reached ?? []) {
     const file = assembler.files.get(path);

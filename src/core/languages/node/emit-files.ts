@@ -1,8 +1,8 @@
 /** Modules that stay files: under which name, and with which specifiers, so that Node.js finds what the compiler meant. */
 import { baseOf, folderOf, joinPath } from '../../base/paths';
-import type { Sourcemap } from '../../sheet';
+import type { Sourcemap } from './own';
 import type { PackageFiles } from './resolve/tree';
-import type { NodeAssembler } from './assemble';
+import type { Assembling } from './assembly';
 import { Output, SourceText, type Edit } from './link/output';
 import type { Module } from './trace/modules';
 import type { Trace } from './trace/tracer';
@@ -20,7 +20,7 @@ export function emittedPath(path: string, format: 'esm' | 'cjs', packages: Packa
 
 /** What a module's file holds, and its source map beside it; undefined where that is its source as it is. */
 export function rewriteModule(
-  assembler: NodeAssembler,
+  assembler: Assembling,
   module: Module,
   trace: Trace | undefined,
 ): { readonly text: string; readonly map?: string } | undefined {
@@ -49,7 +49,7 @@ export function withMap(
 }
 
 /** Specifiers of files that have another name now, or that only the compiler would have found. */
-function specifierEdits(assembler: NodeAssembler, module: Module, trace: Trace | undefined): Edit[] {
+function specifierEdits(assembler: Assembling, module: Module, trace: Trace | undefined): Edit[] {
   const edits: Edit[] = [];
   const from = assembler.emitted(module.path);
   for (const { request, targets } of trace?.edges.get(module.path) ?? []) {

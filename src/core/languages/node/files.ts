@@ -5,16 +5,16 @@ import { baseOf, folderOf, joinPath } from '../../base/paths';
 import { severalAtOnce } from '../../base/several';
 import { fileDigest } from '../../disk/digest';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type Origin, type PackedEntry } from '../../fileset/model';
-import type { NodeFile } from '.';
+import type { NodeFile } from './assembly';
 import { unpackTarball } from '../../disk/unpack-tarball';
-import { ownerOf } from './packages';
-import { PackageStore } from '../../sources';
-import type { AssemblyRequest } from '../../pipeline/build/assemble';
+import { ownerOf } from './owner';
+import type { PackageFile, PackageStore } from '../../sources';
+import type { AssemblyRequest } from '../language';
 import { npmConfigFor } from './lock';
 import type { LockedPackage } from '../../project/lockfile';
 import { readNodeNeeds } from './needs';
 import { workspaceFiles } from './shared-source';
-import { stateFolder } from '../../project/targets';
+import { packageStore, unpackedFolder } from '../../project/package-store';
 
 /** A file with what the file set says of it. */
 export interface KnownFile extends NodeFile {
@@ -63,8 +63,8 @@ function digestOf(source: string, known: string | undefined): () => string {
 }
 
 /** Files of the project's own packages. */
-export function sharedPackageFiles({ project, workspaces }: AssemblyRequest): KnownFile[] {
-  return workspaces.flatMap((workspace) =>
+export function sharedPackageFiles({ project, locked }: AssemblyRequest<'node'>): KnownFile[] {
+  return (locked?.node?.workspaces ?? []).flatMap((workspace) =>
     workspaceFiles(project, workspace)
       .filter(({ path }) => !BUILD_FILES.test(baseOf(path)))
       .map(({ path, source, stamp, mode }) => ({
@@ -81,20 +81,20 @@ export function sharedPackageFiles({ project, workspaces }: AssemblyRequest): Kn
 }
 
 /** Files of the locked packages, fetched by their digests where they are not here yet. */
-export async function packageFiles(request: AssemblyRequest): Promise<KnownFile[]> {
+export async function packageFiles(request: AssemblyRequest<'node'>): Promise<KnownFile[]> {
   const { project, packages } = request;
-  const store = new PackageStore(join(stateFolder(project), 'packages'));
+  const store = packageStore(project);
   await fetchMissing(request, store);
   const files: KnownFile[] = [];
   for (const one of packages) {
-    const folder = join(stateFolder(project), 'unpacked', one.sha256);
+    const folder = unpackedFolder(project, one.sha256);
     const unpacked = await unpackTarball({
       path: store.pathOf(one.sha256),
       file: one.file,
       folder,
       mustHave: 'package.json',
     });
-    const { at = '', name, version } = one;
+    const { name, version, node: { at } = { at: '' } } = one;
     for (const { path, sha256, size, isProgram } of unpacked.files)
       files.push({
         path: joinPath(at, path),
@@ -111,15 +111,15 @@ export async function packageFiles(request: AssemblyRequest): Promise<KnownFile[
 }
 
 async function fetchMissing(
-  { project, spec, packages, http, machine }: AssemblyRequest,
+  { project, spec, packages, http, machine }: AssemblyRequest<'node'>,
   store: PackageStore,
 ): Promise<void> {
   const different = new Map(packages.map((one) => [one.sha256, one]));
   const open = [...different.values()].filter(({ sha256 }) => store.find(sha256) === undefined);
   if (open.length === 0) return;
-  const { credentials } = npmConfigFor(project, folderOf(readNodeNeeds(project, spec)?.lock ?? ''), machine.npm);
+  const { credentials } = npmConfigFor(project, folderOf(readNodeNeeds(project, spec)?.lock ?? ''), machine);
   const client = await http();
-  const describe = ({ file, sha256, size, from }: LockedPackage): Parameters<PackageStore['get']>[0] => {
+  const describe = ({ file, sha256, size, from }: LockedPackage): PackageFile => {
     const url = /^https?:/.test(from) ? from : pathToFileURL(join(project.root, from)).href;
     return { file, sha256, size, url };
   };

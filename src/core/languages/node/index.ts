@@ -1,15 +1,69 @@
 /** Functions in JavaScript and TypeScript, run by Node.js. */
-export { HTTP_ADAPTER_FILE, httpAdapterCode, httpAdapterEntry } from './adapter';
-export { type MemberVerdict, type ReadText, findMember } from './entry';
-export { assembleNode, type NodeAssembled, type NodeFile, type NodePlaced } from './assemble';
-export { type NodeView, viewNodeArtifact } from './artifact-view';
-export { isCompiled, readFunctionCompiler, type FunctionCompiler } from './compile/settings';
-export { LinkMemory } from './link/link-memory';
-export { ownerOf } from './packages';
-export { missingExportMend } from './module-exports';
-export { ModuleBook } from './trace/module-book';
-export { ModulePool } from './trace/module-pool';
-export { Modules } from './trace/modules';
-export type { Mentions } from './trim-safe';
-export { allowsEngine, lowestMajor, requiresEsm } from './versions';
-export { loadTypeScript } from './compile/typescript';
+import type { Language } from '../language';
+import { KEPT } from './kept';
+import type { LockedNode, LockedNodePackage, CarriedNodePackage, NodeKeys } from './own';
+
+declare module '../../sheet/model' {
+  interface Languages {
+    node: {
+      keys: NodeKeys;
+      lockedPackage: LockedNodePackage;
+      locked: LockedNode;
+      carriedPackage: CarriedNodePackage;
+      carried: never;
+    };
+  }
+}
+
+export const node: Language<'node'> = {
+  id: 'node',
+  title: 'Node.js',
+  runtime: {
+    word: 'node',
+    version: { sheet: '[1-9]\\d*', offered: '\\d+', shown: 'X' },
+    sample: 'node 20',
+  },
+  sheet: {
+    forms: ['zip', 'image'],
+    adapters: ['http'],
+    entry: {
+      hasMember: true,
+      isPath: true,
+      pattern: /(?<!\.d)\.[cm]?[jt]sx?$/,
+      endings: '`.mjs`, `.cjs`, `.js`, or `.ts` and its kin',
+      mend: 'name the file that the host loads',
+      sample: 'alert.mjs#decide',
+      hostKey: 'node',
+      hostForm: '{path}#{member}',
+      words: ({ file, member }) => {
+        const module = file.replace(/\.[^./]+$/, '');
+        return { path: file, file, module, class: module, member };
+      },
+    },
+    needs: {
+      files: /^package-lock\.json$/,
+      folders: /^node_modules$/,
+      expected: '`package-lock.json`, or `node_modules`',
+      isListed: false,
+    },
+    keys: ['link', 'minify', 'sourcemap'],
+    instead: { sources: 'take it out; registries of packages stand in `.npmrc`' },
+    broughtBy: 'node',
+    texts: {
+      runtime: '`node X`',
+      entry: 'a file of the source and a member that it exports, `FILE#MEMBER`',
+      needs: 'for Node.js a `package-lock.json`, or `node_modules` to pack what is installed there',
+      sources: 'Registries of Node.js packages stand in `.npmrc`',
+      adapter: 'for Node.js `http`, a request handler or an application that listens',
+    },
+    open: async () => (await import('./keys')).nodeKeys,
+  },
+  parts: async () => (await import('./parts')).nodeParts,
+  keeps: Object.values(KEPT),
+  skips: (isLocked) => (isLocked ? { folder: 'node_modules', by: 'installed' } : undefined),
+  pages: {
+    about: 'a folder with a package.json becomes a tarball of a registry of npm packages',
+    open: async () => (await import('./registry/pages')).openPages(),
+  },
+  open: async () => (await import('./work')).nodeWork,
+};

@@ -21,43 +21,35 @@ import {
   type Manifest,
   type PackageLock,
 } from './packages';
-import {
-  askRegistry,
-  PackageStore,
-  readNpmConfig,
-  withoutCredentials,
-  type HttpClient,
-  type NpmConfig,
-  type NpmConfigFile,
-  type NpmSurroundings,
-  type PackageFile,
-} from '../../sources';
-import type { Arch, FunctionSpec } from '../../sheet';
-import type { LockedFunction, LockedPackage, LockedWorkspace } from '../../project/lockfile';
-import { libcOf, type NodeNeeds } from './needs';
-import { stateFolder, type Project } from '../../project/targets';
-
-export interface NodeLockRequest {
-  readonly project: Project;
-  readonly spec: FunctionSpec;
-  readonly needs: NodeNeeds;
-  readonly http: HttpClient;
-  readonly npm: NpmSurroundings;
-  readonly onSettling: (name: string, arch: Arch) => void;
-}
+import { withoutCredentials } from '../../toolchains/credentials';
+import { type PackageFile, type PackageStore } from '../../sources';
+import type { Machine } from '../../toolchains/machine';
+import type { Arch } from '../../sheet';
+import type { LockedFunction, LockedPackage } from '../../project/lockfile';
+import { packageStore } from '../../project/package-store';
+import type { Project } from '../../project/targets';
+import { libcOf } from '../../project/destination-runtime';
+import type { SettleRequest } from '../language';
+import { KEPT } from './kept';
+import { readNodeNeeds, type NodeNeeds } from './needs';
+import type { LockedWorkspace } from './own';
+import { readNpmConfig, type NpmConfig, type NpmConfigFile } from './registry/npm-config';
+import { askRegistry } from './registry/npm-registry';
 
 const AT_ONCE = 8;
 const CPUS: Readonly<Record<Arch, 'x64' | 'arm64'>> = { x86_64: 'x64', arm64: 'arm64' };
 
-export async function settleNodeFunction(request: NodeLockRequest): Promise<LockedFunction> {
-  const { project, spec, needs } = request;
+export async function settle(request: SettleRequest<'node'>): Promise<LockedFunction> {
+  const { project, spec } = request;
+  const needs = readNodeNeeds(project, spec);
+  if (needs === undefined) throw new Error('no needs');
   const lock = readPackageLock(needs.lockText, needs.lock);
   compareWithManifest(lock, needs.from, readManifest(needs), {
     shown: needs.manifest,
     shownLock: needs.lock,
     placeOf: (name) => placeIn(needs.manifestText, needs.manifest, name),
   });
-  const fetching = new Fetching(request);
+  const fetching = new Fetching(request, needs);
   const targets: Record<string, LockedPackage[]> = {};
   const workspaces = new Map<string, LockedWorkspace>();
   for (const arch of spec.archs) {
@@ -67,15 +59,12 @@ export async function settleNodeFunction(request: NodeLockRequest): Promise<Lock
     targets[arch] = await fetching.fetchAll(packages);
   }
   const own = [...workspaces.values()].sort((a, b) => (a.at < b.at ? -1 : 1));
-  return { inputs: needs.inputs, targets, ...(own.length > 0 && { workspaces: own }) };
+  return { inputs: needs.inputs, targets, ...(own.length > 0 && { node: { workspaces: own } }) };
 }
 
 /** The registries and logins that count for packages of a lock in `folder`, relative to the project. */
-export function npmConfigFor(
-  project: Project,
-  folder: string,
-  { files, variable, credentials }: NpmSurroundings,
-): NpmConfig {
+export function npmConfigFor(project: Project, folder: string, machine: Machine): NpmConfig {
+  const { variable, credentials, home } = machine;
   const text = (path: string): NpmConfigFile[] => {
     try {
       return [{ text: readFileSync(path, 'utf8'), variable }];
@@ -83,12 +72,18 @@ export function npmConfigFor(
       return [];
     }
   };
-  const registry = variable('npm_config_registry') ?? variable('NPM_CONFIG_REGISTRY');
+  const either = (name: string): string | undefined => variable(name) ?? variable(name.toUpperCase());
+  const registry = either('npm_config_registry');
+  // The user's configuration and the system's, or the files that the environment names for them.
+  const others = [
+    either('npm_config_userconfig') ?? join(home, '.npmrc'),
+    either('npm_config_globalconfig') ?? '/etc/npmrc',
+  ];
   const folders = [...new Set([folder, ''])].map((one) => join(project.root, one, '.npmrc'));
   return readNpmConfig(
     [
       ...(registry === undefined ? [] : [{ text: `registry=${registry}`, variable }]),
-      ...[...folders, ...files].flatMap(text),
+      ...[...folders, ...others].flatMap(text),
     ],
     credentials,
   );
@@ -137,15 +132,17 @@ function workspaceFolder(needs: NodeNeeds, folder: string): string {
 
 /** Fetches what a lock names; the same file is fetched once, whatever asks for it. */
 class Fetching {
-  readonly #request: NodeLockRequest;
+  readonly #request: SettleRequest<'node'>;
+  readonly #needs: NodeNeeds;
   readonly #config: NpmConfig;
   readonly #store: PackageStore;
   readonly #known = new Map<string, Promise<LockedPackage>>();
 
-  constructor(request: NodeLockRequest) {
+  constructor(request: SettleRequest<'node'>, needs: NodeNeeds) {
     this.#request = request;
-    this.#config = npmConfigFor(request.project, folderOf(request.needs.lock), request.npm);
-    this.#store = new PackageStore(join(stateFolder(request.project), 'packages'));
+    this.#needs = needs;
+    this.#config = npmConfigFor(request.project, folderOf(needs.lock), request.machine);
+    this.#store = packageStore(request.project);
   }
 
   async fetchAll(packages: readonly Chosen[]): Promise<LockedPackage[]> {
@@ -153,7 +150,7 @@ class Fetching {
     await severalAtOnce(packages.entries(), AT_ONCE, async ([i, { at, entry, by }]) => {
       const known = this.#known.get(entry.key) ?? this.#fetch(entry);
       this.#known.set(entry.key, known);
-      found[i] = { ...(await known), by: [...by], at };
+      found[i] = withPlace(await known, at, by);
     });
     return found;
   }
@@ -176,19 +173,23 @@ class Fetching {
       ...{ name: entry.name, version: entry.version, file, sha256, size, index },
       from: /^https?:/.test(from) ? withoutCredentials(from) : from,
       by: [],
-      ...(entry.hasInstallScript && { script: true as const }),
-      ...(entry.engines !== undefined && { engines: entry.engines }),
+      node: {
+        at: '',
+        ...(entry.hasInstallScript && { script: true as const }),
+        ...(entry.engines !== undefined && { engines: entry.engines }),
+      },
     };
   }
 
   /** Which file has that integrity was found out when it was fetched. */
   #memoryOf(integrity: string): string {
-    return join(stateFolder(this.#request.project), 'integrity', contentDigest(integrity));
+    return this.#request.project.state.file(KEPT.integrity, contentDigest(integrity));
   }
 
   async #whereIs(entry: LockEntry): Promise<{ from: string; integrity?: string; index: string }> {
     const { resolved, integrity } = entry;
-    const { needs, http } = this.#request;
+    const { http } = this.#request;
+    const needs = this.#needs;
     const stated = integrity === undefined ? {} : { integrity };
     if (resolved === undefined) {
       const dist = await askRegistry(entry, this.#config, http);
@@ -213,6 +214,12 @@ class Fetching {
       'take the package from a registry; what comes out of version control has no digest to hold it to',
     );
   }
+}
+
+/** A package may lie in several places; what is not its usual one tells them apart. */
+function withPlace(one: LockedPackage, at: string, by: readonly string[]): LockedPackage {
+  const isUsual = at === `node_modules/${one.name}`;
+  return { ...one, by: [...by], ...(!isUsual && { apart: `in ${at}` }), node: { ...one.node, at } };
 }
 
 /**

@@ -1,6 +1,6 @@
 /** How a file of the function is read as a module. */
 import { readFileSync } from 'node:fs';
-import type { NodeAssembleRequest, NodeFile } from './assemble';
+import type { NodeAssembleRequest, NodeFile } from './assembly';
 import { isCompiled } from './compile/settings';
 import type { ModuleSource } from './trace/modules';
 

@@ -2,11 +2,11 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../../base/errors';
-import { folderOf, joinPath } from '../../base/paths';
+import { folderOf, joinPath, upwards } from '../../base/paths';
 import { contentDigest } from '../../disk/digest';
 import { readTextFile } from '../../disk/read-text';
 import type { FunctionSpec } from '../../sheet';
-import { runtimeOf } from '../../project/destination-runtime';
+import { libcOf } from '../../project/destination-runtime';
 import type { Project } from '../../project/targets';
 
 export interface NodeNeeds {
@@ -56,26 +56,30 @@ export function readNodeNeeds(project: Project, spec: FunctionSpec): NodeNeeds |
   };
 }
 
+/** Files of the project that say what a function needs, or would if they were there; relative to it. */
+export function needsFiles(project: Project, spec: FunctionSpec): string[] {
+  if (usesInstalled(spec)) return [];
+  if (spec.needs?.kind === 'file') return [spec.needs.path];
+  const found = findLock(project, spec);
+  const all = upwards(spec.source).map((folder) => joinPath(folder, LOCK));
+  return found === undefined ? all : all.slice(0, all.indexOf(found) + 1);
+}
+
 /** Whether the sheet says that what is installed in the source folder is to be packed, locked or not. */
 export function usesInstalled({ needs }: FunctionSpec): boolean {
   return needs?.kind === 'file' && /(?:^|\/)node_modules$/.test(needs.path);
 }
 
-export function libcOf(project: Project, spec: FunctionSpec): 'glibc' | 'musl' {
-  return runtimeOf(project, spec)?.musl === undefined ? 'glibc' : 'musl';
-}
-
 /** The lock in the source folder, or else in the nearest folder above it that has the source folder as a workspace. */
 function findLock(project: Project, spec: FunctionSpec): string | undefined {
   if (!existsSync(join(project.root, spec.source, MANIFEST))) return undefined;
-  for (let folder = spec.source; ; folder = folderOf(folder)) {
+  for (const folder of upwards(spec.source)) {
     const path = joinPath(folder, LOCK);
-    if (existsSync(join(project.root, path))) {
-      const from = relativeTo(folder, spec.source);
-      if (from === '' || read(project, path).includes(`${JSON.stringify(from)}:`)) return path;
-    }
-    if (folder === '') return undefined;
+    if (!existsSync(join(project.root, path))) continue;
+    const from = relativeTo(folder, spec.source);
+    if (from === '' || read(project, path).includes(`${JSON.stringify(from)}:`)) return path;
   }
+  return undefined;
 }
 
 function refuseUnsettled(project: Project, spec: FunctionSpec): void {

@@ -1,62 +1,61 @@
 /** What a function's artifact depends on beside its source folder: packages of the project, and compiler settings. */
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { folderOf, joinPath, settlePath } from '../../base/paths';
-import { contentDigest } from '../../disk/digest';
+import { folderOf, joinPath, settlePath, upwards } from '../../base/paths';
 import { walkFolder, type WalkedItem } from '../../disk/walk';
 import { makeSelection } from '../../fileset/selection';
-import { isNative, type FunctionSpec } from '../../sheet';
-import type { LockedFunction, LockedWorkspace } from '../../project/lockfile';
-import { extraFiles } from '../compiled/files-read';
+import type { InputFolder, Inputs } from '../../project/inputs';
+import type { LockedFunction } from '../../project/lockfile';
 import type { Project } from '../../project/targets';
+import type { FunctionSpec } from '../../sheet';
+import { needsFiles } from './needs';
+import type { LockedWorkspace } from './own';
 
 const SETTINGS = 'tsconfig.json';
 const MAX_SETTINGS = 32;
 
+export function dependsOn(project: Project, spec: FunctionSpec, locked: LockedFunction | undefined): Inputs {
+  return {
+    values: {},
+    files: [...needsFiles(project, spec), ...settingsFiles(project, spec)],
+    folders: (locked?.node?.workspaces ?? []).map((one) => workspaceFolder(project, one)),
+    listed: [],
+  };
+}
+
 /** Files of a package of the project, as they are packed: paths relative to its folder. */
-export function workspaceFiles(project: Project, { folder }: LockedWorkspace): readonly WalkedItem[] {
+export function workspaceFiles(project: Project, workspace: LockedWorkspace): readonly WalkedItem[] {
+  return workspaceFolder(project, workspace).items.filter(({ kind }) => kind === 'file');
+}
+
+function workspaceFolder(project: Project, { folder }: LockedWorkspace): InputFolder {
   const selection = makeSelection([], []);
   const isWanted = (path: string, name: string, isFolder: boolean): boolean =>
     name !== 'node_modules' && selection.leftOutBy(path, name, isFolder) === undefined;
-  return walkFolder(join(project.root, folder), folder, {
+  const { items, hasLinks } = walkFolder(join(project.root, folder), folder, {
     links: 'follow',
     enter: (path, name) => isWanted(path, name, true),
     take: (path, name) => isWanted(path, name, false),
-  }).items.filter(({ kind }) => kind === 'file');
+  });
+  return { folder, items, hasLinks };
 }
 
 /** Compiler settings that count for a function, the nearest first: the file, and what it extends, in the project. */
 export function compilerSettings(project: Project, spec: FunctionSpec): string[] {
-  if (spec.runtime.language !== 'node') return [];
-  for (let folder = spec.source; ; folder = folderOf(folder)) {
-    const path = joinPath(folder, SETTINGS);
-    if (existsSync(join(project.root, path))) return withExtended(project, path);
-    if (folder === '') return [];
-  }
+  const first = candidates(spec).find((path) => existsSync(join(project.root, path)));
+  return first === undefined ? [] : withExtended(project, first);
 }
 
-/** All these files, relative to the project. */
-export function sharedFiles(project: Project, spec: FunctionSpec, locked: LockedFunction | undefined): string[] {
-  return [
-    ...(isNative(spec.runtime.language) ? extraFiles(project, spec) : []),
-    ...compilerSettings(project, spec),
-    ...(locked?.workspaces ?? []).flatMap((one) =>
-      workspaceFiles(project, one).map(({ path }) => joinPath(one.folder, path)),
-    ),
-  ];
+/** The same, and those that would come before them if they were there. */
+function settingsFiles(project: Project, spec: FunctionSpec): string[] {
+  const all = candidates(spec);
+  const found = compilerSettings(project, spec);
+  const [first] = found;
+  return first === undefined ? all : [...all.slice(0, all.indexOf(first)), ...found];
 }
 
-/** How these files stand, without reading what may be big: changes whenever one of them does. */
-export function sharedState(project: Project, spec: FunctionSpec, locked: LockedFunction | undefined): string {
-  const settings = compilerSettings(project, spec).map((path) => [
-    path,
-    readFileSync(join(project.root, path), 'utf8'),
-  ]);
-  const files = (locked?.workspaces ?? []).map((one) => [
-    one,
-    workspaceFiles(project, one).map(({ path, mode, stamp }) => [path, mode, Object.values(stamp)]),
-  ]);
-  return settings.length + files.length === 0 ? '' : contentDigest(JSON.stringify([settings, files]));
+function candidates(spec: FunctionSpec): string[] {
+  return upwards(spec.source).map((folder) => joinPath(folder, SETTINGS));
 }
 
 function withExtended(project: Project, first: string): string[] {

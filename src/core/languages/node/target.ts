@@ -4,7 +4,6 @@ import { join } from 'node:path';
 import { EmballageError, messageOf } from '../../base/errors';
 import { comparePaths } from '../../base/paths';
 import { stampOf } from '../../disk/stamp';
-import { writeWhole } from '../../disk/write';
 import { sortEntries } from '../../fileset/collect';
 import {
   FILE_MODE,
@@ -16,37 +15,39 @@ import {
   type Trimmed,
 } from '../../fileset/model';
 import { makeSelection } from '../../fileset/selection';
-import type { FunctionCompiler, Mentions, NodeAssembled, NodePlaced } from '.';
-import type { Assembly, AssemblyRequest } from '../../pipeline/build/assemble';
+import type { FunctionCompiler, Mentions, NodeAssembled, NodePlaced } from './assembling';
+import type { Assembly, AssemblyRequest } from '../language';
+import { KEPT } from './kept';
 import { runtimeOf } from '../../project/destination-runtime';
 import { generated, strippedFile } from '../../project/made-files';
 import { isBuildFile, packageFiles, sharedPackageFiles, sourceFiles, type KnownFile } from './files';
 import { compilerSettings } from './shared-source';
-import { stateFolder, type Project } from '../../project/targets';
+import type { Project } from '../../project/targets';
 
-type NodeLanguage = typeof import('.');
+type NodeLanguage = typeof import('./assembling');
 
 /** @param whole the function's own files */
-export async function assembleNodeTarget(request: AssemblyRequest, whole: FileSet): Promise<Assembly> {
+export async function assemble(request: AssemblyRequest<'node'>, whole: FileSet): Promise<Assembly> {
   const { spec, packages, knownDigests } = request;
   const own = sourceFiles(whole, knownDigests);
   const plain: Omit<Assembly, 'fileSet'> = {
     ...{ packages, trimmed: [], overlaps: [], unseen: [], missing: [], modules: [], toolchains: [] },
     sourceDigests: new Map(),
     hostEntry: spec.entry,
+    carriedOf: ({ node }) => (node === undefined ? {} : { node }),
   };
   const files = [...own, ...sharedPackageFiles(request), ...(await packageFiles(request))];
   const isPlain = files.length === own.length && own.every(({ owner }) => owner === '');
   const isCompiling = files.some(({ isOwn, path }) => isOwn && /\.[cm]?tsx?$|\.jsx$/.test(path));
   const { base, leftOut } = withoutBuildFiles(whole);
-  if (isPlain && !isCompiling && spec.trim !== 'traced' && !spec.link && spec.adapter === undefined)
+  if (isPlain && !isCompiling && spec.trim !== 'traced' && !spec.own.link && spec.adapter === undefined)
     return { ...plain, fileSet: { entries: base, leftOut } };
-  const language = await import('.');
+  const language = await import('./assembling');
   return assembleAll({ request, language, files, base, leftOut, plain, isCompiling });
 }
 
 interface Work {
-  readonly request: AssemblyRequest;
+  readonly request: AssemblyRequest<'node'>;
   readonly language: NodeLanguage;
   readonly files: readonly KnownFile[];
   readonly base: readonly PackedEntry[];
@@ -65,24 +66,25 @@ async function assembleAll(work: Work): Promise<Assembly> {
     if (!known.has(file.path) || file === adapter) known.set(file.path, file);
   const compiler = work.isCompiling ? readCompiler(work) : undefined;
   const pool = new language.ModulePool(request.jobs);
-  const book = new language.ModuleBook(join(stateFolder(project), 'modules', `${spec.name}.book`));
+  const book = new language.ModuleBook(project.state.file(KEPT.modules, `${spec.name}.book`));
+  const linksFile = project.state.file(KEPT.links, `${spec.name}.${request.arch}.json`);
+  const links = new language.LinkMemory(linksFile, project.state.code);
   const selection = makeSelection([], spec.keep);
   const entry = adapter === undefined ? spec.entry : language.httpAdapterEntry();
   try {
-    const assembled = await language.assembleNode({
-      ...nodeSettings(request, language),
-      files: [...known.values()].sort((a, b) => comparePaths(a.path, b.path)),
-      entry,
-      keptBy: (path) => selection.keptBy(path),
-      compiler,
-      modules: new language.Modules(book, pool),
-      memory: new language.LinkMemory(
-        join(stateFolder(project), 'links', `${spec.name}.${request.arch}.json`),
-        request.tool,
-      ),
-      mentionsOf: (owner, read) => mentionsOf(request, owner, read),
-      sourceName: (path) => sourceName(known.get(path), path),
-    });
+    const assembled = await language.assembleNode(
+      {
+        ...nodeSettings(request, language),
+        files: [...known.values()].sort((a, b) => comparePaths(a.path, b.path)),
+        entry,
+        keptBy: (path) => selection.keptBy(path),
+        compiler,
+        modules: new language.Modules(book, pool),
+        mentionsOf: (owner, read) => mentionsOf(request, owner, read),
+        sourceName: (path) => sourceName(known.get(path), path),
+      },
+      links,
+    );
     book.keep();
     const { entries, trimmed } = entriesOf(work, assembled, known);
     const ownDropped = assembled.dropped.map((path) => ({ path, by: 'not-reached', kind: 'file' }) as const);
@@ -104,16 +106,14 @@ async function assembleAll(work: Work): Promise<Assembly> {
   }
 }
 
-function nodeSettings({ project, spec, arch }: AssemblyRequest, language: NodeLanguage) {
+function nodeSettings({ project, spec, arch }: AssemblyRequest<'node'>, language: NodeLanguage) {
   const major = Number(spec.runtime.version);
   return {
     trim: spec.trim,
     cpu: arch === 'arm64' ? ('arm64' as const) : ('x64' as const),
     requiresEsm: language.requiresEsm(major, runtimeOf(project, spec)?.patch),
     nodeEnv: spec.settings.find(({ name }) => name === 'NODE_ENV')?.sample,
-    link: spec.link,
-    minify: spec.minify,
-    sourcemap: spec.sourcemap,
+    ...spec.own,
   };
 }
 
@@ -132,7 +132,7 @@ function readCompiler({ request: { project, spec }, language, files }: Work): Fu
       settings: settings === undefined ? undefined : join(project.root, settings),
       root: join(project.root, spec.source),
       major: Number(spec.runtime.version),
-      sourcemap: spec.sourcemap !== 'none',
+      sourcemap: spec.own.sourcemap !== 'none',
       isOwn: (path) => own.has(path),
     });
   } catch (error) {
@@ -170,17 +170,14 @@ function sourceName(file: KnownFile | undefined, path: string): string {
 }
 
 /** What the code of a package says of its files, remembered by the digest of the package. */
-function mentionsOf({ project, packages }: AssemblyRequest, owner: string, read: () => Mentions): Mentions {
-  const sha256 = packages.find(({ at }) => at === owner)?.sha256;
+function mentionsOf({ project, packages }: AssemblyRequest<'node'>, owner: string, read: () => Mentions): Mentions {
+  const sha256 = packages.find(({ node }) => node?.at === owner)?.sha256;
   if (sha256 === undefined) return read();
-  const path = join(stateFolder(project), 'mentions', `${sha256}.json`);
-  try {
-    return JSON.parse(readFileSync(path, 'utf8')) as Mentions;
-  } catch {
-    const found = read();
-    writeWhole(path, JSON.stringify(found), path);
-    return found;
-  }
+  const known = project.state.recall(KEPT.mentions, `${sha256}.json`) as Mentions | undefined;
+  if (known !== undefined) return known;
+  const found = read();
+  project.state.remember(KEPT.mentions, `${sha256}.json`, found);
+  return found;
 }
 
 function entriesOf(
@@ -244,12 +241,12 @@ function modulesOf({ linked }: NodeAssembled, known: ReadonlyMap<string, KnownFi
   });
 }
 
-function toolchainsOf({ spec }: AssemblyRequest, isCompiling: boolean): string[] {
+function toolchainsOf({ spec }: AssemblyRequest<'node'>, isCompiling: boolean): string[] {
   const version = (name: string): string => {
     const { version: found } = JSON.parse(readFileSync(require.resolve(`${name}/package.json`), 'utf8')) as {
       version: string;
     };
     return `${name} ${found}`;
   };
-  return [...(isCompiling ? [version('typescript')] : []), ...(spec.minify ? [version('terser')] : [])];
+  return [...(isCompiling ? [version('typescript')] : []), ...(spec.own.minify ? [version('terser')] : [])];
 }

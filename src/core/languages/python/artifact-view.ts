@@ -1,7 +1,8 @@
 /** An artifact seen as Python sees it: its modules, its distributions, and which files are the function's own. */
 import { readRecord } from './record';
 import { parseMetadata, readHeaders, type CoreMetadata } from './metadata';
-import { readModuleFacts, type ModuleFacts } from './trace/module-facts';
+import type { ModuleFacts } from './trace/facts';
+import { readModuleFacts } from './trace/module-facts';
 import { ModuleTree } from './trace/module-tree';
 
 export interface ArtifactFiles {

@@ -6,7 +6,8 @@ import type { Overlap, Reason, StoredContent, Trimmed, UnseenImport } from '../.
 import type { Trim } from '../../sheet';
 import { installWheel, readEntryPoints, type InstalledFile } from './install';
 import { formatRecord } from './record';
-import { readModuleFacts, type ModuleFacts } from './trace/module-facts';
+import type { ModuleFacts } from './trace/facts';
+import { readModuleFacts } from './trace/module-facts';
 import { traceModules, type Reach, type Trace } from './trace/tracer';
 import { isTestFile, mentionsTests, safeRuleFor } from './trim-safe';
 import type { UnpackedWheel } from './wheel';

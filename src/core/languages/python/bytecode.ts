@@ -11,12 +11,13 @@ import { FILE_MODE, type PackedEntry, type PackedFile } from '../../fileset/mode
 import { compileBytecode } from './run/compile-bytecode';
 import type { PythonRuntime } from './run/interpreters';
 import type { FunctionSpec } from '../../sheet';
-import { stateFolder, type Project } from '../../project/targets';
+import type { Project } from '../../project/targets';
+import { KEPT } from './kept';
 
 /** @param pythons the interpreters on this machine */
 export async function withBytecode(
   project: Project,
-  spec: FunctionSpec,
+  spec: FunctionSpec<'python'>,
   entries: readonly PackedEntry[],
   pythons: readonly PythonRuntime[],
 ): Promise<{ readonly entries: PackedEntry[]; readonly toolchain: string }> {
@@ -29,7 +30,7 @@ export async function withBytecode(
       mend: `install Python ${spec.runtime.version}, or take \`bytecode\` out of the sheet`,
     });
   const modules = entries.flatMap((entry) => (entry.kind === 'file' && entry.path.endsWith('.py') ? [entry] : []));
-  const folder = join(stateFolder(project), 'bytecode', python.version);
+  const folder = project.state.file(KEPT.bytecode, python.version);
   mkdirSync(folder, { recursive: true });
   const targets = new Map(modules.map((file) => [file, join(folder, keyOf(file))]));
   await compileMissing(python, targets);

@@ -1,6 +1,6 @@
 /** The versions of a project that a target can use, each with its best file. */
 import { listed } from '../../base/text';
-import type { IndexFile } from '../../sources';
+import type { IndexFile } from './sources/index-pages';
 import { fullVersion } from './environment';
 import { fitsAll, parseSpecifiers } from './specifier';
 import { parseSdistName, parseWheelName, targetTags, type PythonTarget } from './tags';

@@ -1,5 +1,6 @@
 /** What was settled for one function as a `pylock.toml`, for other installers. */
-import { formatPylock, MACHINES, type PylockEntry } from '.';
+import { formatPylock, type PylockEntry } from './pylock';
+import { MACHINES } from './tags';
 import type { Arch } from '../../sheet';
 import type { LockedPackage } from '../../project/lockfile';
 
@@ -27,8 +28,8 @@ export function pylockOf(targets: Readonly<Record<string, readonly LockedPackage
         name: one.name,
         version: one.version,
         ...(marker !== undefined && { marker }),
-        wheels: sorted.flatMap((file) => (file.source === undefined ? [file] : [])),
-        ...(one.source !== undefined && { sdist: one.source }),
+        wheels: sorted.flatMap((file) => (file.python?.source === undefined ? [file] : [])),
+        ...(one.python?.source !== undefined && { sdist: one.python.source }),
       };
     });
   return formatPylock({ requiresPython: `==${python}.*`, packages });

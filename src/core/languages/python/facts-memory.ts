@@ -1,30 +1,19 @@
 /** Facts of Python modules by the digest of the file: parsing is the slow part of tracing, and packages do not change. */
-import { readFileSync } from 'node:fs';
-import { join } from 'node:path';
-import { writeWhole } from '../../disk/write';
-import { readModuleFacts, type ModuleFacts } from '.';
-import { stateFolder, type Project } from '../../project/targets';
+import type { StateFolder } from '../../project/state';
+import { KEPT } from './kept';
+import type { ModuleFacts } from './trace/facts';
+import { readModuleFacts } from './trace/module-facts';
 
 /** The facts, where they are known. */
-export function knownFacts(project: Pick<Project, 'root'>, sha256: string): ModuleFacts | undefined {
-  try {
-    return JSON.parse(readFileSync(pathOf(project, sha256), 'utf8')) as ModuleFacts;
-  } catch {
-    // Not read yet, or not whole: it is read again.
-    return undefined;
-  }
+export function knownFacts(state: StateFolder, sha256: string): ModuleFacts | undefined {
+  return state.recall(KEPT.facts, `${sha256}.json`) as ModuleFacts | undefined;
 }
 
 /** The facts, read where they are not known, and remembered. */
-export function factsFor(project: Pick<Project, 'root'>, sha256: string, read: () => string): ModuleFacts {
-  const known = knownFacts(project, sha256);
+export function factsFor(state: StateFolder, sha256: string, read: () => string): ModuleFacts {
+  const known = knownFacts(state, sha256);
   if (known !== undefined) return known;
   const facts = readModuleFacts(read());
-  const path = pathOf(project, sha256);
-  writeWhole(path, JSON.stringify(facts), path);
+  state.remember(KEPT.facts, `${sha256}.json`, facts);
   return facts;
-}
-
-function pathOf(project: Pick<Project, 'root'>, sha256: string): string {
-  return join(stateFolder(project), 'facts', `${sha256}.json`);
 }

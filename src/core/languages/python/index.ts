@@ -1,25 +1,75 @@
 /** Functions in Python. */
-export { type Candidate, type Project as PythonProject } from './candidates';
-export { type PythonArtifact, pythonArtifact } from './artifact-view';
-export { findPythonMember, type PythonVerdict } from './entry';
-export { fullVersion, markerEnvironment, pythonTarget } from './environment';
-export { fitsAll, parseSpecifiers } from './specifier';
-export { isStandardModule } from './stdlib';
-export type { Parameters } from './trace/definitions';
-export { absoluteName, packageOf } from './trace/module-tree';
-export { type CoreMetadata } from './metadata';
-export { normalizeName } from './marker';
-export { formatPylock, readPylock, type PylockEntry } from './pylock';
-export { PythonProvider, type BuildWheel, type SourceSpec } from './provider';
-export { buildSystemOf, readPyproject, type BuildSystem } from './pyproject';
-export { parseRequirement } from './requirement';
-export { readRequirementsFile } from './requirements-txt';
-export { resolveRequirements, type ResolvedPackage, type StatedRequirement } from './resolve';
-export { MACHINES, parseWheelName, targetTags, type PythonTarget } from './tags';
-export { projectFor } from './candidates';
-export { parseVersion } from './version';
-export { assemblePython, type Assembled, type PackageInput } from './assemble';
-export { readModuleFacts, type ModuleFacts, type PlacedImport } from './trace/module-facts';
-export { unpackWheel, type UnpackedWheel } from './wheel';
-export { makeWheels, packWheel, type MadeWheel, type WheelMember } from './make-wheel';
-export { ADAPTER_FILE, adapterCode, adapterEntry } from './adapter';
+import type { Language } from '../language';
+import { KEPT } from './kept';
+import type { LockedPythonPackage, PythonKeys } from './own';
+
+declare module '../../sheet/model' {
+  interface Languages {
+    python: {
+      keys: PythonKeys;
+      lockedPackage: LockedPythonPackage;
+      locked: never;
+      carriedPackage: never;
+      carried: never;
+    };
+  }
+}
+
+export const python: Language<'python'> = {
+  id: 'python',
+  title: 'Python',
+  runtime: {
+    word: 'python',
+    version: { sheet: '3\\.\\d+', offered: '\\d+\\.\\d+', shown: 'X.Y' },
+    sample: 'python 3.11',
+  },
+  sheet: {
+    forms: ['zip', 'image'],
+    adapters: ['wsgi', 'asgi'],
+    entry: {
+      hasMember: true,
+      isPath: true,
+      pattern: /^(?:[A-Za-z_]\w*\/)*[A-Za-z_]\w*\.py$/,
+      endings: '`.py` and can be imported',
+      mend: 'name the file that the host loads',
+      sample: 'intake.py#receive',
+      hostKey: 'python',
+      hostForm: '{path}#{member}',
+      words: ({ file, member }) => {
+        const module = file.replace(/\.[^./]+$/, '');
+        return { path: file, file, module: module.replaceAll('/', '.'), class: module, member };
+      },
+    },
+    needs: {
+      files: /\.txt$|\.in$|^pyproject\.toml$|^pylock(?:\.[^.]+)?\.toml$/,
+      expected: 'a requirements file (`*.txt`), `pyproject.toml` or `pylock.toml`',
+      isListed: true,
+    },
+    keys: ['bytecode', 'sources'],
+    broughtBy: 'python',
+    texts: {
+      runtime: '`python X.Y`',
+      entry: 'a file of the source and a member that it exports, `FILE#MEMBER`',
+      needs:
+        'for Python a list such as `["levels>=2"]`, or `requirements.txt`, `pyproject.toml` (`pyproject.toml[group]` with optional groups) or `pylock.toml`',
+      sources: 'For Python an index (the simple repository interface), or a folder of wheels',
+      adapter: 'of the interface `wsgi` or `asgi` for Python',
+    },
+    open: async () => (await import('./keys')).pythonKeys,
+  },
+  parts: async () => (await import('./parts')).pythonParts,
+  keeps: Object.values(KEPT),
+  exports: [
+    {
+      option: 'pylock',
+      describe: 'for one Python function: also write what was settled as a pylock.toml (PEP 751)',
+      write: async (targets, version) => (await import('./export-pylock')).pylockOf(targets, version),
+    },
+  ],
+  pages: {
+    about:
+      'each folder in it with a pyproject.toml becomes wheels (what lies under src/ is packed, each platform/ARCH/ gives one for that architecture); wheels that lie there are served as they are',
+    open: async () => (await import('./sources/pages')).openPages(),
+  },
+  open: async () => (await import('./work')).pythonWork,
+};

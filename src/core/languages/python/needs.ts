@@ -1,15 +1,20 @@
 /** What a function needs from others: its requirements, read from wherever the sheet says they stand. */
-import { createHash } from 'node:crypto';
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError, type Problem } from '../../base/errors';
 import { baseOf, joinPath } from '../../base/paths';
 import { count } from '../../base/text';
+import { contentDigest } from '../../disk/digest';
 import { readTextFile } from '../../disk/read-text';
-import { parseRequirement, pythonTarget, readPyproject, readRequirementsFile } from '.';
-import type { PythonTarget, StatedRequirement } from '.';
+import { pythonTarget } from './environment';
+import { readPyproject } from './pyproject';
+import { parseRequirement } from './requirement';
+import { readRequirementsFile } from './requirements-txt';
+import type { StatedRequirement } from './resolve';
+import type { PythonTarget } from './tags';
 import type { Arch, FunctionSpec, Needs } from '../../sheet';
 import { runtimeOf } from '../../project/destination-runtime';
+import { NO_INPUTS, type Inputs } from '../../project/inputs';
 import type { Project } from '../../project/targets';
 
 export interface FunctionNeeds {
@@ -34,7 +39,7 @@ const NEED_FILES = ['pylock.toml', 'requirements.txt', 'pyproject.toml'] as cons
  */
 export function readNeeds(project: Project, spec: FunctionSpec): FunctionNeeds | undefined {
   const needs = spec.needs ?? findNeeds(project, spec);
-  if (needs === undefined || spec.runtime.language !== 'python') return undefined;
+  if (needs === undefined) return undefined;
   const found = needs.kind === 'list' ? fromList(spec, needs) : fromFile(project, needs);
   if (found.problems.length > 0)
     throw new EmballageError('REQUIREMENTS_INVALID', {
@@ -46,6 +51,10 @@ export function readNeeds(project: Project, spec: FunctionSpec): FunctionNeeds |
   const { stated, links, settled, files } = found;
   const inputs = digestOf(project, spec, { stated, links, settled: settled?.text });
   return { stated, links, files, inputs, ...(settled !== undefined && { settled }) };
+}
+
+export function dependsOn(project: Project, spec: FunctionSpec): Inputs {
+  return { ...NO_INPUTS, files: readNeeds(project, spec)?.files ?? [] };
 }
 
 /** The targets of a function by architecture, as its destination describes them. */
@@ -122,5 +131,5 @@ function digestOf(
     [...pythonTargets(project, spec)],
     runtime?.provides ?? [],
   ];
-  return createHash('sha256').update(JSON.stringify(inputs)).digest('hex').slice(0, 32);
+  return contentDigest(JSON.stringify(inputs)).slice(0, 32);
 }

@@ -4,14 +4,16 @@ import { pathToFileURL } from 'node:url';
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { severalAtOnce } from '../../base/several';
-import { unpackWheel, type UnpackedWheel } from '.';
-import { PackageStore, type PackageFile } from '../../sources';
+import { unpackWheel, type UnpackedWheel } from './wheel';
+import type { PackageFile } from '../../sources';
 import type { LockedPackage } from '../../project/lockfile';
-import type { AssemblyRequest } from '../../pipeline/build/assemble';
-import { sourcesOf } from '../../pipeline/lock/lock';
+import type { AssemblyRequest } from '../language';
+import { sourcesOf } from './stated-sources';
 import { pythonTargets, readNeeds } from './needs';
+import type { LockedSource } from './own';
 import { buildFromSource } from './source-builds';
-import { stateFolder, type Project } from '../../project/targets';
+import { packageStore, unpackedFolder } from '../../project/package-store';
+import type { Project } from '../../project/targets';
 
 export interface ReadyPackage {
   readonly locked: LockedPackage;
@@ -21,18 +23,18 @@ export interface ReadyPackage {
 const AT_ONCE = 8;
 
 /** Fetches what is not in the store yet, some at once, builds what comes as source, and unpacks it. */
-export async function readyPackages(request: AssemblyRequest): Promise<ReadyPackage[]> {
+export async function readyPackages(request: AssemblyRequest<'python'>): Promise<ReadyPackage[]> {
   const { project, packages, http } = request;
-  const store = new PackageStore(join(stateFolder(project), 'packages'));
+  const store = packageStore(project);
   const open = packages.filter(({ sha256 }) => store.find(sha256) === undefined);
   await severalAtOnce(open, AT_ONCE, async (one) =>
-    one.source === undefined
+    one.python?.source === undefined
       ? store.get(describe(project, one), await http())
-      : buildAgain(request, one, one.source, store),
+      : buildAgain(request, one, one.python.source),
   );
   const ready: ReadyPackage[] = [];
   for (const one of packages) {
-    const folder = join(stateFolder(project), 'unpacked', one.sha256);
+    const folder = unpackedFolder(project, one.sha256);
     const wheel = await unpackWheel({ path: store.pathOf(one.sha256), file: one.file, folder });
     ready.push({ locked: one, wheel });
   }
@@ -41,16 +43,15 @@ export async function readyPackages(request: AssemblyRequest): Promise<ReadyPack
 
 /** Builds a wheel as it was built when it was settled; it must come out the same. */
 async function buildAgain(
-  { project, spec, arch, http, machine }: AssemblyRequest,
+  { project, spec, arch, http, machine }: AssemblyRequest<'python'>,
   locked: LockedPackage,
-  source: NonNullable<LockedPackage['source']>,
-  store: PackageStore,
+  source: LockedSource,
 ): Promise<void> {
   const needs = readNeeds(project, spec);
   const target = pythonTargets(project, spec).get(arch);
   if (needs === undefined || target === undefined) return;
   const sources = sourcesOf(project, spec, needs);
-  const build = { machine, target, sources, http: await http(), store, stateFolder: stateFolder(project) };
+  const build = { project, machine, target, sources, http: await http() };
   const prefer = new Map(source.with.map((one) => one.split(' ') as [string, string]));
   const built = await buildFromSource(build, describe(project, source), prefer);
   if (built.sha256 === locked.sha256) return;

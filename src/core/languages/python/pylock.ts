@@ -2,7 +2,7 @@
 import { stringify } from 'smol-toml';
 import type { Problem } from '../../base/errors';
 import { printable } from '../../base/text';
-import type { IndexFile } from '../../sources';
+import type { IndexFile } from './sources/index-pages';
 import { holds, normalizeName, type MarkerEnvironment } from './marker';
 import { readToml } from './pyproject';
 import { parseRequirement } from './requirement';

@@ -10,34 +10,28 @@ import { EmballageError, messageOf } from '../../base/errors';
 import { printable } from '../../base/text';
 import { readTar } from '../../formats/tar';
 import { openZip, readEntry } from '../../formats/zip';
-import {
-  buildSystemOf,
-  packWheel,
-  parseRequirement,
-  parseWheelName,
-  PythonProvider,
-  resolveRequirements,
-  targetTags,
-  unpackWheel,
-  type BuildSystem,
-  type PythonTarget,
-  type ResolvedPackage,
-  type SourceSpec,
-  type WheelMember,
-} from '.';
-import type { HttpClient, PackageFile, PackageStore } from '../../sources';
+import { packWheel, type WheelMember } from './make-wheel';
+import { PythonProvider, type SourceSpec } from './provider';
+import { buildSystemOf, type BuildSystem } from './pyproject';
+import { parseRequirement } from './requirement';
+import { resolveRequirements, type ResolvedPackage } from './resolve';
+import { parseWheelName, targetTags, type PythonTarget } from './tags';
+import { unpackWheel } from './wheel';
+import { present } from '../../base/present';
+import { packageStore, unpackedFolder } from '../../project/package-store';
+import type { Project } from '../../project/targets';
+import type { HttpClient, PackageFile } from '../../sources';
+import { KEPT } from './kept';
 import { callBackend } from './run/build-wheel';
 import type { Machine } from '../../toolchains/machine';
-import type { PythonRuntime } from './run/interpreters';
+import { interpretersOf, type PythonRuntime } from './run/interpreters';
 
 export interface SourceBuildRequest {
   readonly machine: Machine;
   readonly target: PythonTarget;
   readonly sources: readonly SourceSpec[];
   readonly http: HttpClient;
-  readonly store: PackageStore;
-  /** Absolute path of the tool's state folder. */
-  readonly stateFolder: string;
+  readonly project: Project;
 }
 
 export interface BuiltWheel {
@@ -61,7 +55,7 @@ export async function buildFromSource(
   prefer: ReadonlyMap<string, string> = new Map(),
 ): Promise<BuiltWheel> {
   const python = await interpreterFor(request, sdist.file);
-  const stored = await request.store.get(sdist, request.http);
+  const stored = await packageStore(request.project).get(sdist, request.http);
   const folder = mkdtempSync(join(tmpdir(), 'emballage-source-'));
   try {
     const source = unpackSource(stored.path, sdist.file, join(folder, 'source'));
@@ -92,7 +86,7 @@ export async function buildFromSource(
 
 async function interpreterFor({ machine, target }: SourceBuildRequest, file: string): Promise<PythonRuntime> {
   const minor = target.python.split('.').slice(0, 2).join('.');
-  const python = (await machine.pythons()).find((one) => one.minor === minor);
+  const python = (await interpretersOf(machine)).find((one) => one.minor === minor);
   if (python !== undefined) return python;
   throw new EmballageError('TOOLCHAIN_MISSING', {
     doing: 'building a wheel from source',
@@ -142,13 +136,15 @@ async function settleTools(
   requirements: readonly string[],
   prefer: ReadonlyMap<string, string>,
 ): Promise<{ readonly paths: string[]; readonly names: string[] }> {
-  const { machine, sources, http, store, stateFolder } = request;
+  const { machine, sources, http, project } = request;
   const target: PythonTarget = {
     arch: machine.arch,
     python: python.version,
-    ...(machine.glibc !== undefined && { glibc: machine.glibc }),
+    ...present({ glibc: machine.glibc() }),
   };
-  const provider = new PythonProvider({ sources, http, store, metadataFolder: join(stateFolder, 'metadata'), target });
+  const store = packageStore(project);
+  const metadataFolder = project.state.folder(KEPT.metadata);
+  const provider = new PythonProvider({ sources, http, store, metadataFolder, target });
   const stated = requirements.map((text) => {
     const reading = parseRequirement(text);
     if (reading.kind === 'requirement') return { requirement: reading.requirement, by: file };
@@ -167,12 +163,12 @@ async function settleTools(
   return { paths, names: resolved.map(({ name, candidate }) => `${name} ${candidate.version.text}`) };
 }
 
-async function unpackTool({ http, store, stateFolder }: SourceBuildRequest, tool: ResolvedPackage): Promise<string> {
-  const { path, sha256 } = await store.get(tool.candidate.file, http);
+async function unpackTool({ http, project }: SourceBuildRequest, tool: ResolvedPackage): Promise<string> {
+  const { path, sha256 } = await packageStore(project).get(tool.candidate.file, http);
   const wheel = await unpackWheel({
     path,
     file: tool.candidate.file.file,
-    folder: join(stateFolder, 'unpacked', sha256),
+    folder: unpackedFolder(project, sha256),
   });
   return wheel.folder;
 }
@@ -194,7 +190,7 @@ function takeWheel(request: SourceBuildRequest, path: string, file: string, sdis
   );
   const info = members.find((member) => member.path.endsWith('.dist-info/METADATA'))?.path.split('/')[0] ?? '';
   const content = members.filter((member) => !member.path.startsWith(`${info}/RECORD`));
-  return { file, ...request.store.put(packWheel(info, content)) };
+  return { file, ...packageStore(request.project).put(packWheel(info, content)) };
 }
 
 function badSource(file: string, expected: string, found: string): EmballageError {

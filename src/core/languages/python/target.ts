@@ -5,16 +5,11 @@ import { stampOf } from '../../disk/stamp';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type PackedEntry, type PackedFile } from '../../fileset/model';
 import { sortEntries } from '../../fileset/collect';
 import { makeSelection } from '../../fileset/selection';
-import {
-  ADAPTER_FILE,
-  adapterCode,
-  adapterEntry,
-  assemblePython,
-  type Assembled,
-  type PackageInput,
-} from '.';
+import { ADAPTER_FILE, adapterCode, adapterEntry } from './adapter';
+import { assemblePython, type Assembled, type PackageInput } from './assemble';
 import type { FunctionSpec } from '../../sheet';
-import type { Assembly, AssemblyRequest } from '../../pipeline/build/assemble';
+import type { Assembly, AssemblyRequest } from '../language';
+import { interpretersOf } from './run/interpreters';
 import { withBytecode } from './bytecode';
 import { factsFor } from './facts-memory';
 import { generated, strippedFile } from '../../project/made-files';
@@ -23,21 +18,21 @@ import { readyPackages } from './packages';
 import type { Project } from '../../project/targets';
 
 /** @param whole the function's own files */
-export async function assemblePythonTarget(request: AssemblyRequest, whole: FileSet): Promise<Assembly> {
+export async function assemble(request: AssemblyRequest<'python'>, whole: FileSet): Promise<Assembly> {
   const { project, spec } = request;
   const plain = await assembleSources(request, whole);
-  if (!spec.bytecode) return plain;
+  if (!spec.own.bytecode) return plain;
   const { entries, toolchain } = await withBytecode(
     project,
     spec,
     plain.fileSet.entries,
-    await request.machine.pythons(),
+    await interpretersOf(request.machine),
   );
   const sorted = sortEntries(entries);
   return { ...plain, fileSet: { ...plain.fileSet, entries: sorted }, toolchains: [toolchain] };
 }
 
-async function assembleSources(request: AssemblyRequest, whole: FileSet): Promise<Assembly> {
+async function assembleSources(request: AssemblyRequest<'python'>, whole: FileSet): Promise<Assembly> {
   const { project, spec, packages } = request;
   const base = withoutRequirements(whole, readNeeds(project, spec)?.files ?? []);
   const hostEntry = spec.adapter === undefined ? spec.entry : adapterEntry();
@@ -54,14 +49,15 @@ async function assembleSources(request: AssemblyRequest, whole: FileSet): Promis
 
 /** With the module that calls a web application, where the sheet says that the entry is one. */
 function withAdapter(project: Project, spec: FunctionSpec, fileSet: FileSet): FileSet {
-  if (spec.adapter === undefined || spec.adapter === 'http') return fileSet;
-  const { source, size, sha256 } = generated(project, adapterCode(spec.adapter, spec.entry));
+  const { adapter: kind } = spec;
+  if (kind !== 'wsgi' && kind !== 'asgi') return fileSet;
+  const { source, size, sha256 } = generated(project, adapterCode(kind, spec.entry));
   const adapter: PackedFile = {
     path: ADAPTER_FILE,
     kind: 'file',
     mode: FILE_MODE,
-    origin: { from: 'generated', by: `adapter ${spec.adapter}` },
-    reason: { why: 'made-for', by: `${spec.adapter} application ${spec.entry.text}` },
+    origin: { from: 'generated', by: `adapter ${kind}` },
+    reason: { why: 'made-for', by: `${kind} application ${spec.entry.text}` },
     source,
     size,
     stamp: stampOf(lstatSync(source)),
@@ -101,7 +97,7 @@ function assembleFiles(
     entries: [spec.entry.file],
     keptBy: (path) => selection.keptBy(path),
     strip: (file) => strippedFile(project, file),
-    factsFor: (sha256, read) => factsFor(project, sha256, read),
+    factsFor: (sha256, read) => factsFor(project.state, sha256, read),
   });
 }
 

@@ -5,7 +5,7 @@ import { parseMetadata } from './metadata';
 import { formatRecord, readRecord } from './record';
 import { safeRuleFor } from './trim-safe';
 import { isStandardModule } from './stdlib';
-import { readPage } from '../../sources';
+import { readPage } from './sources/index-pages';
 
 describe('RECORD', () => {
   it('is read and written with quotes where a path needs them', () => {

@@ -6,13 +6,18 @@ import { EmballageError } from '../../base/errors';
 import { folderOf, joinPath } from '../../base/paths';
 import { listed } from '../../base/text';
 import { unpackTarball } from '../../disk/unpack-tarball';
-import { readCargoLock, readDepFile } from '../compiled';
+import { readDepFile } from '../compiled/dep-file';
+import { readCargoLock } from './cargo-lock';
+import { KEPT } from './kept';
+import { cargoSettings } from './needs';
 import { cleanEnvironment, runCompiler } from '../../toolchains/run-compiler';
 import type { CCompiler } from '../compiled/c-compilers';
-import type { RustToolchain } from './toolchain';
-import type { CompileRequest, Compiled } from '../compiled/compile-target';
-import { cargoSettings, findUpwards } from '../compiled/needs';
-import { chooseCCompiler, chooseRust } from '../compiled/choose-compiler';
+import { chooseRust, type RustToolchain } from './toolchain';
+import type { CompileRequest as AnyCompileRequest, Compiled, Plan } from '../compiled/compiled-language';
+import { findUpwards } from '../compiled/needs';
+import { chooseCCompiler } from '../compiled/choose-compiler';
+
+type CompileRequest = AnyCompileRequest<'rust'>;
 
 const EDITION = '2021';
 /** What makes a release the same everywhere and small, where the package says nothing else. */
@@ -24,9 +29,9 @@ interface Tools {
   readonly isStatic: boolean;
 }
 
-export async function planRust(request: CompileRequest) {
+export async function planRust(request: CompileRequest): Promise<Plan> {
   const rust = await chooseRust(request);
-  const isStatic = request.spec.native?.linkage === 'static';
+  const isStatic = request.spec.own.linkage === 'static';
   const linker = await chooseCCompiler(request, { isStatic, isCxx: false, isLinker: true });
   const tools = { rust, linker, isStatic };
   const manifest = findUpwards(request.project, request.spec.source, 'Cargo.toml');
@@ -65,7 +70,7 @@ async function compileFile(request: CompileRequest, tools: Tools): Promise<Compi
   const args = [
     ...['--edition', EDITION, '--crate-type', 'bin', '--crate-name', spec.name.replaceAll('-', '_')],
     ...['--target', tools.rust.triple, '-C', `linker=${tools.linker.path}`, ...profile],
-    ...targetFlags(tools, spec.native?.flags ?? []),
+    ...targetFlags(tools, spec.own.flags),
     ...localFlags(request),
     ...['--emit', `dep-info=${output}.d,link=${output}`, spec.entry.file],
   ];
@@ -90,7 +95,7 @@ async function compileWithCargo(request: CompileRequest, tools: Tools, manifest:
   const run = (args: readonly string[]): Promise<string> =>
     runCompiler({ program: tools.rust.cargo ?? '', args, cwd: home, env, doing, shown });
   const path = ['--manifest-path', join(project.root, manifest)];
-  const { package: name, program, features = [], defaultFeatures = true } = spec.native ?? {};
+  const { package: name, program, features, defaultFeatures } = spec.own;
   const said = await run([
     ...['build', ...path, '--release', '--target', tools.rust.triple, '--offline', '--locked'],
     ...['--message-format', 'json-render-diagnostics', ...profileSettings(request, lock)],
@@ -115,7 +120,7 @@ function cargoEnvironment(
   { home, target, wrapper }: { readonly home: string; readonly target: string; readonly wrapper: string },
 ): Record<string, string> {
   const triple = rust.triple.replaceAll('-', '_');
-  const flags = targetFlags({ rust, linker, isStatic }, request.spec.native?.flags ?? []);
+  const flags = targetFlags({ rust, linker, isStatic }, request.spec.own.flags);
   const prefix = [request.project.root, request.scratch]
     .map((path) => shellQuoted(`-ffile-prefix-map=${path}=.`))
     .join(' ');
@@ -167,7 +172,7 @@ function shellQuoted(word: string): string {
 
 /** Settings of the project without those of the machine, and the crates that were locked in place of any registry. */
 async function writeSettings(request: CompileRequest, home: string): Promise<void> {
-  const { project, spec, packages, fetched, scratch, stateRoot } = request;
+  const { project, spec, packages, fetched, scratch } = request;
   let settings: TomlTable = {};
   for (const path of cargoSettings(project, spec).reverse())
     settings = { ...settings, ...ownSettings(project.root, path) };
@@ -177,10 +182,10 @@ async function writeSettings(request: CompileRequest, home: string): Promise<voi
     mkdirSync(crates, { recursive: true });
     for (const { name, version, file, sha256 } of packages) {
       const path = await fetched(sha256, file);
-      const folder = join(stateRoot, 'unpacked', sha256);
-      const unpacked = await unpackTarball({ path, file, folder, mustHave: 'Cargo.toml' });
-      const sums = join(unpacked.folder, '.cargo-checksum.json');
-      if (!existsSync(sums)) writeFileSync(sums, JSON.stringify({ files: {}, package: sha256 }));
+      const folder = project.state.file(KEPT.crates, sha256);
+      // Cargo wants to read there what the registry would have told it of the file.
+      const beside = { '.cargo-checksum.json': JSON.stringify({ files: {}, package: sha256 }) };
+      const unpacked = await unpackTarball({ path, file, folder, mustHave: 'Cargo.toml', beside });
       symlinkSync(unpacked.folder, join(crates, `${name}-${version}`));
     }
     settings = {
@@ -276,7 +281,7 @@ function chooseExecutable({ spec, project, doing }: CompileRequest, said: string
   });
   const entry = join(project.root, joinPath(spec.source, spec.entry.file));
   const chosen =
-    made.find(({ name }) => name === spec.native?.program) ??
+    made.find(({ name }) => name === spec.own.program) ??
     made.find(({ source }) => source === entry) ??
     (made.length === 1 ? made[0] : undefined);
   if (chosen !== undefined) return chosen.executable;

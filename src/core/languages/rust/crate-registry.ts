@@ -1,7 +1,7 @@
 /** Registries of crates through their sparse index (The Cargo Book, "Registry Index"): where a crate’s file lies. */
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
-import { NOT_FOUND, type HttpClient } from '../../sources/http';
+import { NOT_FOUND, type HttpClient } from '../../sources';
 
 const MAX_CONFIG_BYTES = 64 * 1024;
 

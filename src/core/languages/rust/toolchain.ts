@@ -1,8 +1,15 @@
 /** Finds the Rust compilers here, and for which processors each has a standard library. */
 import { existsSync, readdirSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import type { Arch } from '../../sheet';
+import { EmballageError } from '../../base/errors';
+import { listed } from '../../base/text';
+import { libcOf } from '../../project/destination-runtime';
+import { ARCHITECTURES, type Arch, type FunctionSpec } from '../../sheet';
+import type { Machine } from '../../toolchains/machine';
 import { askProgram, programsWithNames } from '../../toolchains/programs';
+import { fitsToolchain, missingCompiler, type Wanted } from '../compiled/choose-compiler';
+import { lookUpCompilers } from '../compiled/running';
+import type { FoundToolchains, LookedUp } from '../language';
 
 export interface RustToolchain {
   /** `1.63.0`. */
@@ -14,18 +21,23 @@ export interface RustToolchain {
   readonly targets: readonly string[];
 }
 
-export function rustTriple(arch: Arch, libc: 'glibc' | 'musl'): string {
+function rustTriple(arch: Arch, libc: 'glibc' | 'musl'): string {
   return `${arch === 'arm64' ? 'aarch64' : 'x86_64'}-unknown-linux-${libc === 'musl' ? 'musl' : 'gnu'}`;
 }
 
 /** How to get a standard library that is missing. */
-export function rustMend(arch: Arch): string {
+function rustMend(arch: Arch): string {
   const debian = arch === 'arm64' ? 'arm64' : 'amd64';
   return `install its standard library: Debian’s \`rustc\`, \`cargo\` and \`libstd-rust-dev:${debian}\` (after \`dpkg --add-architecture ${debian}\`), or \`rustup target add ${rustTriple(arch, 'glibc')}\``;
 }
 
+/** The Rust compilers here, looked for once. */
+function rustOf(machine: Machine): Promise<RustToolchain[]> {
+  return machine.once('rust', () => findRust(machine.searchPath));
+}
+
 /** @param searchPath the PATH to look through */
-export async function findRust(searchPath: string): Promise<RustToolchain[]> {
+async function findRust(searchPath: string): Promise<RustToolchain[]> {
   const found = await Promise.all([...programsWithNames(/^rustc$/, searchPath).values()].map(look));
   const byPath = new Map(found.flatMap((one) => (one === undefined ? [] : [[one.path, one] as const])));
   return [...byPath.values()];
@@ -53,4 +65,50 @@ function targetsIn(folder: string): string[] {
   return namesIn(folder)
     .filter((triple) => namesIn(join(folder, triple, 'lib')).some((name) => /^libstd-.*\.rlib$/.test(name)))
     .sort();
+}
+
+/** The first that has what all targets of the function need, or else what this one does. */
+export async function chooseRust(wanted: Wanted<'rust'>): Promise<RustToolchain & { readonly triple: string }> {
+  const { spec, arch, machine } = wanted;
+  const all = await rustOf(machine);
+  const libc = libcOf(wanted.project, spec);
+  const triple = rustTriple(arch, libc);
+  const right = all.filter(({ version }) => fitsToolchain(spec.own.toolchain, version));
+  const has = (one: RustToolchain, of: Arch): boolean => one.targets.includes(rustTriple(of, libc));
+  const chosen = right.find((one) => spec.archs.every((of) => has(one, of))) ?? right.find((one) => has(one, arch));
+  if (chosen !== undefined) return { ...chosen, triple };
+  const versions = (right.length > 0 ? right : all).map(({ version }) => `rustc ${version}`);
+  if (right.length === 0)
+    throw missingCompiler(wanted, 'Rust', versions, 'install Debian’s `rustc` and `cargo`, or rustup');
+  throw new EmballageError('TOOLCHAIN_MISSING', {
+    doing: `compiling ${spec.name} for ${arch}`,
+    expected: `a Rust compiler with the standard library for ${triple}`,
+    found: `${listed(versions)}, without it`,
+    mend: rustMend(arch),
+  });
+}
+
+function archsOf({ targets }: RustToolchain): Arch[] {
+  return ARCHITECTURES.filter((arch) => targets.includes(rustTriple(arch, 'glibc')));
+}
+
+export async function foundRust(machine: Machine): Promise<FoundToolchains> {
+  const rust = await rustOf(machine);
+  const rows = rust.map((one) => ({
+    ...{ name: 'rust', version: one.version, path: one.path, does: 'compiles for' },
+    what: listed(archsOf(one)) || 'no Linux here',
+  }));
+  const missing =
+    rust.length === 0
+      ? [{ what: 'Rust', mend: 'install Debian’s `rustc` and `cargo`' }]
+      : ARCHITECTURES.filter((arch) => !rust.some((one) => archsOf(one).includes(arch))).map((arch) => ({
+          what: `Rust for ${arch}`,
+          mend: rustMend(arch),
+        }));
+  return { rows, document: { rust }, missing };
+}
+
+export async function lookUpRust(machine: Machine, spec: FunctionSpec<'rust'>): Promise<LookedUp> {
+  const right = (await rustOf(machine)).filter(({ version }) => fitsToolchain(spec.own.toolchain, version));
+  return lookUpCompilers(spec, (arch) => right.find((one) => archsOf(one).includes(arch))?.path);
 }

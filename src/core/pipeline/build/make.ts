@@ -2,7 +2,6 @@
 import { createHash } from 'node:crypto';
 import { chmodSync, rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import { present } from '../../base/present';
 import { contentDigest } from '../../disk/digest';
 import { filePieces, OpenFiles } from '../../disk/file-source';
 import { guarded, removeLeftovers, writeWhole } from '../../disk/write';
@@ -14,31 +13,27 @@ import { compressInThreads } from '../../forms/compress-pool';
 import { packBinary } from '../../forms/binary';
 import { packZip } from '../../forms/zip';
 import { JAR_MANIFEST } from '../../forms/jar';
-import { isNative, type Arch } from '../../sheet';
+import { collect } from '../../fileset/collect';
+import { languageOf, workOf, type Assembly, type Work } from '../../languages';
+import { entryString, type Arch } from '../../sheet';
 import { filesDigest, formatWaybill, makeWaybill, type Waybill } from '../../waybill';
-import { assembleTarget, type Assembly } from './assemble';
-import {
-  configAfter,
-  outputStamp,
-  type BuildRequest,
-  type BuiltFunction,
-  type BuiltTarget,
-  type ChangedLook,
-  type Look,
-} from './build';
+import { collectRequest, inputsAfter, watched } from './careful-look';
+import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedLook, Look } from './model';
 import { runtimeOf } from '../../project/destination-runtime';
-import type { MadeImage } from '../image/make-image';
+import type { MadeImage } from '../image';
 import type { LockedPackage } from '../../project/lockfile';
+import { KINDS } from '../../project/state';
+import { indexPath, outputStamp } from './records';
 import { Store, type StoredArtifact } from './store';
 import { writeStatIndex, type TargetRecord } from './stat-index';
-import { artifactName, artifactPath, indexPath, stateFolder, waybillPath, type Target } from '../../project/targets';
+import { artifactName, artifactPath, waybillPath, type Target } from '../../project/targets';
 
 /** What the floor of the zip format is in seconds since 1970: what compilers are told where nobody says a time. */
 const EPOCH_FLOOR_SECONDS = 315_532_800;
 
 /** Makes what has changed. The caller holds the build lock. */
 export async function makeFunctions(request: BuildRequest, looks: readonly Look[]): Promise<BuiltFunction[]> {
-  const store = new Store(join(stateFolder(request.project), 'store'));
+  const store = new Store(request.project.state.folder(KINDS.artifacts));
   store.tidy();
   const changed = looks.flatMap((look) => (look.unchanged === undefined ? look.survey.items : []));
   const bytes = changed.reduce((sum, item) => sum + item.stamp.size, 0);
@@ -46,7 +41,10 @@ export async function makeFunctions(request: BuildRequest, looks: readonly Look[
   const compressor = threads ? compressInThreads(request.jobs) : directCompressor;
   try {
     const built: BuiltFunction[] = [];
-    for (const look of looks) built.push(look.unchanged ?? (await new Maker(request, look, store, compressor).run()));
+    for (const look of looks)
+      built.push(
+        look.unchanged ?? (await new Maker(request, look, await workOf(look.spec), { store, compressor }).run()),
+      );
     return built;
   } finally {
     await compressor.close();
@@ -68,6 +66,7 @@ export interface Made {
 class Maker {
   readonly #request: BuildRequest;
   readonly #look: ChangedLook;
+  readonly #work: Work;
   readonly #store: Store;
   readonly #compressor: Compressor;
   readonly #time: DosTime;
@@ -77,9 +76,15 @@ class Maker {
   /** What was compiled before its turn. */
   readonly #ahead = new Map<Arch, Assembly>();
 
-  constructor(request: BuildRequest, look: ChangedLook, store: Store, compressor: Compressor) {
+  constructor(
+    request: BuildRequest,
+    look: ChangedLook,
+    work: Work,
+    { store, compressor }: { readonly store: Store; readonly compressor: Compressor },
+  ) {
     this.#request = request;
     this.#look = look;
+    this.#work = work;
     this.#store = store;
     this.#compressor = compressor;
     this.#time = request.epochSeconds === undefined ? DOS_FLOOR : toDosTime(request.epochSeconds);
@@ -91,11 +96,13 @@ class Maker {
     await this.#compileAhead();
     for (const arch of spec.archs) targets.push(await this.#makeTarget({ spec, arch }));
     const all = [...this.#made.values()];
-    if (spec.form === 'image')
-      (await import('../image/whole-layout')).placeWholeLayout(this.#request.project, spec, targets);
+    const { project } = this.#request;
+    if (spec.form === 'image') (await import('../image')).placeWholeLayout(project, spec, targets);
+    const { inputs, config } = await inputsAfter(project, this.#look);
     const leftOut = all[0]?.assembly.fileSet.leftOut ?? [];
-    writeStatIndex(indexPath(this.#request.project, spec), {
-      config: await configAfter(this.#request, this.#look),
+    writeStatIndex(indexPath(project, spec), {
+      ...{ config, common: this.#look.common },
+      watched: watched(project, inputs, this.#look.lookedAtMs),
       targets: this.#records(targets),
       survey: this.#look.survey,
       leftOut,
@@ -110,8 +117,7 @@ class Maker {
   async #makeTarget(target: Target): Promise<BuiltTarget> {
     const packages = this.#look.locked?.targets[target.arch] ?? [];
     // Packages may hold files for several processors, of which each artifact gets its own; code is compiled for each.
-    const { form, runtime } = target.spec;
-    const isForArch = packages.length > 0 || isNative(runtime.language) || form === 'image';
+    const isForArch = packages.length > 0 || this.#work.isMadeByProcessor || target.spec.form === 'image';
     const key = JSON.stringify([packages, isForArch ? target.arch : '']);
     const before = this.#made.get(key);
     const assembly = before?.assembly ?? this.#ahead.get(target.arch) ?? (await this.#assemble(target, packages));
@@ -123,7 +129,7 @@ class Maker {
   /** Compilers use one core for much of their time: those for several processors run at once. */
   async #compileAhead(): Promise<void> {
     const { spec, locked } = this.#look;
-    if (!isNative(spec.runtime.language) || this.#request.jobs < 2 || spec.archs.length < 2) return;
+    if (!this.#work.isMadeByProcessor || this.#request.jobs < 2 || spec.archs.length < 2) return;
     const outcomes = await Promise.allSettled(
       spec.archs.map(async (arch) => {
         this.#ahead.set(arch, await this.#assemble({ spec, arch }, locked?.targets[arch] ?? []));
@@ -135,15 +141,18 @@ class Maker {
   }
 
   #assemble({ arch }: Target, packages: readonly LockedPackage[]): Promise<Assembly> {
-    const { project, http, machine, jobs, tool, epochSeconds, onEvent } = this.#request;
+    const { project, http, machine, jobs, epochSeconds, onEvent } = this.#request;
     const { survey, spec, locked, index } = this.#look;
-    if (isNative(spec.runtime.language)) onEvent({ kind: 'compiling', name: spec.name, arch });
-    return assembleTarget({
-      ...{ project, spec, survey, packages, arch, http, machine, jobs, tool },
-      workspaces: locked?.workspaces ?? [],
-      knownDigests: index?.knownDigests(survey.items) ?? new Map<string, string>(),
-      epochSeconds: epochSeconds ?? EPOCH_FLOOR_SECONDS,
-    });
+    if (this.#work.isMadeByProcessor) onEvent({ kind: 'compiling', name: spec.name, arch });
+    const own = collect(collectRequest(project, spec, locked !== undefined), survey);
+    const knownDigests = index?.knownDigests(survey.items) ?? new Map<string, string>();
+    return this.#work.assemble(
+      {
+        ...{ project, spec, arch, locked, packages, http, machine, jobs, knownDigests },
+        epochSeconds: epochSeconds ?? EPOCH_FLOOR_SECONDS,
+      },
+      own,
+    );
   }
 
   #records(targets: readonly BuiltTarget[]): Record<string, TargetRecord> {
@@ -163,13 +172,19 @@ class Maker {
     return this.#findInStore(assembly.fileSet) ?? this.#pack(assembly.fileSet);
   }
 
-  async #makeImage(target: Target, assembly: Assembly): Promise<Made> {
-    const { makeImageTarget } = await import('../image/make-target');
-    const reader = {
-      pieces: (file: PackedFile) => this.#pieces(file),
-      digest: (file: PackedFile) => this.#hashFile(file),
-    };
-    return makeImageTarget(this.#request, this.#look, { target, assembly, compressor: this.#compressor, reader });
+  async #makeImage({ spec, arch }: Target, { fileSet, hostEntry }: Assembly): Promise<Made> {
+    const { makeImageTarget } = await import('../image');
+    const { project, machine, registry, onEvent, epochSeconds = 0 } = this.#request;
+    const { index, survey, base } = this.#look;
+    return makeImageTarget({
+      ...{ project, spec, arch, machine, registry, epochSeconds, hostEntry, base, run: this.#work.run.image },
+      entries: fileSet.entries,
+      known: index?.knownDigests(survey.items),
+      compressor: this.#compressor,
+      reader: { pieces: (file) => this.#pieces(file), digest: (file) => this.#hashFile(file) },
+      onFetch: (doing, doneBytes, totalBytes) => onEvent({ kind: 'fetching', doing, doneBytes, totalBytes }),
+      onPack: (doneBytes, totalBytes) => onEvent({ kind: 'packing', name: spec.name, doneBytes, totalBytes }),
+    });
   }
 
   /** After an earlier build most digests are known; the rest is read, and the store is asked. */
@@ -256,16 +271,17 @@ class Maker {
     return makeWaybill({
       project: project.sheet.project,
       spec: target.spec,
-      destination,
       arch: target.arch,
+      host: entryString(destination, languageOf(target.spec.runtime.language).sheet.entry, hostEntry),
       fileSet: image?.fileSet ?? assembly.fileSet,
       digests: image?.digests ?? made.digests,
       artifact: { file: artifactName(target.spec), ...made.artifact },
-      packages: assembly.packages.map(({ name, version, file, sha256, by, at, script, engines }) =>
-        present({ name, version, file, sha256, by, at, script, engines }),
-      ),
+      packages: assembly.packages.map((one) => {
+        const { name, version, file, sha256, by } = one;
+        return { name, version, file, sha256, by: [...by], ...assembly.carriedOf?.(one) };
+      }),
       provided: this.#look.locked === undefined ? [] : (runtimeOf(project, target.spec)?.provides ?? []),
-      clashes: this.#look.locked?.clashes ?? [],
+      carried: assembly.carried ?? {},
       ...{ trimmed, overlaps, unseen, missing, modules, hostEntry },
       settings: assembly.settings ?? [],
       toolchains: assembly.toolchains,
@@ -290,7 +306,7 @@ class Maker {
   #key(fileSet: FileSet, digests: ReadonlyMap<string, string>): string {
     const { date, time } = this.#time;
     const files = filesDigest(fileSet, digests);
-    return contentDigest([this.#look.spec.form, DEFLATE_ENCODER, this.#request.tool, date, time, files].join('\n'));
+    return contentDigest([this.#look.spec.form, DEFLATE_ENCODER, date, time, files].join('\n'));
   }
 }
 

@@ -11,6 +11,7 @@ import { isRacy, type Stamp } from '../../disk/stamp';
 import type { WalkedFolder, WalkedItem } from '../../disk/walk';
 import { writeWhole } from '../../disk/write';
 import type { Survey } from '../../fileset/collect';
+import type { Watched } from '../../project/inputs';
 import type { LeftOut } from '../../fileset/model';
 
 export interface TargetRecord {
@@ -27,6 +28,10 @@ export interface TargetRecord {
 interface Header {
   /** Everything but the source files that the artifacts depend on, as text. */
   readonly config: string;
+  /** The part of it that all languages have, as text. */
+  readonly common: string;
+  /** What files of the project that count beside the source folder looked like. */
+  readonly watched: readonly Watched[];
   readonly targets: Readonly<Record<string, TargetRecord>>;
   readonly leftOut: readonly LeftOut[];
   readonly items: number;
@@ -89,6 +94,14 @@ export class StatIndex {
     return this.#parts.header.config;
   }
 
+  get common(): string {
+    return this.#parts.header.common;
+  }
+
+  get watched(): readonly Watched[] {
+    return this.#parts.header.watched;
+  }
+
   get targets(): Readonly<Record<string, TargetRecord>> {
     return this.#parts.header.targets;
   }
@@ -123,6 +136,15 @@ export class StatIndex {
     }
   }
 
+  /** Keeps it with what files beside the source folder look like now. */
+  watchAnew(path: string, watched: readonly Watched[]): void {
+    try {
+      writeParts(path, { ...this.#parts, header: { ...this.#parts.header, watched } });
+    } catch {
+      // The next look takes a little longer, nothing more.
+    }
+  }
+
   /** Whether a folder looks exactly as it did. */
   matches(items: readonly WalkedItem[]): boolean {
     const rows = this.#parts.rows.subarray(0, this.#parts.header.items * ROW_BYTES);
@@ -146,6 +168,8 @@ export class StatIndex {
 
 export interface IndexContent {
   readonly config: string;
+  readonly common: string;
+  readonly watched: readonly Watched[];
   readonly targets: Readonly<Record<string, TargetRecord>>;
   readonly survey: Pick<Survey, 'items' | 'folders' | 'hasLinks'>;
   readonly leftOut: readonly LeftOut[];
@@ -156,13 +180,11 @@ export interface IndexContent {
 }
 
 export function writeStatIndex(path: string, content: IndexContent): void {
-  const { config, targets, survey, leftOut } = content;
+  const { config, common, watched, targets, survey, leftOut } = content;
   const { items, folders, hasLinks } = survey;
-  const itemNames = Buffer.from(namesOf(items));
-  const counts = { items: items.length, folders: folders.length, itemNames: itemNames.length };
-  const header: Header = { config, targets, leftOut, ...counts, hasLinks };
-  const line = Buffer.from(`${JSON.stringify(header)}\n`);
-  const padding = Buffer.alloc(Math.ceil(line.length / 8) * 8 - line.length);
+  const itemNames = Buffer.byteLength(namesOf(items));
+  const counts = { items: items.length, folders: folders.length, itemNames };
+  const header: Header = { config, common, watched, targets, leftOut, ...counts, hasLinks };
   const digests = Buffer.alloc(items.length * DIGEST_BYTES);
   const rows = rowsOf(items);
   items.forEach((item, i) => {
@@ -171,8 +193,21 @@ export function writeStatIndex(path: string, content: IndexContent): void {
   });
   const folderRows = rowsOfFolders(folders);
   folders.forEach((folder, i) => distrustRacy(folderRows, i, folder.stamp, content.lookedAtMs));
-  const folderNames = Buffer.from(folders.map((folder) => folder.path).join('\0'));
-  writeWhole(path, Buffer.concat([line, padding, rows, folderRows, digests, itemNames, folderNames]), path);
+  const folderNames = folders.map((folder) => folder.path).join('\0');
+  writeParts(path, {
+    header,
+    rows: Buffer.concat([rows, folderRows]),
+    digests,
+    itemNames: namesOf(items),
+    folderNames,
+  });
+}
+
+function writeParts(path: string, { header, rows, digests, itemNames, folderNames }: Parts): void {
+  const line = Buffer.from(`${JSON.stringify(header)}\n`);
+  const padding = Buffer.alloc(Math.ceil(line.length / 8) * 8 - line.length);
+  const names = [Buffer.from(itemNames), Buffer.from(folderNames)];
+  writeWhole(path, Buffer.concat([line, padding, rows, digests, ...names]), path);
 }
 
 /** Not a number is equal to nothing: what may have changed unseen is looked at again next time. */

@@ -1,20 +1,17 @@
 import {
   chmodSync,
   existsSync,
-  mkdirSync,
   readdirSync,
   readFileSync,
   renameSync,
   rmSync,
   symlinkSync,
-  utimesSync,
   writeFileSync,
 } from 'node:fs';
 import { join } from 'node:path';
 import { folderWith } from '../../../../test/support/program';
 import type { WalkedItem } from '../../disk/walk';
 import { surveySource } from '../../fileset/collect';
-import { withBuildLock } from './build-lock';
 import { StatIndex, writeStatIndex, type TargetRecord } from './stat-index';
 import { fileDigest } from '../../disk/digest';
 import { Store } from './store';
@@ -36,6 +33,7 @@ const record: TargetRecord = {
   artifact: stamp(1),
   waybill: stamp(2),
 };
+const texts = { config: 'c', common: 'd', watched: [] };
 const digest = (char: string): string => char.repeat(64);
 
 describe('the stat index', () => {
@@ -47,7 +45,7 @@ describe('the stat index', () => {
   const written = (lookedAtMs = 9e9): StatIndex => {
     const path = join(folderWith({}), 'horn.index');
     const survey = { items, folders: [], hasLinks: true };
-    writeStatIndex(path, { config: 'c', targets: { arm64: record }, survey, leftOut: [], digests, lookedAtMs });
+    writeStatIndex(path, { ...texts, targets: { arm64: record }, survey, leftOut: [], digests, lookedAtMs });
     const index = StatIndex.read(path);
     if (index === undefined) throw new Error('the index cannot be read');
     return index;
@@ -55,7 +53,12 @@ describe('the stat index', () => {
 
   it('remembers what it was given', () => {
     const index = written();
-    expect([index.config, index.targets, index.matches(items)]).toEqual(['c', { arm64: record }, true]);
+    expect([index.config, index.common, index.targets, index.matches(items)]).toEqual([
+      'c',
+      'd',
+      { arm64: record },
+      true,
+    ]);
     expect(index.knownDigests(items)).toEqual(digests);
   });
 
@@ -93,7 +96,7 @@ describe('the stat index', () => {
         skip: undefined,
       });
       const path = join(root, 'horn.index');
-      writeStatIndex(path, { config: '', targets: {}, survey, leftOut: survey.leftOut, digests, lookedAtMs });
+      writeStatIndex(path, { ...texts, targets: {}, survey, leftOut: survey.leftOut, digests, lookedAtMs });
       return StatIndex.read(path);
     };
     const changes: [string, (src: string) => void, boolean][] = [
@@ -191,39 +194,5 @@ describe('the store', () => {
     const sha256 = sink.close();
     store.keep('k', sink, { sha256, size: 0, unpacked: 0 });
     expect(store.find('k')?.sha256).toBe(sha256);
-  });
-});
-
-describe('the build lock', () => {
-  it('lets one at a time through', async () => {
-    const stateFolder = join(folderWith({}), '.emballage');
-    const order: string[] = [];
-    const onWait = jest.fn();
-    const work = (name: string) =>
-      withBuildLock({ stateFolder, onWait }, async () => {
-        order.push(`${name} begins`);
-        await new Promise((resolve) => setTimeout(resolve, 250));
-        order.push(`${name} ends`);
-      });
-    await Promise.all([work('a'), work('b')]);
-    expect(order.map((line) => line.split(' ')[1])).toEqual(['begins', 'ends', 'begins', 'ends']);
-    expect(onWait).toHaveBeenCalledTimes(1);
-  });
-
-  it('passes over a lock whose build was killed', async () => {
-    const stateFolder = join(folderWith({}), '.emballage');
-    mkdirSync(join(stateFolder, 'build.lock'), { recursive: true });
-    const longAgo = Date.now() / 1000 - 60;
-    utimesSync(join(stateFolder, 'build.lock'), longAgo, longAgo);
-    await expect(withBuildLock({ stateFolder, onWait: jest.fn() }, () => Promise.resolve('done'))).resolves.toBe(
-      'done',
-    );
-  });
-
-  it('is given back when the work fails', async () => {
-    const stateFolder = join(folderWith({}), '.emballage');
-    const fail = withBuildLock({ stateFolder, onWait: jest.fn() }, () => Promise.reject(new Error('no')));
-    await expect(fail).rejects.toThrow('no');
-    expect(existsSync(join(stateFolder, 'build.lock'))).toBe(false);
   });
 });

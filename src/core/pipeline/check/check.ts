@@ -4,40 +4,29 @@ import picomatch from 'picomatch';
 import { present } from '../../base/present';
 import { withFileSource } from '../../disk/file-source';
 import type { OpenImage } from '../../disk/open-image';
+import type { Finding, FunctionFacts, Gauge, Need, Rule, RuleContext, Subject } from '../../findings/rule';
+import type { LanguageView } from '../../findings/view';
 import { readNative } from '../../formats/native';
 import { archOfPlatform } from '../../formats/oci';
-import {
-  RULES,
-  type Finding,
-  type FunctionFacts,
-  type Gauge,
-  type Need,
-  type Rule,
-  type RuleContext,
-  type Subject,
-} from '../../rules';
+import { ANY_EXECUTABLE, LANGUAGES, openLanguage, workOf } from '../../languages';
+import { readLock, type Lock } from '../../project/lockfile';
+import type { StateFolder } from '../../project/state';
+import { artifactPath, type Project, type Target } from '../../project/targets';
+import { verifyAgainstWaybill } from '../../project/verify-artifact';
+import { rulesWith } from '../../rules';
 import {
   ARCHITECTURES,
-  NATIVE_RUNTIME,
-  offeredRuntime,
-  settleRuntime,
-  type Arch,
-  type Form,
-  type FunctionSpec,
   type Acceptance,
+  type Arch,
   type Destination,
+  type FunctionSpec,
+  type LanguageId,
 } from '../../sheet';
-import { readSubject, type SubjectRequest } from './subject';
-import type { JvmView } from '../../languages/jvm';
-import type { NodeView } from '../../languages/node';
+import type { Machine } from '../../toolchains/machine';
 import type { Waybill } from '../../waybill';
-import type { JavaRuntime } from '../../languages/jvm/run/machines';
-import { knownFacts } from '../../languages/python/facts-memory';
-import { functionPath } from '../image/cut';
-import { isImage, withImageSubject } from '../image/image-subject';
-import type { Lock } from '../../project/lockfile';
-import { artifactPath, stateFolder, type Project, type Target } from '../../project/targets';
-import { verifyAgainstWaybill } from '../../project/verify-artifact';
+import { baseInputs, functionPath, isImage, withImageSubject } from '../image';
+import { statedNeeds } from '../lock';
+import { readSubject, type SubjectRequest } from './subject';
 
 export interface CheckedFinding extends Finding {
   readonly rule: string;
@@ -74,27 +63,23 @@ export interface CheckRequest extends SubjectRequest {
   readonly today: string;
   /** SHA-256 of a file of the artifact, where the waybill has it. */
   readonly digestOf?: (path: string) => string | undefined;
-  /** Where facts of JavaScript modules are kept. Absolute path. */
-  readonly moduleBook?: string;
+  /** Where facts of its code are kept; they are read again without it. */
+  readonly state?: StateFolder;
   /** Threads that may work. */
-  readonly jobs?: number;
+  readonly jobs: number;
   /** Absolute path of a folder for layers of images while they are looked at; the caller removes it. */
   readonly scratch: string;
-  /** The Java machines here, whose lists of classes say what a JDK has. */
-  readonly javas?: () => Promise<readonly JavaRuntime[]>;
+  readonly machine: Machine;
 }
 
-export type TargetSurroundings = Required<Pick<CheckRequest, 'jobs' | 'javas' | 'scratch'>> &
+export type TargetSurroundings = Pick<CheckRequest, 'jobs' | 'machine' | 'scratch' | 'today'> &
   Pick<FunctionFacts, 'surroundings'>;
-
-const MAX_CLASS_BYTES = 64 * 1024 * 1024;
 
 /** Checks the artifact that was built for a target; refuses when it is not the one its waybill describes. */
 export async function checkTarget(
   project: Project,
   target: Target,
-  today: string,
-  { jobs, javas, scratch, surroundings }: TargetSurroundings,
+  { surroundings, ...common }: TargetSurroundings,
 ): Promise<CheckedArtifact> {
   const shown = artifactPath(target);
   const path = join(project.root, shown);
@@ -102,34 +87,21 @@ export async function checkTarget(
   if (destination === undefined) throw new Error(`no destination ${target.spec.destination}`);
   const waybill = await verifyAgainstWaybill(project, target);
   const { spec, arch } = target;
-  const { name, runtime, settings, limits, memoryBytes, timeoutMs, adapter } = spec;
+  const { name, runtime, settings, limits, memoryBytes, timeoutMs, adapter, own } = spec;
   const lock = await lockState(project, target, waybill);
   // What the host loads is what is held to being there.
   const { file, member } = waybill.entry.loads;
   const entry = { text: member === '' ? file : `${file}#${member}`, file, member };
-  const digests = new Map(waybill.files.map((file) => [functionPath(file.path), file.sha256 ?? '']));
+  const digests = new Map(waybill.files.map((one) => [functionPath(one.path), one.sha256 ?? '']));
   const facts: FunctionFacts = {
-    ...{ name, arch, runtime, entry, settings, limits },
-    ...(memoryBytes !== undefined && { memoryBytes }),
-    ...(timeoutMs !== undefined && { timeoutMs }),
-    ...(adapter !== undefined && { adapter }),
-    ...present({ linkage: spec.native?.linkage, surroundings }),
-    waybill,
-    ...(lock !== undefined && { lock }),
+    ...{ name, arch, runtime, entry, settings, limits, own, waybill },
+    ...present({ memoryBytes, timeoutMs, adapter, surroundings, lock }),
   };
   const checked = await checkFile({
-    path,
-    shown,
-    name,
-    destination,
-    facts,
-    accept: spec.accept,
-    today,
-    isVerified: true,
-    factsInMemory: (path) => knownFacts(project, digests.get(path) ?? ''),
-    digestOf: (path) => digests.get(path),
-    moduleBook: join(stateFolder(project), 'modules', `${name}.check.book`),
-    ...{ jobs, javas, scratch },
+    ...{ path, shown, name, destination, facts, accept: spec.accept, isVerified: true },
+    digestOf: (one) => digests.get(one),
+    state: project.state,
+    ...common,
   });
   return { ...checked, arch };
 }
@@ -148,15 +120,40 @@ export async function checkFile(request: CheckRequest): Promise<CheckedArtifact>
 }
 
 async function checkSubject(request: CheckRequest, plain: Subject, facts: FunctionFacts): Promise<CheckedArtifact> {
-  const own = { ...request, facts };
-  const node = await viewNode(plain, own);
-  const jvm = await viewJvm(plain, own);
-  const subject = { ...plain, ...(node !== undefined && { node }), ...(jvm !== undefined && { jvm }) };
-  const context = { subject, destination: request.destination, facts, today: request.today };
-  const outcomes = RULES.filter((rule) => concerns(rule, facts, plain.form)).map((rule) =>
-    applyRule(rule, context, request.accept),
-  );
-  return { name: request.name, artifact: request.shown, destination: request.destination.name, outcomes };
+  const { destination, today } = request;
+  const view = await viewOf(plain, request, facts);
+  const subject: Subject = { ...plain, ...(view !== undefined && { view }) };
+  const context = { subject, destination, facts, today };
+  const outcomes = (await rulesFor(facts))
+    .filter((rule) => concerns(rule, facts, subject))
+    .map((rule) => applyRule(rule, context, request.accept));
+  return { name: request.name, artifact: request.shown, destination: destination.name, outcomes };
+}
+
+/** What the language sees; of what is known by its entry alone, the language that such an entry would have. */
+async function viewOf(plain: Subject, request: CheckRequest, facts: FunctionFacts): Promise<LanguageView | undefined> {
+  const { destination, digestOf, state, machine, jobs } = request;
+  const id = facts.runtime?.language ?? languageByEntry(facts);
+  if (id === undefined) return undefined;
+  const work = await openLanguage(id);
+  return work.view({
+    ...{ subject: plain, facts, destination, state, machine, jobs, runtime: facts.runtime },
+    digestOf: digestOf ?? (() => undefined),
+  });
+}
+
+function languageByEntry({ entry }: FunctionFacts): LanguageId | undefined {
+  if (entry === undefined) return undefined;
+  const isOf = ({ hasMember, pattern }: (typeof LANGUAGES)[number]['sheet']['entry']): boolean =>
+    hasMember === (entry.member !== '') && pattern.test(entry.file);
+  return LANGUAGES.find(({ sheet }) => isOf(sheet.entry))?.id;
+}
+
+/** The rules for all, and those of the language; of every language where none is known, so that what is not applied is told. */
+export async function rulesFor({ runtime }: Pick<FunctionFacts, 'runtime'>): Promise<readonly Rule[]> {
+  if (runtime !== undefined) return rulesWith((await workOf({ runtime })).rules);
+  const all = await Promise.all(LANGUAGES.map(({ id }) => openLanguage(id)));
+  return rulesWith(all.flatMap(({ rules }) => rules));
 }
 
 /** An image says what it is for. */
@@ -175,50 +172,11 @@ function withOwnFacts(subject: Subject, facts: FunctionFacts): FunctionFacts {
   const arch = ARCHITECTURES.find((one) => machines.some(({ name }) => name === one));
   const path = file?.path ?? '';
   return {
-    runtime: settleRuntime(NATIVE_RUNTIME),
+    runtime: ANY_EXECUTABLE,
     entry: { text: path, file: path, member: '' },
     ...(arch !== undefined && { arch }),
     ...facts,
   };
-}
-
-/** What Node.js would see, for functions of Node.js whose entry is known. */
-async function viewNode(subject: Subject, request: CheckRequest): Promise<NodeView | undefined> {
-  const { runtime, entry, settings } = request.facts;
-  if (runtime?.language !== 'node' || entry === undefined) return undefined;
-  const { requiresEsm, viewNodeArtifact } = await import('../../languages/node');
-  const patch = offeredRuntime(request.destination, runtime)?.patch;
-  return viewNodeArtifact({
-    paths: subject.entries.filter(({ kind }) => kind === 'file').map(({ path }) => path),
-    readText: subject.readText,
-    digestOf: request.digestOf ?? (() => undefined),
-    entry: entry.file,
-    requiresEsm: requiresEsm(Number(runtime.version), patch),
-    nodeEnv: settings?.find(({ name }) => name === 'NODE_ENV')?.sample,
-    book: request.moduleBook,
-    threads: request.jobs ?? 1,
-  });
-}
-
-/** What the Java machine would see, for JVM functions whose entry is known. */
-async function viewJvm(subject: Subject, request: CheckRequest): Promise<JvmView | undefined> {
-  const { runtime, entry } = request.facts;
-  if (runtime?.language !== 'java' || entry === undefined) return undefined;
-  const [{ viewJvmArtifact }, { jdkApi }] = await Promise.all([
-    import('../../languages/jvm'),
-    import('../../languages/jvm/run/jdk-api'),
-  ]);
-  const java = Number(runtime.version);
-  const javas = (await request.javas?.()) ?? [];
-  const [newest] = javas;
-  return viewJvmArtifact({
-    paths: subject.entries.filter(({ kind }) => kind === 'file').map(({ path }) => path),
-    readBytes: (path) => subject.readBytes(path, MAX_CLASS_BYTES),
-    entry: entry.file,
-    java,
-    jdk: await jdkApi(javas, java),
-    newest: newest === undefined || newest.major <= java ? undefined : await jdkApi([newest], newest.major),
-  });
 }
 
 /** Findings that make the answer no. */
@@ -227,12 +185,12 @@ export function stopFindings(checked: readonly CheckedArtifact[]): CheckedFindin
   return all.filter((finding) => finding.level === 'stop' && finding.accepted === undefined);
 }
 
-/** Rules about other languages are not for this function; nor are those about what was recorded for a file by hand. */
-function concerns(rule: Rule, facts: FunctionFacts, form: Form): boolean {
+/** Rules that a language has no answer to are not for it; nor are those about what was recorded for a file by hand. */
+function concerns(rule: Rule, facts: FunctionFacts, { form, view }: Subject): boolean {
   if (rule.forms !== undefined && !rule.forms.includes(form)) return false;
   if (rule.needs.includes('lock') && facts.lock === undefined) return false;
   if (rule.needs.includes('waybill') && facts.waybill === undefined) return false;
-  return rule.languages === undefined || facts.runtime === undefined || rule.languages.includes(facts.runtime.language);
+  return rule.asks === undefined || facts.runtime === undefined || view?.[rule.asks] !== undefined;
 }
 
 function applyRule(rule: Rule, context: RuleContext, accept: readonly Acceptance[]): RuleOutcome {
@@ -257,11 +215,10 @@ function judge(rule: string, finding: Finding, accept: readonly Acceptance[], to
 
 /** Whether what was packed is what the lock has for today's requirements; undefined for functions without needs. */
 async function lockState(project: Project, { spec, arch }: Target, waybill: Waybill): Promise<FunctionFacts['lock']> {
-  const [{ statedNeeds }, { lockNameOf, readLock }] = await Promise.all([import('../lock/locked'), import('../../project/lockfile')]);
   const needs = await statedNeeds(project, spec);
   if (needs === undefined && spec.form !== 'image') return undefined;
-  const lock = readLock(project.root, lockNameOf(project));
-  if (spec.form === 'image' && !(await hasLockedBase(spec, arch, lock, waybill))) return 'outdated';
+  const lock = await readLock(project);
+  if (spec.form === 'image' && !hasLockedBase(spec, arch, lock, waybill)) return 'outdated';
   if (needs === undefined) return undefined;
   const locked = lock.functions[spec.name];
   if (locked === undefined) return 'missing';
@@ -271,8 +228,7 @@ async function lockState(project: Project, { spec, arch }: Target, waybill: Wayb
 }
 
 /** Whether an image stands on what the lock has for it today. */
-async function hasLockedBase(spec: FunctionSpec, arch: Arch, lock: Lock, { image }: Waybill): Promise<boolean> {
-  const { baseInputs } = await import('../image/base');
+function hasLockedBase(spec: FunctionSpec, arch: Arch, lock: Lock, { image }: Waybill): boolean {
   const locked = lock.bases?.[spec.name];
   const packed = image?.base?.layers.map(({ digest }) => digest).join() ?? '';
   const settled = locked?.targets[arch]?.layers.map(({ digest }) => digest).join() ?? '';

@@ -3,10 +3,8 @@ import { statSync } from 'node:fs';
 import type { ByteSource } from '../../formats/byte-source';
 import { readNative } from '../../formats/native';
 import { entryChunks, openZip, readEntry, ZipFaultError, type ZipArchive, type ZipFault } from '../../formats/zip';
-import type { ModuleFacts } from '../../languages/python';
-import type { Subject } from '../../rules';
-
-const MAX_TEXT_BYTES = 16 * 1024 * 1024;
+import type { Subject } from '../../findings/rule';
+import { textReader } from '../../findings/texts';
 
 export interface SubjectRequest {
   /** Absolute path, and the name for messages. */
@@ -14,8 +12,6 @@ export interface SubjectRequest {
   readonly shown: string;
   /** Whether the content of every entry is known to be whole, so that it need not be unpacked to see. */
   readonly isVerified: boolean;
-  /** What is known of Python modules from an earlier reading of the same content. */
-  readonly factsInMemory?: (path: string) => ModuleFacts | undefined;
 }
 
 /** @param name of the file in it, for an executable by itself */
@@ -24,7 +20,7 @@ export async function readSubject(source: ByteSource, request: SubjectRequest, n
   if (readNative(source) !== undefined) return executableSubject(source, request.path, name);
   const archive = openZip(source, request.shown);
   const contentFaults = request.isVerified ? [] : await findContentFaults(source, archive);
-  return makeSubject(source, archive, contentFaults, request.shown, request.factsInMemory);
+  return makeSubject(source, archive, contentFaults, request.shown);
 }
 
 function executableSubject(source: ByteSource, path: string, name: string): Subject {
@@ -39,25 +35,11 @@ function executableSubject(source: ByteSource, path: string, name: string): Subj
   };
 }
 
-/** Files as texts, each read once. */
-export function textReader(readBytes: Subject['readBytes']): Subject['readText'] {
-  const texts = new Map<string, string | undefined>();
-  return (path) => {
-    if (!texts.has(path)) {
-      const bytes = readBytes(path, MAX_TEXT_BYTES);
-      const text = bytes === undefined ? undefined : Buffer.from(bytes).toString('utf8');
-      texts.set(path, text?.replace(/^\ufeff/, ''));
-    }
-    return texts.get(path);
-  };
-}
-
 function makeSubject(
   source: ByteSource,
   archive: ZipArchive,
   contentFaults: readonly ZipFault[],
   name: string,
-  factsInMemory: SubjectRequest['factsInMemory'],
 ): Subject {
   const byPath = new Map(archive.entries.map((entry) => [entry.path, entry]));
   const readBytes = (path: string, maxBytes: number): Uint8Array | undefined => {
@@ -77,7 +59,6 @@ function makeSubject(
     faults: [...archive.faults, ...contentFaults],
     readText: textReader(readBytes),
     readBytes,
-    ...(factsInMemory !== undefined && { factsInMemory }),
   };
 }
 

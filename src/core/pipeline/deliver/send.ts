@@ -31,6 +31,7 @@ import {
   type UploadMemory,
 } from '../../sources/registry';
 import { verifyArtifact } from '../../project/verify-artifact';
+import { exclusively } from '../../project/exclusive';
 import { isPlainHttp, readLedger, standing, writeLedger, type Delivery } from './ledger';
 import { artifactPath, targetsOf, type Project } from '../../project/targets';
 
@@ -128,12 +129,16 @@ export async function sendImage(request: SendRequest): Promise<Sent> {
     images: Object.fromEntries(images.map(({ arch, descriptor }) => [arch, descriptor.digest])),
     sent: new Date(request.now()).toISOString(),
   };
-  note(project, delivery);
+  await note(project, delivery);
   return { delivery, blobs, isSame };
 }
 
-/** What is sent again unchanged is noted once. */
-function note(project: Project, delivery: Delivery): void {
+/** What is sent again unchanged is noted once. Others may write to the ledger meanwhile, so it is read again. */
+function note(project: Project, delivery: Delivery): Promise<void> {
+  return exclusively({ state: project.state, what: 'ledger' }, () => noteAlone(project, delivery));
+}
+
+function noteAlone(project: Project, delivery: Delivery): void {
   const ledger = readLedger(project);
   const known = standing(ledger, delivery.function).find(
     (one) =>
@@ -260,10 +265,14 @@ export async function recall({ project, registry, now }: RecallRequest, delivery
     else if (await deleteManifest(connection, delivery.repository, digest)) deleted.push(digest);
   const tagsLeft = kept.includes(delivery.digest) ? await deleteTags(connection, delivery, others) : [];
   const recalled = new Date(now()).toISOString();
-  writeLedger(project, {
-    ledger: 1,
-    deliveries: ledger.deliveries.map((one) => (isSameDelivery(one, delivery) ? { ...one, recalled } : one)),
-  });
+  await exclusively({ state: project.state, what: 'ledger' }, () =>
+    writeLedger(project, {
+      ledger: 1,
+      deliveries: readLedger(project).deliveries.map((one) =>
+        isSameDelivery(one, delivery) ? { ...one, recalled } : one,
+      ),
+    }),
+  );
   const tags = (await listTags(connection, delivery.repository)) ?? [];
   const unknownTags = tags.filter((tag) => !others.some((one) => one.tags.includes(tag)));
   return { delivery, deleted, kept, tagsLeft, unknownTags, referrers: referrers.map(({ digest }) => digest) };

@@ -3,8 +3,7 @@ import { rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { describeConfig, OCI_LAYER_GZIP, writeConfig, type ImageConfig } from '../../formats/oci';
 import { packLayer, type LayerEntry } from '../../forms/layer';
-import type { Arch, RuntimeBase } from '../../sheet';
-import { stateFolder } from '../../project/targets';
+import type { Arch } from '../../sheet';
 import { basePath, emptyConfig, rootNote, type BaseRequest, type TakenBase } from './base-parts';
 import { rootEntries, rootSignature } from './base-root';
 import { runtimeLayer } from './base-runtime';
@@ -27,7 +26,7 @@ export async function layerFromRoot(
     store.hasAll([known.taken.config, ...known.taken.layers])
   )
     return known.taken;
-  const scratch = join(stateFolder(project), 'scratch', `root-${spec.name}-${String(process.pid)}`);
+  const scratch = project.state.scratch(`root-${spec.name}`);
   try {
     const entries = await rootEntries({ path: at, shown, scratch });
     const taken = await pack(request, entries, emptyConfig(arch), shown, store);
@@ -46,7 +45,7 @@ interface RootNote {
 
 export async function layerFromRuntime(
   request: BaseRequest,
-  runtime: RuntimeBase,
+  runtime: string,
   arch: Arch,
   store: BlobStore,
 ): Promise<TakenBase> {

@@ -12,7 +12,8 @@ import { stampOf } from '../../disk/stamp';
 import { SEGMENT_BYTES } from '../../formats/deflate';
 import { isElf } from '../../formats/elf';
 import type { LayerEntry } from '../../forms/layer';
-import type { Arch, FunctionSpec, RuntimeBase } from '../../sheet';
+import { workOf, type RuntimeFiles } from '../../languages';
+import type { Arch, FunctionSpec } from '../../sheet';
 import { findEmulators } from '../../toolchains/emulator';
 import { libraryClosure } from '../../toolchains/library-closure';
 import type { Machine } from '../../toolchains/machine';
@@ -27,15 +28,6 @@ export interface RuntimeLayer {
 
 /** Files by their path in the image. */
 type Files = Map<string, LayerEntry>;
-
-interface Found {
-  readonly from: string;
-  /** Path in the image and absolute path here. */
-  readonly program?: readonly [string, string];
-  /** A folder that is taken whole: path in the image, absolute path here, and names in it that are not taken. */
-  readonly folder?: readonly [string, string, RegExp];
-  readonly env?: readonly string[];
-}
 
 const LIBC_NAMES = [
   'libc.so.6',
@@ -57,15 +49,15 @@ const SMALL_FILES: Readonly<Record<string, string>> = {
 
 /** @throws EmballageError TOOLCHAIN_MISSING where this machine does not have it for that architecture */
 export async function runtimeLayer(
-  runtime: RuntimeBase,
+  runtime: string,
   spec: FunctionSpec,
   arch: Arch,
   machine: Machine,
 ): Promise<RuntimeLayer> {
   const sysroot = sysrootFor(runtime, arch, machine);
   const files: Files = new Map();
-  const found: Found =
-    runtime === 'libc' ? { from: `the C library for ${arch} of this machine` } : await locate(runtime, spec, machine);
+  const found: RuntimeFiles =
+    runtime === 'libc' ? { from: `the C library for ${arch} of this machine` } : await locate(spec, machine);
   const { program, folder, env: own = [] } = found;
   const roots: string[] = [];
   if (folder !== undefined) roots.push(...(await addFolder(files, ...folder)));
@@ -79,7 +71,7 @@ export async function runtimeLayer(
   return { from: found.from, entries: withFolders(files), env };
 }
 
-function sysrootFor(runtime: RuntimeBase, arch: Arch, machine: Machine): string {
+function sysrootFor(runtime: string, arch: Arch, machine: Machine): string {
   if (arch === machine.arch) return '';
   const sysroot = findEmulators(machine.searchPath).find((one) => one.arch === arch)?.sysroot;
   if (runtime === 'libc' && sysroot !== undefined) return sysroot;
@@ -94,34 +86,10 @@ function sysrootFor(runtime: RuntimeBase, arch: Arch, machine: Machine): string 
   });
 }
 
-async function locate(runtime: Exclude<RuntimeBase, 'libc'>, spec: FunctionSpec, machine: Machine): Promise<Found> {
-  const { version } = spec.runtime;
-  if (runtime === 'node') {
-    const one = (await machine.nodes()).find(({ major }) => String(major) === version);
-    if (one !== undefined)
-      return { from: `node ${one.version} of this machine`, program: ['usr/local/bin/node', realpathSync(one.path)] };
-  } else if (runtime === 'python') {
-    const { choosePython } = await import('../../languages/python/run/interpreters');
-    const one = choosePython(await machine.pythons(), version);
-    const real = one === undefined ? '' : realpathSync(one.path);
-    const library = join(dirname(dirname(real)), 'lib', `python${version}`);
-    if (one !== undefined && existsSync(join(library, 'os.py')))
-      return {
-        from: `python ${one.version} of this machine`,
-        program: [`usr/local/bin/python${version}`, real],
-        folder: [`usr/local/lib/python${version}`, library, PYTHON_LEFT_OUT],
-      };
-  } else {
-    const one = (await machine.javas()).find(({ major }) => String(major) === version);
-    if (one !== undefined) {
-      const home = dirname(dirname(realpathSync(one.path)));
-      return {
-        from: `java ${one.version} of this machine`,
-        folder: ['usr/local/java', home, JAVA_LEFT_OUT],
-        env: ['JAVA_HOME=/usr/local/java'],
-      };
-    }
-  }
+async function locate(spec: FunctionSpec, machine: Machine): Promise<RuntimeFiles> {
+  const { run } = await workOf(spec);
+  const found = await run.image.base(machine, spec);
+  if (found !== undefined) return found;
   throw new EmballageError('TOOLCHAIN_MISSING', {
     doing: 'making the base of an image',
     expected: `${spec.runtime.text} on this machine, with its library`,
@@ -129,11 +97,6 @@ async function locate(runtime: Exclude<RuntimeBase, 'libc'>, spec: FunctionSpec,
     mend: 'install it, or name a base that brings it: `base: { image: … }`',
   });
 }
-
-/** What running functions never needs: other people’s packages, tests, compiled copies, headers, what builds software. */
-const PYTHON_LEFT_OUT =
-  /^(?:site-packages|dist-packages|test|idlelib|tkinter|turtledemo|lib2to3|ensurepip|config-[^/]*)$|(?:^|\/)(?:__pycache__|tests?)$/;
-const JAVA_LEFT_OUT = /^(?:jmods|include|man|demo|legal|lib\/src\.zip|docs)$/;
 
 /** @returns the compiled files in it */
 async function addFolder(files: Files, place: string, folder: string, leaveOut: RegExp): Promise<string[]> {
@@ -165,7 +128,7 @@ function addLibraries(
   roots: readonly string[],
   sysroot: string,
   isLibc: boolean,
-  folder: Found['folder'],
+  folder: RuntimeFiles['folder'],
 ): void {
   const named = isLibc ? namedLibraries(sysroot) : [];
   const own = folder === undefined ? [] : [folder[1], join(folder[1], 'lib'), join(folder[1], 'lib/server')];

@@ -21,10 +21,12 @@ import {
   type Descriptor,
   type ImageConfig,
 } from '../../formats/oci';
-import { findLibc, findRuntime } from '../../disk/in-image';
-import { isNative, type Arch, type Base, type FunctionSpec } from '../../sheet';
+import { findLibc } from '../../disk/in-image';
+import { workOf } from '../../languages';
+import { NO_INPUTS, type Inputs } from '../../project/inputs';
 import type { LockedBase, LockedBaseTarget } from '../../project/lockfile';
-import { stateFolder, type Project } from '../../project/targets';
+import type { Project } from '../../project/targets';
+import type { Arch, Base, FunctionSpec } from '../../sheet';
 import { fetchBase, fetchBlobs, takeLayout } from './base-fetch';
 import { layerFromRoot, layerFromRuntime } from './base-made';
 import { basePath, rootNote, type BaseRequest, type TakenBase } from './base-parts';
@@ -42,8 +44,7 @@ export interface ReadyBase {
 export function baseInputs(spec: FunctionSpec): string | undefined {
   const base = baseOfSpec(spec);
   if (base.kind === 'empty') return undefined;
-  const { language, version } = spec.runtime;
-  return contentDigest(JSON.stringify([base, spec.archs, language, version]));
+  return contentDigest(JSON.stringify([base, spec.archs, spec.runtime.text]));
 }
 
 export function baseOfSpec(spec: FunctionSpec): Base {
@@ -95,9 +96,9 @@ function take(request: BaseRequest, arch: Arch): Promise<TakenBase> {
 /** What is in it: the runtime, its version, the C library. */
 async function inspected({ project, spec }: BaseRequest, taken: TakenBase): Promise<LockedBaseTarget> {
   const { from, digest, config, layers } = taken;
-  const runtime = isNative(spec.runtime.language) ? undefined : spec.runtime;
+  const { run } = await workOf(spec);
   const found = await withOpenBase(project, taken, (image) => ({
-    runtime: runtime === undefined ? undefined : findRuntime(image, image.config.run.env, runtime),
+    runtime: run.image.find(image, image.config.run.env, spec.runtime.version),
     libc: findLibc(image),
   }));
   return {
@@ -119,11 +120,7 @@ async function withOpenBase<T>(
   use: (image: OpenImage) => T,
 ): Promise<T> {
   const store = blobStore(project);
-  const scratch = join(
-    stateFolder(project),
-    'scratch',
-    `base-${hexOf(config.digest).slice(0, 12)}-${String(process.pid)}`,
-  );
+  const scratch = project.state.scratch(`base-${hexOf(config.digest).slice(0, 12)}`);
   const manifest = { mediaType: OCI_MANIFEST, config, layers, annotations: {} };
   const manifestBytes = writeManifest(manifest);
   const configBytes = readBlob(store, config, MAX_CONFIG_BYTES);
@@ -218,9 +215,15 @@ export function hasBase(project: Project, locked: LockedBase): boolean {
   return Object.values(locked.targets).every(({ config, layers }) => store.hasAll([config, ...layers]));
 }
 
-/** What the files of a base look like, for telling whether it has changed; '' for bases that are known by their digest. */
-export function baseState(project: Project, spec: FunctionSpec): string {
+/** What an image depends on: what was settled, what starters are told, and the files of a base that is not known by its digest. */
+export function imageInputs(project: Project, spec: FunctionSpec, locked: LockedBase | undefined): Inputs {
+  const destination = project.sheet.destinations[spec.destination];
+  const given = { memory: destination?.memory, timeoutMostMs: destination?.timeoutMostMs };
   const base = baseOfSpec(spec);
-  if (base.kind !== 'root') return '';
-  return spec.archs.map((arch) => rootSignature(join(project.root, basePath(base.path, arch)))).join('\n');
+  if (base.kind !== 'root') return { ...NO_INPUTS, values: { base: locked, ...given } };
+  const paths = spec.archs.map((arch) => basePath(base.path, arch));
+  const root = paths.map((path) => rootSignature(join(project.root, path)));
+  // Too many files to look at each: the signature is made of all of them.
+  const folders = paths.map((folder) => ({ folder, items: [], hasLinks: true }));
+  return { ...NO_INPUTS, values: { base: locked, ...given, root }, folders };
 }

@@ -8,7 +8,8 @@ import { contentDigest, fileDigest } from '../../disk/digest';
 import { readStretch, stretchPieces } from '../../disk/file-source';
 import { FileSink, guarded, linkOrCopy, removeLeftovers, temporaryBeside, writeWhole } from '../../disk/write';
 import { hexOf, type BlobHolder, type Descriptor, type Stretch } from '../../formats/oci';
-import { stateFolder, type Project } from '../../project/targets';
+import { KINDS, type StateFolder } from '../../project/state';
+import type { Project } from '../../project/targets';
 
 interface Record {
   readonly size: number;
@@ -21,18 +22,19 @@ const MAX_BYTES = 16 * 1024 ** 3;
 const HEX = /^[0-9a-f]{64}$/;
 
 /** The blobs of a project. */
-export function blobStore(project: Pick<Project, 'root'>): BlobStore {
-  return new BlobStore(join(stateFolder(project), 'blobs'));
+export function blobStore({ state }: Pick<Project, 'state'>): BlobStore {
+  return new BlobStore(state);
 }
 
 export class BlobStore implements BlobHolder {
   readonly shown = 'the store of image layers';
+  readonly #state: StateFolder;
   readonly #folder: string;
   readonly #seen = new Map<string, Stretch>();
 
-  /** @param folder absolute path; made when something is put in */
-  constructor(folder: string) {
-    this.#folder = folder;
+  constructor(state: StateFolder) {
+    this.#state = state;
+    this.#folder = state.folder(KINDS.blobs);
   }
 
   /** A file to write a blob into; `takeIn` takes it in when it is closed. */
@@ -66,7 +68,7 @@ export class BlobStore implements BlobHolder {
     const path = this.#path(hex);
     const stat = statSync(path, { throwIfNoEntry: false });
     if (stat === undefined) return undefined;
-    const record = this.recall(`${hex}.json`) as Record | undefined;
+    const record = this.#record(hex);
     const looksSame = record?.size === stat.size && record.mtimeMs === stat.mtimeMs && record.ino === stat.ino;
     if (!looksSame) {
       if (fileDigest(path) !== hex) {
@@ -109,18 +111,13 @@ export class BlobStore implements BlobHolder {
     linkOrCopy(this.#path(hex), target);
   }
 
-  /** A note by name; undefined where there is none that can be read. */
+  /** A note on how layers came about, by name; undefined where there is none that can be read. */
   recall(name: string): unknown {
-    try {
-      return JSON.parse(readFileSync(join(this.#folder, name), 'utf8'));
-    } catch {
-      // Only a memory of work done.
-      return undefined;
-    }
+    return this.#state.recall(KINDS.layers, name);
   }
 
   remember(name: string, note: object): void {
-    writeWhole(join(this.#folder, name), JSON.stringify(note), this.#folder);
+    this.#state.remember(KINDS.layers, name, note);
   }
 
   /** Removes what interrupted runs left, and the blobs used longest ago when there are too many. */
@@ -147,7 +144,16 @@ export class BlobStore implements BlobHolder {
 
   #note(hex: string): void {
     const { size, mtimeMs, ino } = statSync(this.#path(hex));
-    this.remember(`${hex}.json`, { size, mtimeMs, ino } satisfies Record);
+    writeWhole(`${this.#path(hex)}.json`, JSON.stringify({ size, mtimeMs, ino } satisfies Record), this.#folder);
+  }
+
+  /** What a blob looked like when it was last verified. */
+  #record(hex: string): Record | undefined {
+    try {
+      return JSON.parse(readFileSync(`${this.#path(hex)}.json`, 'utf8')) as Record;
+    } catch {
+      return undefined;
+    }
   }
 
   #path(hex: string): string {

@@ -3,13 +3,13 @@
  * function's own code on top, so that a change of code sends kilobytes.
  */
 import { lstatSync, readFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { folderOf } from '../../base/paths';
 import { stampOf } from '../../disk/stamp';
 import { sortEntries } from '../../fileset/collect';
 import { FILE_MODE, PROGRAM_MODE, type PackedEntry, type PackedFile } from '../../fileset/model';
 import { makeSelection } from '../../fileset/selection';
-import { givenMemory, givenTimeMs, isNative, type Destination, type Entry, type FunctionSpec } from '../../sheet';
+import type { ImageRun } from '../../languages';
+import { givenMemory, givenTimeMs, type Destination, type Entry, type FunctionSpec } from '../../sheet';
 import { generated, generatedBytes } from '../../project/made-files';
 import type { Project } from '../../project/targets';
 
@@ -35,6 +35,8 @@ export interface CutRequest {
   readonly entries: readonly PackedEntry[];
   /** What the host calls. */
   readonly hostEntry: Entry;
+  /** How images start functions of its language. */
+  readonly run: ImageRun;
 }
 
 /** @returns layers with something in them, the lowest first */
@@ -45,8 +47,8 @@ export function cutLayers(request: CutRequest): CutLayer[] {
   const groups = new Map<string, PackedEntry[]>(
     ['packages', ...own.map(({ name }) => name), 'function'].map((name) => [name, []]),
   );
-  const java = spec.runtime.language === 'java' ? Number(spec.runtime.version) : undefined;
-  for (const entry of java === undefined ? request.entries : forJava(request.entries, java)) {
+  const { run, entries: all } = request;
+  for (const entry of run.entries?.(all, spec.runtime.version) ?? all) {
     const wanted = own.find(({ selection }) => selection.keptBy(entry.path) !== undefined)?.name;
     const isPackage = entry.origin.from === 'package' || entry.origin.from === 'unlocked';
     const name = keys?.isWhole === true ? 'function' : (wanted ?? (isPackage ? 'packages' : 'function'));
@@ -58,43 +60,28 @@ export function cutLayers(request: CutRequest): CutLayer[] {
     .map(([name, entries]) => ({ name, entries: withFolders(entries) }));
 }
 
-/** What starts a function, absolute paths in its image. @param program that runs it; undefined for native code */
-export function startCommand(spec: FunctionSpec, hostEntry: Entry, program: string | undefined): string[] {
-  const { language } = spec.runtime;
-  const at = `/${STARTER_FOLDER}`;
-  if (isNative(language)) return [`/${FUNCTION_FOLDER}/${hostEntry.file}`];
-  const runs = program ?? `/usr/bin/${language === 'python' ? 'python3' : language}`;
-  if (language === 'python') return [runs, '-B', '-s', '-X', 'utf8', `${at}/start.py`];
-  if (language === 'java')
-    return [
-      ...[runs, '-XX:+ExitOnOutOfMemoryError', '-Dfile.encoding=UTF-8', '-cp', `${at}/start.jar:/${FUNCTION_FOLDER}`],
-      ...['emballage.host.Lines', `${at}/start.json`],
-    ];
-  return [runs, `${at}/start.mjs`];
+/** What starts a function, absolute paths in its image. @param program that runs it, where its base has one */
+export function startCommand(
+  { run, hostEntry }: Pick<CutRequest, 'run' | 'hostEntry'>,
+  program: string | undefined,
+): string[] {
+  return run.command({ program, starters: `/${STARTER_FOLDER}`, root: `/${FUNCTION_FOLDER}`, hostEntry });
 }
 
-const STARTERS: Readonly<Record<string, string>> = {
-  node: 'node/run/start.mjs',
-  python: 'python/run/start.py',
-  java: 'jvm/run/runner.jar',
-};
-
 /** The program that calls the function with events, and what it has to know. */
-function starter({ project, spec, destination, hostEntry }: CutRequest): PackedFile[] {
-  const name = STARTERS[spec.runtime.language];
-  if (name === undefined) return [];
-  const { file, member } = hostEntry;
+function starter({ project, spec, destination, hostEntry, run }: CutRequest): PackedFile[] {
+  if (run.starter === undefined) return [];
   const plan = {
     name: spec.name,
     root: `/${FUNCTION_FOLDER}`,
-    ...(spec.runtime.language === 'java' ? { className: file } : { file }),
-    member,
+    ...run.plan(hostEntry),
+    member: hostEntry.member,
     memory: givenMemory(spec, destination),
     timeoutMs: givenTimeMs(spec, destination),
   };
-  const program = generatedBytes(project, readFileSync(join(__dirname, '../../languages', name)));
+  const program = generatedBytes(project, readFileSync(run.starter.path));
   const facts = generated(project, `${JSON.stringify(plan)}\n`);
-  return [made(`start.${name.replace(/^.*\./, '')}`, program), made('start.json', facts)];
+  return [made(run.starter.name, program), made('start.json', facts)];
 }
 
 function made(name: string, content: { source: string; size: number; sha256: string }): PackedFile {
@@ -107,22 +94,6 @@ function made(name: string, content: { source: string; size: number; sha256: str
     stamp: stampOf(lstatSync(content.source)),
     ...content,
   };
-}
-
-const VERSIONED = /^META-INF\/versions\/(\d+)\/(.+)$/;
-
-/** Classes for particular versions of Java count only in JAR files (JEP 238); in a folder the right ones take their place. */
-function forJava(entries: readonly PackedEntry[], java: number): PackedEntry[] {
-  const chosen = new Map<string, { readonly version: number; readonly entry: PackedEntry }>();
-  for (const entry of entries) {
-    const [, digits, plain] = VERSIONED.exec(entry.path) ?? [];
-    const version = Number(digits ?? 0);
-    const path = plain ?? entry.path;
-    const before = chosen.get(path);
-    if (version > java || (before !== undefined && before.version > version)) continue;
-    chosen.set(path, { version, entry: plain === undefined ? entry : { ...entry, path } });
-  }
-  return [...chosen.values()].map(({ entry }) => entry);
 }
 
 /** A layer says every folder that it has something in, so that it comes out the same on every base. */

@@ -16,9 +16,9 @@ import {
   type ImageLayout,
 } from '../../formats/oci';
 import { BLOCK_BYTES, listTar } from '../../formats/tar';
-import type { Subject, SubjectEntry } from '../../rules';
+import type { Subject, SubjectEntry } from '../../findings/rule';
 import type { Arch } from '../../sheet';
-import { textReader } from '../check/subject';
+import { textReader } from '../../findings/texts';
 
 /** A layout says what it is among its first files. */
 const LOOK_AT_ENTRIES = 64;

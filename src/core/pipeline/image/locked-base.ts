@@ -9,10 +9,10 @@ import { baseInputs } from './base';
  * The base of a function as it was settled; undefined for one that stands on nothing.
  * @throws EmballageError LOCK_OUTDATED when the sheet asks for another
  */
-export function lockedBase(project: Project, spec: FunctionSpec, lock?: Lock): LockedBase | undefined {
+export async function lockedBase(project: Project, spec: FunctionSpec, lock?: Lock): Promise<LockedBase | undefined> {
   const inputs = baseInputs(spec);
   if (inputs === undefined) return undefined;
-  const locked = (lock ?? readLock(project.root, lockNameOf(project))).bases?.[spec.name];
+  const locked = (lock ?? (await readLock(project))).bases?.[spec.name];
   if (locked?.inputs === inputs) return locked;
   throw new EmballageError('LOCK_OUTDATED', {
     doing: `looking up what ${spec.name} stands on`,

@@ -15,6 +15,7 @@ import type { Waybill } from '../../waybill';
 import type { Project } from '../../project/targets';
 import type { ReadyBase } from './base';
 import type { BlobStore } from './blob-store';
+import type { ImageRun } from '../../languages';
 import { cutLayers, FUNCTION_FOLDER, startCommand, type CutLayer } from './cut';
 
 export interface ImageRequest {
@@ -24,6 +25,8 @@ export interface ImageRequest {
   readonly destination: Destination | undefined;
   readonly entries: readonly PackedEntry[];
   readonly hostEntry: Entry;
+  /** How images start functions of its language. */
+  readonly run: ImageRun;
   readonly base: ReadyBase | undefined;
   readonly store: BlobStore;
   readonly compressor: Compressor;
@@ -65,7 +68,7 @@ export async function makeImage(request: ImageRequest): Promise<MadeImage> {
   const { base, spec, arch, store, epochSeconds } = request;
   const layers: MadeLayer[] = [];
   for (const cut of cutLayers(request)) layers.push(await makeLayer(request, cut));
-  const command = startCommand(spec, request.hostEntry, base?.locked.program);
+  const command = startCommand(request, base?.locked.program);
   const documents = imageDocuments({
     ...{ arch, epochSeconds, layers, command },
     title: spec.name,

@@ -1,57 +1,78 @@
 /** The image of one target: its base is brought here, and its layers are made. */
 import { OpenFiles } from '../../disk/file-source';
-import type { PackedFile } from '../../fileset/model';
+import type { PackedEntry, PackedFile } from '../../fileset/model';
 import type { Compressor } from '../../forms/compress';
-import type { Assembly } from '../build/assemble';
-import type { BuildRequest, ChangedLook } from '../build/build';
-import type { Made } from '../build/make';
-import type { Target } from '../../project/targets';
+import type { ImageRun } from '../../languages';
+import type { LockedBase } from '../../project/lockfile';
+import type { Project } from '../../project/targets';
+import type { Arch, Entry, FunctionSpec } from '../../sheet';
+import type { RegistryConnection } from '../../sources/registry';
+import type { Machine } from '../../toolchains/machine';
 import { readyBase } from './base';
 import { blobStore } from './blob-store';
 import { functionPath } from './cut';
-import { makeImage } from './make-image';
+import { makeImage, type MadeImage } from './make-image';
 
 export interface ImageTarget {
-  readonly target: Target;
-  readonly assembly: Assembly;
+  readonly project: Project;
+  readonly spec: FunctionSpec;
+  readonly arch: Arch;
+  readonly entries: readonly PackedEntry[];
+  readonly hostEntry: Entry;
+  /** How images start functions of its language. */
+  readonly run: ImageRun;
+  /** What it stands on, as it was settled. */
+  readonly base: LockedBase | undefined;
+  /** SHA-256 of source files that have not changed, by path; undefined where nothing was built before. */
+  readonly known: ReadonlyMap<string, string> | undefined;
+  /** Seconds since 1970. */
+  readonly epochSeconds: number;
+  readonly machine: Machine;
+  readonly registry: (host: string, plainHttp: boolean) => Promise<RegistryConnection>;
   readonly compressor: Compressor;
   readonly reader: {
     pieces(file: PackedFile): Iterable<Uint8Array>;
     digest(file: PackedFile): string;
   };
+  readonly onFetch: (doing: string, doneBytes: number, totalBytes: number) => void;
+  readonly onPack: (doneBytes: number, totalBytes: number) => void;
 }
 
-export async function makeImageTarget(
-  request: BuildRequest,
-  { index, survey, base: locked }: ChangedLook,
-  { target: { spec, arch }, assembly, compressor, reader }: ImageTarget,
-): Promise<Made> {
-  const { project, machine, registry, onEvent, epochSeconds } = request;
-  const onFetch = (doing: string, doneBytes: number, totalBytes: number): void =>
-    onEvent({ kind: 'fetching', doing, doneBytes, totalBytes });
+export interface MadeImageTarget {
+  readonly artifact: { readonly sha256: string; readonly size: number; readonly unpacked: number };
+  /** Digest of each file, by its path in the function. */
+  readonly digests: ReadonlyMap<string, string>;
+  readonly packed: number;
+  readonly hashed: number;
+  readonly image: MadeImage;
+  /** Writes the layout, whole or not at all. @param path absolute */
+  place(path: string): void;
+}
+
+export async function makeImageTarget(request: ImageTarget): Promise<MadeImageTarget> {
+  const { project, spec, arch, machine, registry, compressor, entries, known, reader, run } = request;
   const store = blobStore(project);
   store.tidy();
-  const base = await readyBase({ project, spec, machine, compressor, registry, onProgress: onFetch }, arch, locked);
-  const known = index?.knownDigests(survey.items);
+  const basing = { project, spec, machine, compressor, registry, onProgress: request.onFetch };
+  const base = await readyBase(basing, arch, request.base);
   let hashed = 0;
   const digestOf = (file: PackedFile): string => {
     const before = known?.get(functionPath(file.path));
     if (before === undefined) hashed += 1;
     return before ?? reader.digest(file);
   };
-  const { entries } = assembly.fileSet;
   const totalBytes = entries.reduce((sum, entry) => sum + (entry.kind === 'file' ? entry.size : 0), 0);
   const stretches = new OpenFiles();
   try {
     const image = await makeImage({
-      ...{ project, spec, arch, base, compressor, store, entries },
+      ...{ project, spec, arch, base, compressor, store, entries, run },
       destination: project.sheet.destinations[spec.destination],
-      hostEntry: assembly.hostEntry,
-      epochSeconds: epochSeconds ?? 0,
+      hostEntry: request.hostEntry,
+      epochSeconds: request.epochSeconds,
       digestOf: known === undefined ? undefined : digestOf,
       pieces: (file) => reader.pieces(file),
       stretch: (file, content) => stretches.read(file.source, content),
-      onProgress: (doneBytes) => onEvent({ kind: 'packing', name: spec.name, doneBytes, totalBytes }),
+      onProgress: (doneBytes) => request.onPack(doneBytes, totalBytes),
     });
     const { sha256, size, unpacked, packed } = image;
     const digests = new Map([...image.digests].map(([path, digest]) => [functionPath(path), digest]));

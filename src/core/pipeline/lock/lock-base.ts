@@ -2,7 +2,7 @@
 import { directCompressor } from '../../forms/compress';
 import { compressInThreads } from '../../forms/compress-pool';
 import type { FunctionSpec } from '../../sheet';
-import type { LockedChange, LockOutcome, LockRequest } from './lock';
+import type { LockedChange, LockOutcome, LockRequest } from './model';
 import type { LockedBase } from '../../project/lockfile';
 
 /** The name under which changes of a base are told. */
@@ -10,27 +10,22 @@ const BASE = 'base';
 
 export class BaseLocker {
   readonly #request: LockRequest;
-  readonly #bases: Record<string, LockedBase>;
+  readonly #before: Readonly<Record<string, LockedBase>>;
+  /** What was settled in this run; undefined for a function that stands on nothing. */
+  readonly settled = new Map<string, LockedBase | undefined>();
 
   /** @param before what was settled before, by function */
   constructor(request: LockRequest, before: Readonly<Record<string, LockedBase>>) {
     this.#request = request;
-    this.#bases = { ...before };
-  }
-
-  get all(): Readonly<Record<string, LockedBase>> {
-    return this.#bases;
+    this.#before = before;
   }
 
   /** Settles the base of a function that has one, and says so together with its needs. */
   async add(spec: FunctionSpec, outcome: LockOutcome): Promise<LockOutcome> {
-    const known = this.#bases[spec.name];
+    const known = this.#before[spec.name];
     const settled = spec.form === 'image' ? await this.#settle(spec, known) : undefined;
-    if (settled === undefined) {
-      Reflect.deleteProperty(this.#bases, spec.name);
-      return outcome;
-    }
-    this.#bases[spec.name] = settled;
+    this.settled.set(spec.name, settled);
+    if (settled === undefined) return outcome;
     if (settled === known)
       return outcome.status === 'no-needs'
         ? { ...outcome, status: 'unchanged', base: settled }
@@ -45,7 +40,7 @@ export class BaseLocker {
 
   async #settle(spec: FunctionSpec, known: LockedBase | undefined): Promise<LockedBase | undefined> {
     const { project, machine, registry, upgrade, jobs, onBase, onSettling } = this.#request;
-    const { baseInputs, hasBase, settleBase } = await import('../image/base');
+    const { baseInputs, hasBase, settleBase } = await import('../image');
     const inputs = baseInputs(spec);
     if (inputs === undefined) return undefined;
     const isAsked = upgrade === 'all' || upgrade.includes(BASE);

@@ -1,21 +1,13 @@
-/** What the lock says of a function. The code of a language is loaded only for functions that may have needs. */
+/** What the lock says of a function. The code of a language is loaded only for its functions. */
 import { EmballageError } from '../../base/errors';
-import { isNative, type FunctionSpec } from '../../sheet';
+import { workOf, type StatedNeeds } from '../../languages';
 import { lockNameOf, readLock, type Lock, type LockedFunction } from '../../project/lockfile';
 import type { Project } from '../../project/targets';
-
-/** What all languages say of needs: the files that state them, and a digest of all that settling them depends on. */
-export interface StatedNeeds {
-  readonly files: readonly string[];
-  readonly inputs: string;
-}
+import type { FunctionSpec } from '../../sheet';
 
 /** The needs of a function; undefined where it has none. */
 export async function statedNeeds(project: Project, spec: FunctionSpec): Promise<StatedNeeds | undefined> {
-  if (spec.runtime.language === 'java') return (await import('../../languages/jvm/needs')).readJvmNeeds(project, spec);
-  if (spec.runtime.language === 'node') return (await import('../../languages/node/needs')).readNodeNeeds(project, spec);
-  if (isNative(spec.runtime.language)) return (await import('../../languages/compiled/needs')).readNativeNeeds(project, spec);
-  return spec.runtime.language === 'python' ? (await import('../../languages/python/needs')).readNeeds(project, spec) : undefined;
+  return (await workOf(spec)).needs(project, spec);
 }
 
 /**
@@ -29,7 +21,7 @@ export async function lockedFunction(
 ): Promise<LockedFunction | undefined> {
   const needs = await statedNeeds(project, spec);
   if (needs === undefined) return undefined;
-  const locked = (lock ?? readLock(project.root, lockNameOf(project))).functions[spec.name];
+  const locked = (lock ?? (await readLock(project))).functions[spec.name];
   if (locked?.inputs === needs.inputs && spec.archs.every((arch) => arch in locked.targets)) return locked;
   throw new EmballageError('LOCK_OUTDATED', {
     doing: `looking up what ${spec.name} needs`,

@@ -1,20 +1,13 @@
 /** Proves that artifacts are reproducible: builds them again in changed surroundings and compares the bytes. */
-import { statSync } from 'node:fs';
 import { join } from 'node:path';
-import { listTree } from '../../disk/copy-project';
 import { withFileSource } from '../../disk/file-source';
 import type { ByteSource } from '../../formats/byte-source';
 import { firstElfDifference } from '../../formats/elf';
-import { firstImageDifference } from '../../formats/oci/compare';
+import { firstImageDifference } from '../../formats/oci';
 import { firstZipDifference, type ZipDifference } from '../../formats/zip';
-import { OUTPUT_FOLDER, STATE_FOLDER } from '../../fileset/selection';
 import { VARIATIONS, type Variation } from './variations';
 import { artifactPath, targetsOf, waybillPath, type Project, type Target } from '../../project/targets';
 import type { Form, FunctionSpec } from '../../sheet';
-import { basePath } from '../image/base-parts';
-import { lockNameOf } from '../../project/lockfile';
-import { lockedFunction, statedNeeds } from '../lock/locked';
-import { sharedFiles } from '../../languages/node/shared-source';
 import { fileDigest } from '../../disk/digest';
 
 /** Builds the functions again as a variation wants it; gives the absolute path of the project folder it built in. */
@@ -56,72 +49,6 @@ export async function prove(
     onLine(line);
   }
   return lines;
-}
-
-/** What a build of the functions reads, for copying it elsewhere. Folders of other functions are there, but empty. */
-export async function filesToCopy(
-  project: Project,
-  functions: readonly FunctionSpec[],
-): Promise<{ files: string[]; folders: string[]; emptyFiles: string[] }> {
-  const files = new Set(project.files);
-  const emptyFiles = new Set<string>();
-  const folders = new Set<string>();
-  const skip = (path: string, name: string): boolean =>
-    path === OUTPUT_FOLDER || name === STATE_FOLDER || name === '.git';
-  for (const spec of project.sheet.functions) {
-    folders.add(spec.source);
-    // Events that are named without a pattern have to be there for the sheet to be right.
-    for (const event of spec.events) if (!/[*?[{]/.test(event)) files.add(event);
-    for (const { path, isFolder } of basePlaces(project, spec)) (isFolder ? folders : emptyFiles).add(path);
-    for (const source of spec.sources) if (source.kind === 'folder') folders.add(source.at);
-    if (spec.needs?.kind === 'file') files.add(spec.needs.path);
-    if (!functions.includes(spec)) continue;
-    // What was fetched is known by its digest; only what is made of it is made again.
-    for (const file of [...(await packageFiles(project, spec)), ...(await baseFiles(project, spec))]) files.add(file);
-    const below = listTree(project.root, spec.source, skip);
-    below.files.forEach((file) => files.add(file));
-    below.folders.forEach((folder) => folders.add(folder));
-  }
-  return { files: [...files], folders: [...folders], emptyFiles: [...emptyFiles] };
-}
-
-/** Where bases of the project lie, each with whether it is a folder. */
-function basePlaces(project: Project, spec: FunctionSpec): { path: string; isFolder: boolean }[] {
-  const base = spec.image?.base;
-  if (base?.kind !== 'root' && base?.kind !== 'layout') return [];
-  return spec.archs.flatMap((arch) => {
-    const path = basePath(base.path, arch);
-    const stat = statSync(join(project.root, path), { throwIfNoEntry: false });
-    return stat === undefined ? [] : [{ path, isFolder: stat.isDirectory() }];
-  });
-}
-
-/** The lock, and the blobs of a base that it names: what was settled is known by its digest. */
-async function baseFiles(project: Project, spec: FunctionSpec): Promise<string[]> {
-  if (spec.form !== 'image') return [];
-  const { lockedBase } = await import('../image/locked-base');
-  const locked = lockedBase(project, spec);
-  if (locked === undefined) return [];
-  const blobs = Object.values(locked.targets).flatMap(({ config, layers }) => [config, ...layers]);
-  return [
-    lockNameOf(project),
-    ...new Set(blobs.map(({ digest }) => `${STATE_FOLDER}/blobs/${digest.slice('sha256:'.length)}`)),
-  ];
-}
-
-/** The lock, the files that state requirements, and the packages that the lock names. */
-async function packageFiles(project: Project, spec: FunctionSpec): Promise<string[]> {
-  const needs = await statedNeeds(project, spec);
-  const locked = await lockedFunction(project, spec);
-  const shared = sharedFiles(project, spec, locked);
-  if (needs === undefined || locked === undefined) return shared;
-  const digests = new Set(Object.values(locked.targets).flatMap((packages) => packages.map(({ sha256 }) => sha256)));
-  return [
-    lockNameOf(project),
-    ...needs.files,
-    ...shared,
-    ...[...digests].map((sha256) => `${STATE_FOLDER}/packages/${sha256}`),
-  ];
 }
 
 const DIFFERENCES: Readonly<Record<Form, (a: ByteSource, b: ByteSource) => ZipDifference | undefined>> = {

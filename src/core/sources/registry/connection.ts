@@ -28,7 +28,7 @@ export interface RegistryRequest {
   readonly body?: RequestBody;
   /** What is being done, for messages. */
   readonly doing: string;
-  /** The repository and what is wanted there, for tokens: `repository:bases/python:pull`. */
+  /** The repository and what is wanted there, for tokens: `repository:bases/small:pull`. */
   readonly scope: string;
   /** Statuses that are answers; any other becomes an error. */
   readonly expects: readonly number[];

@@ -2,7 +2,7 @@ import { baseOf } from '../../../base/paths';
 import { printable } from '../../../base/text';
 import { DEFAULT_START, offeredRuntime } from '../../../sheet';
 import { NO_IMAGE } from '../../../findings/image';
-import { MAX_NATIVE_BYTES, describeNative, NATIVE, nativeReadings } from '../../../findings/native-files';
+import { MAX_NATIVE_BYTES, describeNative, nativeReadings } from '../../../findings/native-files';
 import { findings, type Rule, type Subject } from '../../../findings/rule';
 
 export const entryStartName: Rule = {
@@ -13,7 +13,6 @@ export const entryStartName: Rule = {
   mend: 'Pack the executable at the top of the artifact under the destination’s `start` name.',
   needs: ['runtime'],
   forms: NO_IMAGE,
-  languages: NATIVE,
   check({ subject, destination, facts: { runtime, entry } }) {
     const offered = offeredRuntime(destination, runtime);
     if (offered === undefined) return findings();

@@ -1,6 +1,6 @@
 import { printable } from '../../../base/text';
 import { formatSize } from '../../../base/units';
-import { NATIVE, nativeFiles } from '../../../findings/native-files';
+import { nativeFiles } from '../../../findings/native-files';
 import { findings, type Finding, type Rule } from '../../../findings/rule';
 
 export const nativeDebugLeft: Rule = {
@@ -10,7 +10,6 @@ export const nativeDebugLeft: Rule = {
   why: 'They are often larger than the program, are not needed to run it, and tell names and paths of the machine that compiled it.',
   mend: 'Take them out with `strip: all` or `strip: debug`, or keep them knowingly with `strip: none`.',
   needs: ['runtime'],
-  languages: NATIVE,
   check({ subject }) {
     const found: Finding[] = nativeFiles(subject)
       .filter(({ debugBytes }) => debugBytes > 0)

@@ -1,5 +1,4 @@
 import { printable } from '../../../base/text';
-import { NATIVE } from '../../../findings/native-files';
 import { findings, type Rule } from '../../../findings/rule';
 
 export const nativeNotExecutable: Rule = {
@@ -9,7 +8,6 @@ export const nativeNotExecutable: Rule = {
   why: 'Hosts unpack files with the modes that the archive gives. Without the permission the start fails, and archives made on some systems hold no modes at all.',
   mend: 'Pack it with mode 0755.',
   needs: ['runtime', 'entry'],
-  languages: NATIVE,
   check({ subject, facts: { entry } }) {
     const file = subject.entries.find(({ path, kind }) => path === entry?.file && kind === 'file');
     if (file === undefined || (file.mode !== undefined && (file.mode & 0o111) === 0o111)) return findings();

@@ -1,6 +1,7 @@
 import { printable } from '../../../base/text';
 import { glibcNeeded } from '../../../formats/elf';
-import { entryProgram, NATIVE } from '../../../findings/native-files';
+import { entryProgram } from '../../../findings/native-files';
+import type { CompiledKeys } from '../own';
 import { findings, type Rule } from '../../../findings/rule';
 
 export const nativeStatic: Rule = {
@@ -10,7 +11,6 @@ export const nativeStatic: Rule = {
   why: 'A static executable runs wherever its processor is; a dynamic one needs the C library of its kind, new enough, and every library that it names.',
   mend: 'Ask for the other with `build: { linkage: static }` or `dynamic`.',
   needs: ['runtime', 'entry'],
-  languages: NATIVE,
   check({ subject, facts }) {
     const program = entryProgram(subject, facts);
     if (program === undefined) return findings();
@@ -20,7 +20,7 @@ export const nativeStatic: Rule = {
     const what = isStatic
       ? 'a static executable, which needs nothing'
       : `a dynamic one, which needs ${elf.needed.map(printable).join(', ') || 'a loader'}${glibc === undefined ? '' : `, glibc ${glibc.join('.')} or newer`}`;
-    const wanted = facts.linkage;
+    const wanted = (facts.own as CompiledKeys | undefined)?.linkage;
     const isOther = wanted !== undefined && (wanted === 'static') !== isStatic;
     return findings({
       level: isOther ? 'stop' : 'note',

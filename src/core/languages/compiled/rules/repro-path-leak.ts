@@ -1,6 +1,6 @@
 import { printable } from '../../../base/text';
 import { sectionAt } from '../../../formats/elf';
-import { MAX_NATIVE_BYTES, NATIVE, nativeFiles } from '../../../findings/native-files';
+import { MAX_NATIVE_BYTES, nativeFiles } from '../../../findings/native-files';
 import { findings, type Finding, type Rule, type RuleContext } from '../../../findings/rule';
 
 const SHOWN = 72;
@@ -19,7 +19,6 @@ export const reproPathLeak: Rule = {
   why: 'A path, a name or a date of the machine that compiled it makes the same source come out differently elsewhere, and tells strangers about the machine.',
   mend: 'Find what puts it there: `__DATE__`, `env!("CARGO_MANIFEST_DIR")`, a flag with a path, a generated file.',
   needs: ['runtime'],
-  languages: NATIVE,
   check(context) {
     const { subject, facts } = context;
     if (facts.surroundings === undefined) return findings();

@@ -8,10 +8,10 @@ import { EmballageError } from '../../../base/errors';
 import { present } from '../../../base/present';
 import { printable } from '../../../base/text';
 import { child, children, readXml } from '../../../formats/xml';
-import { type Credentials, withoutCredentials } from '../../../sources/credentials';
-import { NOT_FOUND, type HttpClient } from '../../../sources/http';
+import { type Credentials, withoutCredentials } from '../../../toolchains/credentials';
+import { NOT_FOUND, type HttpClient } from '../../../sources';
 import type { MavenSettings } from './maven-settings';
-import type { PackageStore, StoredFile } from '../../../sources/package-store';
+import type { PackageStore, StoredFile } from '../../../sources';
 
 /** A repository as the sheet names it. */
 export interface MavenSource {

@@ -4,14 +4,6 @@ import { present } from '../../../base/present';
 import { printable } from '../../../base/text';
 import { child, children, childText, readXml } from '../../../formats/xml';
 
-/** What a machine has configured, beside the files of the project. */
-export interface MavenSurroundings {
-  /** Absolute paths of the user's and the system's settings; they need not be there. The first that speaks of an id counts. */
-  readonly files: readonly string[];
-  /** Variables of the environment, `${env.NAME}`. */
-  readonly variable: (name: string) => string | undefined;
-}
-
 export interface MavenSettings {
   /** Where to ask instead of a repository, with the id that logins are found by; the repository itself without a mirror. */
   mirrorFor(repository: MavenRepository): MavenRepository;
@@ -34,7 +26,7 @@ interface Server {
 /** @throws EmballageError REQUIREMENTS_INVALID for a file that is no settings file */
 export function readMavenSettings(
   files: readonly { readonly text: string; readonly shown: string }[],
-  variable: MavenSurroundings['variable'],
+  variable: (name: string) => string | undefined,
 ): MavenSettings {
   const servers = new Map<string, Server>();
   const mirrors: { readonly of: string; readonly repository: MavenRepository }[] = [];

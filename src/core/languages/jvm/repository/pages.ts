@@ -4,20 +4,16 @@ import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { EmballageError } from '../../../base/errors';
+import { count } from '../../../base/text';
 import { filesBelow, writeStoredZip } from '../../../disk/stored-zip';
 import { readPom, type Coordinates } from '../maven';
-import { layoutPath } from '../../../sources';
+import type { Machine } from '../../../toolchains/machine';
+import type { Pages } from '../../language';
+import { layoutPath } from './maven-repository';
 import { compileJava } from '../run/compile-java';
-import type { JavaRuntime } from '../run/machines';
+import { chooseCompiler, javasOf, type JavaRuntime } from '../run/machines';
 
-export const MAVEN_PATH = '/maven/';
-
-export interface MavenCatalogue {
-  /** How many projects it has. */
-  readonly size: number;
-  /** A file by its path in the layout, or one of its checksums; undefined where there is none. */
-  file(path: string): Promise<Buffer | undefined>;
-}
+const MAVEN_PATH = '/maven/';
 
 interface Project {
   readonly folder: string;
@@ -30,7 +26,34 @@ interface Project {
 /** Classes are compiled for this version, which every supported compiler can write. */
 const RELEASE = 17;
 
-export class MavenProjects implements MavenCatalogue {
+/** What projects are compiled with is looked for when the first is there; without it their JARs are not offered. */
+export async function openPages(machine: Machine): Promise<Pages> {
+  const projects = new MavenProjects(chooseCompiler(await javasOf(machine), RELEASE));
+  return {
+    take(folder, shown, name) {
+      if (!existsSync(join(folder, name, 'pom.xml'))) return false;
+      projects.add(join(folder, name), join(shown, name));
+      return true;
+    },
+    async page({ path, fault }) {
+      if (!path.startsWith(MAVEN_PATH)) return undefined;
+      const found = await projects.file(path.slice(MAVEN_PATH.length));
+      if (found === undefined) return undefined;
+      if (fault === 'html-as-json')
+        return { kind: 'text', type: 'text/xml', body: '<html>not what you asked for</html>', isTagged: false };
+      if (fault === 'wrong-digest' && path.endsWith('.sha1'))
+        return { kind: 'text', type: 'text/plain', body: '0'.repeat(40), isTagged: false };
+      return { kind: 'file', bytes: found };
+    },
+    offer(base) {
+      const url = base + MAVEN_PATH.replace(/\/$/, '');
+      const line = projects.size === 0 ? undefined : count(projects.size, 'Maven artifact');
+      return { key: 'mavenUrl', url, projects: [], files: 0, line, naming: undefined };
+    },
+  };
+}
+
+class MavenProjects {
   readonly #java: JavaRuntime | undefined;
   readonly #projects = new Map<string, Project>();
 

@@ -1,5 +1,5 @@
 import { listed } from '../../../base/text';
-import { JVM } from './shared';
+import { jvmOf } from './shared';
 import { findings, type Rule } from '../../../findings/rule';
 
 /** Packages of what only tests use. */
@@ -13,8 +13,8 @@ export const depsTestScope: Rule = {
   why: 'What only tests use takes room, and its classes are found by whoever looks through the class path.',
   mend: 'Give it the scope `test` in the POM, or take it out of `needs`.',
   needs: ['runtime'],
-  languages: JVM,
-  check({ subject: { jvm }, facts }) {
+  check({ subject, facts }) {
+    const jvm = jvmOf(subject);
     if (jvm === undefined) return findings();
     const origins = new Map((facts.waybill?.files ?? []).map(({ path, origin }) => [path, origin]));
     const byName = new Map<string, number>();

@@ -1,6 +1,5 @@
 import { printable } from '../../../base/text';
 import { compareVersions } from '../maven';
-import { JVM } from './shared';
 import { findings, type Rule } from '../../../findings/rule';
 
 export const depsVersionClash: Rule = {
@@ -10,10 +9,9 @@ export const depsVersionClash: Rule = {
   why: 'The nearest version wins. Whoever was written for a newer one may miss a class or a method when it runs.',
   mend: 'State the newer version under `needs`, or settle one of the two by itself with `relocate` and `within`.',
   needs: ['waybill'],
-  languages: JVM,
   check: ({ facts: { waybill } }) =>
     findings(
-      ...(waybill?.clashes ?? []).map(({ name, version, chain, used, usedChain }) => {
+      ...(waybill?.jvm?.clashes ?? []).map(({ name, version, chain, used, usedChain }) => {
         const isOlder = compareVersions(used, version) < 0;
         return {
           level: isOlder ? ('warn' as const) : ('note' as const),

@@ -1,16 +1,16 @@
 /** References of a JAR that lead nowhere. */
 import { printable } from '../../../base/text';
-import type { ViewedClass } from '..';
+import type { Destination } from '../../../sheet';
+import type { JvmView, ViewedClass } from '../artifact-view';
 import { isThere, ownClasses, ownersOf, shownClass, whereOf } from './shared';
-import type { Finding, RuleContext } from '../../../findings/rule';
+import type { Finding, FunctionFacts } from '../../../findings/rule';
 
 /** What the function's own classes need stops; of libraries it is told by library, reachable or not. */
-export function missingInJvm({ subject, destination, facts }: RuleContext): Finding[] {
-  const { jvm } = subject;
+export function missingInJvm(jvm: JvmView | undefined, facts: FunctionFacts, destination: Destination): Finding[] {
   if (jvm === undefined) return [];
   const provides = destination.runtimes.find(({ name }) => name === facts.runtime?.text)?.provides ?? [];
   const isProvided = (name: string): boolean => provides.some((one) => name.startsWith(`${one.replaceAll('.', '/')}/`));
-  const own = new Set(ownClasses(subject, facts));
+  const own = new Set(ownClasses(jvm, facts));
   const owners = ownersOf(facts);
   const found: Finding[] = [];
   const groups = new Map<string, { first: ViewedClass; names: Set<string>; isReached: boolean; owner: string }>();

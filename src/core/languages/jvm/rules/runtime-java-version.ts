@@ -1,7 +1,7 @@
 import { printable } from '../../../base/text';
 import { javaOfClassVersion } from '../../../formats/classfile';
-import type { JvmView, ViewedClass } from '..';
-import { javaOf, JVM, ownersOf, shownClass, whereOf } from './shared';
+import type { JvmView, ViewedClass } from '../artifact-view';
+import { javaOf, jvmOf, ownersOf, shownClass, whereOf } from './shared';
 import { findings, type Finding, type Rule } from '../../../findings/rule';
 
 const MAX_SHOWN = 40;
@@ -13,8 +13,8 @@ export const runtimeJavaVersion: Rule = {
   why: 'A class file that is newer than the runtime is refused when it is loaded; a method that the JDK does not have yet fails when it is first called.',
   mend: 'Compile for the runtime’s version, choose libraries that support it, or set a newer runtime.',
   needs: ['runtime'],
-  languages: JVM,
-  check({ subject: { jvm }, facts }) {
+  check({ subject, facts }) {
+    const jvm = jvmOf(subject);
     const java = javaOf(facts);
     if (jvm === undefined || java === undefined) return findings();
     const owners = ownersOf(facts);

@@ -1,16 +1,24 @@
 /** What rules about the JVM share. */
-import type { JvmView, ViewedClass } from '..';
+import type { LanguageView } from '../../../findings/view';
+import type { JvmView, ViewedClass } from '../artifact-view';
 import type { FunctionFacts, Subject } from '../../../findings/rule';
 
-export const JVM = ['java'] as const;
+/** What the Java machine sees, where the entry is known. */
+export interface JvmLanguageView extends LanguageView {
+  readonly jvm: JvmView | undefined;
+}
+
+export function jvmOf({ view }: Subject): JvmView | undefined {
+  return (view as JvmLanguageView | undefined)?.jvm;
+}
 
 /** The Java version that the function is for; undefined for other languages. */
 export function javaOf({ runtime }: FunctionFacts): number | undefined {
-  return runtime?.language === 'java' ? Number(runtime.version) : undefined;
+  return runtime?.language === 'jvm' ? Number(runtime.version) : undefined;
 }
 
 /** Classes of the function itself, by name. */
-export function ownClasses({ jvm }: Subject, { waybill, entry }: FunctionFacts): ViewedClass[] {
+export function ownClasses(jvm: JvmView | undefined, { waybill, entry }: FunctionFacts): ViewedClass[] {
   if (jvm === undefined) return [];
   if (waybill !== undefined) {
     const own = new Set(waybill.files.filter(({ origin }) => origin.from !== 'package').map(({ path }) => path));

@@ -6,7 +6,8 @@ import { promisify } from 'node:util';
 import { readClass, type ClassFile } from '../../../formats/classfile';
 import { sourceOfBytes } from '../../../formats/byte-source';
 import { openZip, readEntry, type ZipEntry } from '../../../formats/zip';
-import type { JavaRuntime } from './machines';
+import type { Machine } from '../../../toolchains/machine';
+import { javasOf, type JavaRuntime } from './machines';
 
 export interface JdkApi {
   readonly release: number;
@@ -19,8 +20,12 @@ const MAX_CLASS_BYTES = 16 * 1024 * 1024;
 const MAX_LIST_BYTES = 256 * 1024 * 1024;
 const PATIENCE_MS = 60_000;
 
-/** @returns undefined where nothing on this machine knows the release */
-export async function jdkApi(runtimes: readonly JavaRuntime[], release: number): Promise<JdkApi | undefined> {
+/** What the JDK of a release has, read once in a run; undefined where nothing on this machine knows the release. */
+export function knownApi(machine: Machine, release: number): Promise<JdkApi | undefined> {
+  return machine.once(`jdk ${String(release)}`, async () => jdkApi(await javasOf(machine), release));
+}
+
+async function jdkApi(runtimes: readonly JavaRuntime[], release: number): Promise<JdkApi | undefined> {
   for (const { signatures, major } of runtimes) {
     if (signatures === undefined || major < release) continue;
     const api = fromSignatures(signatures, release);

@@ -1,6 +1,7 @@
 /** Finds the Java machines and compilers here. */
 import { accessSync, constants, existsSync, readdirSync, readFileSync, realpathSync } from 'node:fs';
 import { dirname, join } from 'node:path';
+import type { Machine } from '../../../toolchains/machine';
 import { programsNamed } from '../../../toolchains/programs';
 
 export interface JavaRuntime {
@@ -31,10 +32,20 @@ export function findJavaRuntimes(searchPath: string, homes: readonly string[]): 
   return [...found.values()].sort((a, b) => b.major - a.major || (a.home < b.home ? -1 : 1));
 }
 
+/** The Java machines on the PATH, that of JAVA_HOME, and those that the system installed; looked for once. */
+export function javasOf(machine: Machine): Promise<JavaRuntime[]> {
+  return machine.once('java', () => {
+    const own = machine.variable('JAVA_HOME');
+    return Promise.resolve(
+      findJavaRuntimes(machine.searchPath, [...(own === undefined ? [] : [own]), ...installedHomes()]),
+    );
+  });
+}
+
 const INSTALLED = '/usr/lib/jvm';
 
 /** Folders of the Java machines that the system's packages installed. */
-export function installedHomes(): string[] {
+function installedHomes(): string[] {
   try {
     return readdirSync(INSTALLED).map((name) => realpathSync(join(INSTALLED, name)));
   } catch {

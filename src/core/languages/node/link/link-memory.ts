@@ -6,7 +6,7 @@ import { readFileSync } from 'node:fs';
 import { contentDigest } from '../../../disk/digest';
 import { writeWhole } from '../../../disk/write';
 import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../../fileset/model';
-import type { NodeAssembleRequest } from '../assemble';
+import type { NodeAssembleRequest } from '../assembly';
 
 /** Changed when the same modules come to be traced or linked differently. */
 const LINK_VERSION = '1';

@@ -1,7 +1,7 @@
 /** From what was traced to what is linked: which modules can be joined into one file, and which have to stay files. */
 import type { Reason } from '../../../fileset/model';
 import { joinPath } from '../../../base/paths';
-import type { LinkedPart, NodeAssembler, NodePlaced } from '../assemble';
+import type { LinkedPart, Assembling, NodePlaced } from '../assembly';
 import type { ModuleFacts, ModuleRequest } from '../trace/facts';
 import type { Edge, Trace } from '../trace/tracer';
 import { linkModules } from './linker';
@@ -28,7 +28,7 @@ const JSON_FACTS: ModuleFacts = {
 };
 
 /** @returns undefined where the entry itself cannot be linked; everything stays files then */
-export async function linkTrace(assembler: NodeAssembler, trace: Trace): Promise<LinkedTrace | undefined> {
+export async function linkTrace(assembler: Assembling, trace: Trace): Promise<LinkedTrace | undefined> {
   const { request, resolver } = assembler;
   const entry = request.entry.file;
   const unlinkable = closure(trace, unlinkableModules(assembler, trace));
@@ -76,7 +76,7 @@ export async function linkTrace(assembler: NodeAssembler, trace: Trace): Promise
   };
 }
 
-function packagesOf(assembler: NodeAssembler, trace: Trace, path: string): string[] {
+function packagesOf(assembler: Assembling, trace: Trace, path: string): string[] {
   const owners = (trace.edges.get(path) ?? []).flatMap(({ targets }) =>
     targets.map((target) => assembler.files.get(target)?.owner ?? ''),
   );
@@ -84,7 +84,7 @@ function packagesOf(assembler: NodeAssembler, trace: Trace, path: string): strin
 }
 
 /** Modules that look around where they lie, and those that cannot be read. */
-function unlinkableModules(assembler: NodeAssembler, trace: Trace): string[] {
+function unlinkableModules(assembler: Assembling, trace: Trace): string[] {
   const owners = new Set(trace.unseen.map(({ kept }) => kept).filter((owner) => owner !== ''));
   const own = new Set(trace.unseen.filter(({ kept }) => kept === '').map(({ file }) => file));
   return [...trace.reached.keys()].filter((path) => {
@@ -112,11 +112,7 @@ function isLinked({ kind, specifier, isPath }: ModuleRequest, from: ModuleFacts)
   return kind !== 'require-names' || specifier.startsWith('.');
 }
 
-function collectModules(
-  assembler: NodeAssembler,
-  trace: Trace,
-  unlinkable: ReadonlySet<string>,
-): Map<string, LinkModule> {
+function collectModules(assembler: Assembling, trace: Trace, unlinkable: ReadonlySet<string>): Map<string, LinkModule> {
   const modules = new Map<string, LinkModule>();
   const open = [assembler.request.entry.file];
   for (let path = open.pop(); path !== undefined; path = open.pop()) {
@@ -132,7 +128,7 @@ function collectModules(
 }
 
 function linkModule(
-  assembler: NodeAssembler,
+  assembler: Assembling,
   { path, facts, edges }: { readonly path: string; readonly facts: ModuleFacts; readonly edges: readonly Edge[] },
   unlinkable: ReadonlySet<string>,
 ): LinkModule {
@@ -158,7 +154,7 @@ function linkModule(
 }
 
 function linkFor(
-  assembler: NodeAssembler,
+  assembler: Assembling,
   target: string | undefined,
   builtin: string | undefined,
   unlinkable: ReadonlySet<string>,
@@ -170,13 +166,13 @@ function linkFor(
   return { kind: 'host', id: `/${assembler.emitted(target)}`, isEsm };
 }
 
-function isModule(assembler: NodeAssembler, path: string): boolean {
+function isModule(assembler: Assembling, path: string): boolean {
   return path.endsWith('.json') || assembler.factsOf(path) !== undefined;
 }
 
 /** Everything that somebody will look for on the disk. */
 function filesBeside(
-  assembler: NodeAssembler,
+  assembler: Assembling,
   trace: Trace,
   { live, unlinkable }: { readonly live: ReadonlySet<string>; readonly unlinkable: ReadonlySet<string> },
 ): Set<string> {
@@ -195,7 +191,7 @@ function filesBeside(
   return files;
 }
 
-function addManifests(assembler: NodeAssembler, path: string, files: Set<string>): void {
+function addManifests(assembler: Assembling, path: string, files: Set<string>): void {
   const scope = assembler.resolver.packages.scopeOf(path);
   const owner = assembler.files.get(path)?.owner ?? '';
   for (const folder of [scope, owner === '' ? undefined : owner]) {

@@ -2,7 +2,7 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { baseOf } from '../../../base/paths';
-import type { Sourcemap } from '../../../sheet';
+import type { Sourcemap } from '../own';
 import { withMap } from '../emit-files';
 import type { PackageFiles } from '../resolve/tree';
 import { quoted } from './emit-esm';

@@ -1,11 +1,11 @@
 /** Puts down what a whole link came to, for the next time. */
-import type { NodeAssembled, NodeAssembler, NodeFile } from '../assemble';
+import type { NodeAssembled, Assembling, NodeFile } from '../assembly';
 import { isCode } from '../module-source';
 import type { LinkRecord } from './link-memory';
 import { shapeOf } from './shape';
 
 /** @returns undefined for what cannot be linked again by parts */
-export function recordOf(assembler: NodeAssembler, assembled: NodeAssembled, key: string): LinkRecord | undefined {
+export function recordOf(assembler: Assembling, assembled: NodeAssembled, key: string): LinkRecord | undefined {
   const { sections } = assembler;
   if (sections === undefined) return undefined;
   const texts = assembled.placed.flatMap(({ file, text }) => (file === undefined && text !== undefined ? [text] : []));
@@ -40,7 +40,7 @@ export function recordOf(assembler: NodeAssembler, assembled: NodeAssembled, key
   };
 }
 
-function shapeEntry(assembler: NodeAssembler, { path }: NodeFile): [string, LinkRecord['shapes'][string]][] {
+function shapeEntry(assembler: Assembling, { path }: NodeFile): [string, LinkRecord['shapes'][string]][] {
   const facts = isCode(path) ? assembler.factsOf(path) : undefined;
   if (facts === undefined) return [];
   return [[path, [assembler.resolver.packages.formatOf(path) ?? '', shapeOf(facts)]]];

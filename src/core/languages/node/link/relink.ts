@@ -1,6 +1,6 @@
 /** Links again where the function's own modules have changed in nothing but their texts. */
 import { baseOf } from '../../../base/paths';
-import type { NodeAssembled, NodeAssembleRequest, NodeFile } from '../assemble';
+import type { NodeAssembled, NodeAssembleRequest, NodeFile } from '../assembly';
 import { isCode, sourceOf } from '../module-source';
 import type { ModuleFacts } from '../trace/facts';
 import { readModuleJob } from '../trace/module-job';

@@ -3,4 +3,3 @@ export { placePackages, type PlacedPackage } from './layout';
 export { asRecord, invalid, parseJson, readPackageLock, type LockEntry, type PackageLock } from './package-lock';
 export { compareWithManifest, linkTarget, selectPackages, type Manifest, type NodeTarget } from './select';
 export { makeTarball, type MadeTarball } from './make-tarball';
-export { ownerOf } from './owner';

@@ -3,7 +3,7 @@
  * them. Logins go into requests and nowhere else.
  */
 import { parse } from 'ini';
-import { NO_CREDENTIALS, type Credentials } from '../../../sources/credentials';
+import { NO_CREDENTIALS, type Credentials } from '../../../toolchains/credentials';
 
 export interface NpmConfigFile {
   readonly text: string;
@@ -14,16 +14,6 @@ export interface NpmConfigFile {
 export interface NpmConfig {
   /** Base address, ending in `/`, of the registry that serves a package; undefined where none is configured. */
   registryFor(name: string): string | undefined;
-  readonly credentials: Credentials;
-}
-
-/** What a machine has configured, beside the files of the project. */
-export interface NpmSurroundings {
-  /** Absolute paths of the user's and the system's configuration files; they need not be there. */
-  readonly files: readonly string[];
-  /** Variables of the environment. */
-  readonly variable: (name: string) => string | undefined;
-  /** Logins for hosts that no configuration file speaks of. */
   readonly credentials: Credentials;
 }
 

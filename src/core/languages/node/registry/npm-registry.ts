@@ -1,7 +1,7 @@
 /** The registry protocol of npm: what a registry says of one version of a package. */
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
-import { NOT_FOUND, type HttpClient } from '../../../sources/http';
+import { NOT_FOUND, type HttpClient } from '../../../sources';
 import type { NpmConfig } from './npm-config';
 
 export interface NpmDist {

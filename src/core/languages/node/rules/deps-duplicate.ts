@@ -1,5 +1,5 @@
 import { formatSize } from '../../../base/units';
-import { NODE, packageAt, packageSizes } from './shared';
+import { packageAt, packageSizes } from './shared';
 import { findings, type Finding, type Rule } from '../../../findings/rule';
 
 export const depsDuplicate: Rule = {
@@ -9,12 +9,11 @@ export const depsDuplicate: Rule = {
   why: 'The same package in several versions takes room several times, and what one copy remembers the other does not know.',
   mend: 'Bring those who ask for it to one version: newer versions of them, or `overrides` in package.json.',
   needs: ['waybill'],
-  languages: NODE,
   check({ facts: { waybill } }) {
     if (waybill === undefined) return findings();
     const sizes = packageSizes(waybill);
     const copies = new Map<string, { version: string; at: string; size: number; by: readonly string[] }[]>();
-    for (const { name, version, at = '', by } of waybill.packages) {
+    for (const { name, version, by, node: { at } = { at: '' } } of waybill.packages) {
       const size = sizes.get(at);
       if (size !== undefined) copies.set(name, [...(copies.get(name) ?? []), { version, at, size, by }]);
     }

@@ -1,6 +1,5 @@
 import { baseOf } from '../../../base/paths';
-import { ownerOf } from '..';
-import { NODE } from './shared';
+import { ownerOf } from '../owner';
 import { findings, type Rule } from '../../../findings/rule';
 
 export const depsScript: Rule = {
@@ -10,12 +9,11 @@ export const depsScript: Rule = {
   why: 'Scripts of packages are never run here: they do what they like, differently on every machine. A package that compiles or fetches its addon by one lacks it in the artifact.',
   mend: 'Choose a package that brings its addons along, ready for each platform, or compile the addon and pack it yourself.',
   needs: ['waybill'],
-  languages: NODE,
   check({ facts: { waybill } }) {
     if (waybill === undefined) return findings();
-    const scripted = waybill.packages.filter(({ script }) => script === true);
+    const scripted = waybill.packages.filter(({ node }) => node?.script === true);
     return findings(
-      ...scripted.flatMap(({ name, version, at = '' }) => {
+      ...scripted.flatMap(({ name, version, node: { at } = { at: '' } }) => {
         const inside = ({ path }: { readonly path: string }): boolean => ownerOf(path) === at;
         if (![...waybill.files, ...waybill.modules].some(inside)) return [];
         const isCompiled = [...waybill.files, ...waybill.trimmed].some(

@@ -1,8 +1,8 @@
 /** What Node.js would not find: at build, where modules were linked, and in the artifact as it is. */
 import { printable } from '../../../base/text';
-import type { NodeView } from '..';
+import type { NodeView } from '../artifact-view';
 import { chainTo, ownNodeModules } from './shared';
-import type { Finding, RuleContext } from '../../../findings/rule';
+import type { Finding, FunctionFacts } from '../../../findings/rule';
 
 interface Missing {
   readonly file: string;
@@ -12,14 +12,13 @@ interface Missing {
   readonly near: string | undefined;
 }
 
-export function missingInNode(context: RuleContext): Finding[] {
-  return [...missingInFiles(context), ...missingWhenLinked(context)];
+export function missingInNode(node: NodeView | undefined, facts: FunctionFacts): Finding[] {
+  return [...missingInFiles(node, facts), ...missingWhenLinked(facts)];
 }
 
-function missingInFiles({ subject, facts }: RuleContext): Finding[] {
-  const { node } = subject;
+function missingInFiles(node: NodeView | undefined, facts: FunctionFacts): Finding[] {
   if (node === undefined) return [];
-  const own = new Set(ownNodeModules(subject, facts));
+  const own = new Set(ownNodeModules(node, facts));
   return node.trace.missing.flatMap(({ from, request, why, near }) => {
     const { specifier, line, guard } = request;
     const counts = own.has(from) ? guard !== 'try' : guard === 'none' && isLoaded(from, node);
@@ -27,7 +26,7 @@ function missingInFiles({ subject, facts }: RuleContext): Finding[] {
   });
 }
 
-function missingWhenLinked({ facts: { waybill } }: RuleContext): Finding[] {
+function missingWhenLinked({ waybill }: FunctionFacts): Finding[] {
   const linked = new Map((waybill?.modules ?? []).map(({ path, origin }) => [path, origin.from === 'source']));
   return (waybill?.missing ?? []).flatMap(({ file, line, specifier, why, near, guard }) => {
     const isOwn = linked.get(file);

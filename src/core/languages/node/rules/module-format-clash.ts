@@ -1,6 +1,6 @@
 import { printable } from '../../../base/text';
-import { missingExportMend, type NodeView } from '..';
-import { chainTo, NODE, ownNodeModules } from './shared';
+import { missingExportMend, type NodeView } from '../assembling';
+import { chainTo, nodeOf, ownNodeModules } from './shared';
 import { findings, type Finding, type Rule } from '../../../findings/rule';
 
 export const moduleFormatClash: Rule = {
@@ -10,11 +10,10 @@ export const moduleFormatClash: Rule = {
   why: 'Node.js takes a file for an ES module or for CommonJS by its ending and its package.json. What is written for the other, or asks for a name that the other does not show, fails when it is loaded.',
   mend: 'Name the file `.mjs` or `.cjs`, set `type` in its package.json, or import it the way it wants to be.',
   needs: ['runtime'],
-  languages: NODE,
   check({ subject, facts }) {
-    const { node } = subject;
+    const node = nodeOf(subject);
     if (node === undefined) return findings();
-    const own = new Set(ownNodeModules(subject, facts));
+    const own = new Set(ownNodeModules(node, facts));
     const found: Finding[] = [];
     for (const path of node.trace.reached.keys()) {
       found.push(...unreadable(node, path, own.has(path)));

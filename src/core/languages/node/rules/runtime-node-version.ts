@@ -1,6 +1,6 @@
 import { printable } from '../../../base/text';
-import { allowsEngine, lowestMajor } from '..';
-import { NODE, nodeMajor, ownNodeModules } from './shared';
+import { allowsEngine, lowestMajor } from '../versions';
+import { nodeMajor, nodeOf, ownNodeModules } from './shared';
 import { findings, type Finding, type Rule, type RuleContext } from '../../../findings/rule';
 
 export const runtimeNodeVersion: Rule = {
@@ -10,15 +10,14 @@ export const runtimeNodeVersion: Rule = {
   why: 'Syntax that is newer than the runtime fails when the file is loaded. A package that was made for a newer Node.js may fail anywhere.',
   mend: 'Choose versions of the packages that support the runtime, or write what it understands; TypeScript is compiled to that.',
   needs: ['runtime'],
-  languages: NODE,
   check: (context) => findings(...newSyntax(context), ...engines(context)),
 };
 
 function newSyntax({ subject, facts }: RuleContext): Finding[] {
-  const { node } = subject;
+  const node = nodeOf(subject);
   const major = nodeMajor(facts);
   if (node === undefined || major === undefined) return [];
-  const own = new Set(ownNodeModules(subject, facts));
+  const own = new Set(ownNodeModules(node, facts));
   const found: Finding[] = [];
   for (const path of node.trace.reached.keys()) {
     const newest = (node.factsOf(path)?.syntax ?? []).filter(({ since }) => since > major);
@@ -41,8 +40,8 @@ function engines({ destination, facts }: RuleContext): Finding[] {
   if (major === undefined) return [];
   const patch = destination.runtimes.find(({ name }) => name === facts.runtime?.text)?.patch;
   return (facts.waybill?.packages ?? [])
-    .filter(({ engines: range }) => range !== undefined && !allowsEngine(range, major, patch))
-    .map(({ name, version, engines: range = '' }) => ({
+    .filter(({ node }) => node?.engines !== undefined && !allowsEngine(node.engines, major, patch))
+    .map(({ name, version, node: { engines: range = '' } = {} }) => ({
       level: 'warn',
       where: printable(`${name} ${version}`),
       expected: `a package for Node.js ${patch ?? String(major)}`,

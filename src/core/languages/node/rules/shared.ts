@@ -1,12 +1,21 @@
 /** What rules about Node.js share. */
-import { ownerOf, type NodeView } from '..';
+import type { LanguageView } from '../../../findings/view';
+import type { NodeView } from '../artifact-view';
+import { ownerOf } from '../owner';
 import type { Waybill } from '../../../waybill';
 import type { FunctionFacts, Subject } from '../../../findings/rule';
 
-export const NODE = ['node'] as const;
+/** What Node.js sees, and what loading the entry reaches, where the entry is known. */
+export interface NodeLanguageView extends LanguageView {
+  readonly node: NodeView | undefined;
+}
+
+export function nodeOf({ view }: Subject): NodeView | undefined {
+  return (view as NodeLanguageView | undefined)?.node;
+}
 
 /** The modules of the function itself that loading its entry reaches. */
-export function ownNodeModules({ node }: Subject, { waybill }: FunctionFacts): string[] {
+export function ownNodeModules(node: NodeView | undefined, { waybill }: Pick<FunctionFacts, 'waybill'>): string[] {
   if (node === undefined) return [];
   const made = new Set((waybill?.files ?? []).filter(({ origin }) => origin.from !== 'source').map(({ path }) => path));
   return [...node.trace.reached.keys()].filter(

@@ -1,6 +1,8 @@
 import { printable } from '../../../base/text';
-import { fitsAll, fullVersion, parseSpecifiers, parseVersion } from '..';
-import { asPython, ownModules, PYTHON, pythonOf } from './shared';
+import { fullVersion } from '../environment';
+import { fitsAll, parseSpecifiers } from '../specifier';
+import { parseVersion } from '../version';
+import { artifactOf, ownModules, pythonOf } from './shared';
 import { findings, type Finding, type Rule } from '../../../findings/rule';
 
 export const runtimePythonVersion: Rule = {
@@ -10,11 +12,10 @@ export const runtimePythonVersion: Rule = {
   why: 'A package that wants another Python may fail anywhere; syntax that is newer than the interpreter fails when the file is loaded.',
   mend: 'Choose versions of the packages that support the runtime, or write what it understands.',
   needs: ['runtime'],
-  languages: PYTHON,
   check({ subject, facts }) {
     const python = pythonOf(facts);
-    if (python === undefined) return findings();
-    const artifact = asPython(subject);
+    const artifact = artifactOf(subject);
+    if (python === undefined || artifact === undefined) return findings();
     const version = parseVersion(fullVersion(python));
     const found: Finding[] = [];
     for (const { metadata } of artifact.distributions) {
@@ -28,7 +29,7 @@ export const runtimePythonVersion: Rule = {
         mend: `choose a version of ${printable(metadata.name)} that supports it`,
       });
     }
-    for (const path of ownModules(subject, facts))
+    for (const path of ownModules(artifact, facts))
       for (const { line, since, what } of artifact.facts(path)?.syntax ?? [])
         if (Number(since.split('.')[1]) > Number(python.split('.')[1]))
           found.push({

@@ -1,18 +1,20 @@
 /** What rules about Python share. */
-import { pythonArtifact, type PythonArtifact } from '..';
 import type { FunctionFacts, Subject } from '../../../findings/rule';
-
-export const PYTHON = ['python'] as const;
+import type { LanguageView } from '../../../findings/view';
+import type { PythonArtifact } from '../artifact-view';
 
 /** The artifact as Python sees it. */
-export function asPython(subject: Subject): PythonArtifact {
-  return pythonArtifact(subject);
+export interface PythonLanguageView extends LanguageView {
+  readonly artifact: PythonArtifact;
+}
+
+export function artifactOf({ view }: Subject): PythonArtifact | undefined {
+  return (view as PythonLanguageView | undefined)?.artifact;
 }
 
 /** Files whose imports and settings are the function's own business. */
-export function ownModules(subject: Subject, facts: FunctionFacts): string[] {
-  const { waybill } = facts;
-  if (waybill === undefined) return asPython(subject).ownModules;
+export function ownModules(artifact: PythonArtifact, { waybill }: Pick<FunctionFacts, 'waybill'>): string[] {
+  if (waybill === undefined) return artifact.ownModules;
   return waybill.files
     .filter(({ path, origin }) => origin.from === 'source' && path.endsWith('.py'))
     .map(({ path }) => path);

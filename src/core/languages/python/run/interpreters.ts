@@ -1,4 +1,5 @@
 /** Finds the Python interpreters on this machine. */
+import type { Machine } from '../../../toolchains/machine';
 import { askProgram, programsNamed } from '../../../toolchains/programs';
 
 export interface PythonRuntime {
@@ -25,6 +26,16 @@ export async function findPythonRuntimes(searchPath: string): Promise<PythonRunt
   }
   const order = (minor: string): number => Number(minor.split('.')[1]);
   return [...found.values()].sort((a, b) => order(b.minor) - order(a.minor));
+}
+
+/** The interpreters here, looked for once. */
+export function interpretersOf(machine: Machine): Promise<PythonRuntime[]> {
+  return machine.once('python', () => findPythonRuntimes(machine.searchPath));
+}
+
+/** How to get a version that is missing. */
+export function pythonMend(version: string): string {
+  return `install Python ${version} (package python${version} where the system has it) so that \`python${version}\` is on the PATH`;
 }
 
 /** The interpreter of a minor version, the first on the path. */

@@ -1,7 +1,8 @@
 /** Calls that matter: imports by name, reads of settings, entry points. */
 import type { SyntaxNode } from '@lezer/common';
-import type { Import } from './imports';
-import type { ModuleFacts, Place } from './module-facts';
+import type { Import, Place } from './imports';
+import { constant } from './literals';
+import type { ModuleFacts } from './facts';
 
 const IMPORTERS = new Set(['importlib.import_module', 'import_module', '__import__', 'importlib.__import__']);
 const SETTING_READERS = new Set([
@@ -105,10 +106,4 @@ export class CallReader {
   #text(node: SyntaxNode): string {
     return this.#source.slice(node.from, node.to);
   }
-}
-
-/** The value of a plain string literal; undefined for formatted ones and anything else. */
-export function constant(literal: string): string | undefined {
-  const [, , body] = /^[rRuU]?('''|"""|'|")([\s\S]*)\1$/.exec(literal) ?? [];
-  return body === undefined || body.includes('\\') ? undefined : body;
 }

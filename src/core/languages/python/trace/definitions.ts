@@ -1,7 +1,7 @@
 /** What a module defines at its top, as far as reading tells. */
 import type { SyntaxNode } from '@lezer/common';
-import { constant } from './calls';
 import { readImport } from './imports';
+import { constant } from './literals';
 
 export interface Parameters {
   /** How many positional arguments must and may be given; `most` is undefined for `*args`. */

@@ -9,6 +9,12 @@ export interface Import {
   readonly names?: readonly string[] | '*';
 }
 
+/** Where something stands in a module. */
+export interface Place {
+  /** Counting from 1. */
+  readonly line: number;
+}
+
 /** `import a.b as c, d` or `from ..p import (q as r, s)`. What cannot be read gives nothing. */
 export function readImport(statement: string): Import[] {
   const text = statement

@@ -5,36 +5,9 @@
 import type { SyntaxNode, Tree } from '@lezer/common';
 import { parser } from '@lezer/python';
 import { CallReader } from './calls';
-import { readDefinitions, type Member } from './definitions';
-import { readImport, type Import } from './imports';
-
-export interface Place {
-  /** Counting from 1. */
-  readonly line: number;
-}
-
-/**
- * What stands around an import: nothing, so that loading the module runs it; a function, which runs it when called; a
- * condition; or a `try`, which may well expect it to fail.
- */
-export type Guard = 'none' | 'function' | 'condition' | 'try';
-
-export type PlacedImport = Import & Place & { readonly guard: Guard };
-
-export interface ModuleFacts {
-  readonly imports: readonly PlacedImport[];
-  /** Imports whose name is computed: what they reach cannot be seen. */
-  readonly unseen: readonly (Place & { readonly what: string })[];
-  /** Names in `__all__`, where it is a list of texts. */
-  readonly all?: readonly string[];
-  readonly members: Readonly<Record<string, Member>>;
-  /** Settings read by a constant name; with `fallback`, the read has a default. */
-  readonly settings: readonly (Place & { readonly name: string; readonly hasDefault: boolean })[];
-  /** Groups of entry points that are loaded. */
-  readonly entryPoints: readonly string[];
-  /** Syntax that older versions of Python do not know, `3.10`. */
-  readonly syntax: readonly (Place & { readonly since: string; readonly what: string })[];
-}
+import { readDefinitions } from './definitions';
+import type { Guard, ModuleFacts, PlacedImport } from './facts';
+import { readImport } from './imports';
 
 /** Code beyond this is generated tables; their imports are at the top if anywhere, and nobody waits for the rest. */
 const MAX_CODE = 8 * 1024 * 1024;

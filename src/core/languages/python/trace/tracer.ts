@@ -1,6 +1,6 @@
 /** Follows imports from the entry over the function and its packages: which files a run can reach, and through whom. */
 import { baseOf, folderOf } from '../../../base/paths';
-import type { ModuleFacts } from './module-facts';
+import type { ModuleFacts } from './facts';
 import { absoluteName, ModuleTree, packageOf } from './module-tree';
 
 export interface TracedFile {

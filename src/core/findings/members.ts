@@ -1,0 +1,41 @@
+/** What views of languages say alike of the member that a host calls. */
+import { listed, nearestWord, printable } from '../base/text';
+import type { Finding } from './rule';
+
+/** The host calls `member(event, context)`. */
+export const EVENT_AND_CONTEXT = 2;
+const SHOWN_MEMBERS = 8;
+
+/** Reading cannot tell whether it is there. */
+export function unseenMember(where: string, expected: string, why: string): Finding {
+  return {
+    level: 'note',
+    where,
+    expected,
+    found: `no way to tell by reading: ${printable(why)}`,
+    mend: 'try the function, which loads it for real',
+  };
+}
+
+export interface MissingMember {
+  /** The place of the entry, fit for printing. */
+  readonly where: string;
+  readonly member: string;
+  readonly expected: string;
+  /** What is there instead. */
+  readonly members: readonly string[];
+}
+
+export function missingMember({ where, member, expected, members }: MissingMember): Finding {
+  const near = nearestWord(member, members);
+  const names = members.slice(0, SHOWN_MEMBERS).map((m) => `\`${printable(m)}\``);
+  const more = members.length > SHOWN_MEMBERS ? [`${String(members.length - SHOWN_MEMBERS)} more`] : [];
+  const found = members.length === 0 ? 'no exports at all' : `only ${listed([...names, ...more])}`;
+  return {
+    level: 'stop',
+    where,
+    expected,
+    found,
+    mend: near === undefined ? 'correct `entry`, or export it' : `did you mean \`${where}#${printable(near)}\`?`,
+  };
+}

@@ -1,0 +1,111 @@
+/** Fetches what a language has locked, from the sources that the sheet names; each file must be what the lock says. */
+import { existsSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { EmballageError } from '../../base/errors';
+import { listed, literalPattern, printable } from '../../base/text';
+import { severalAtOnce } from '../../base/several';
+import type { LockedFunction, LockedPackage } from '../../project/lockfile';
+import type { Project } from '../../project/targets';
+import type { Source } from '../../sheet';
+import { NOT_FOUND, type HttpClient } from '../../sources';
+import { withoutCredentials } from '../../toolchains/credentials';
+import type { SettleRequest, StatedNeeds } from '../language';
+import type { CompiledId } from './own';
+
+const AT_ONCE = 8;
+/** The largest module that Go takes (Go Modules Reference, "File path and size constraints"), and larger than any crate. */
+export const MAX_FILE_BYTES = 500 * 1024 * 1024;
+
+/**
+ * Settles every row of a lock. Code is the same for all architectures, and so is what it needs.
+ * @param advice what to write under `sources`, where nothing is there
+ */
+export async function settleRows<Row>(
+  { spec, project, onSettling }: SettleRequest<CompiledId>,
+  { needs, rows, advice }: { readonly needs: StatedNeeds; readonly rows: readonly Row[]; readonly advice: string },
+  settleRow: (row: Row) => Promise<LockedPackage>,
+): Promise<LockedFunction> {
+  for (const arch of spec.archs) onSettling(spec.name, arch);
+  if (spec.sources.length === 0)
+    throw new EmballageError('REQUIREMENTS_INVALID', {
+      doing: `settling what ${spec.name} needs`,
+      where: needs.files[0] ?? project.files[0] ?? '',
+      expected: '`sources`: where the packages come from',
+      found: 'none, here or in `defaults`',
+      mend: advice,
+    });
+  const packages = new Map<string, LockedPackage>();
+  await severalAtOnce(rows, AT_ONCE, async (row) => {
+    const one = await settleRow(row);
+    packages.set(`${one.name}\0${one.version}\0${one.file}`, one);
+  });
+  const sorted = [...packages].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, one]) => one);
+  return { inputs: needs.inputs, targets: Object.fromEntries(spec.archs.map((arch) => [arch, sorted])) };
+}
+
+export interface Fetched {
+  readonly bytes: Buffer;
+  readonly index: string;
+  readonly from: string;
+}
+
+export interface Where {
+  /** Absolute path of the file in a folder that stands for a registry. */
+  readonly inFolder: (folder: string) => string;
+  readonly atIndex: (index: string, http: HttpClient) => Promise<string>;
+}
+
+/** From the first source that has it; those that name what they serve serve nothing else. */
+export async function fetchFirst(
+  { project, spec, http }: SettleRequest<CompiledId>,
+  name: string,
+  where: Where,
+): Promise<Fetched> {
+  const serving = spec.sources.filter(({ serves }) => serves === undefined || serves.some((one) => fits(one, name)));
+  const pinned = serving.filter(({ serves }) => serves !== undefined);
+  const asked = pinned.length > 0 ? pinned : serving;
+  for (const source of asked) {
+    const found = await fetchFrom(project, source, where, http, name);
+    if (found !== undefined) return found;
+  }
+  throw new EmballageError('SOURCE_INVALID', {
+    doing: `settling what ${spec.name} needs`,
+    where: printable(name),
+    expected: `it at ${listed(asked.map(({ at }) => printable(withoutCredentials(at)), 'or'))}`,
+    found: 'nothing there',
+    mend: 'name the source that has it under `sources`',
+  });
+}
+
+async function fetchFrom(
+  project: Project,
+  source: Source,
+  where: Where,
+  http: HttpClient,
+  name: string,
+): Promise<Fetched | undefined> {
+  if (source.kind === 'folder') {
+    const path = where.inFolder(join(project.root, source.at));
+    if (!existsSync(path)) return undefined;
+    return { bytes: readFileSync(path), index: source.at, from: path.slice(project.root.length + 1) };
+  }
+  const url = await where.atIndex(source.at, http);
+  const page = await http.fetch({ url, maxBytes: MAX_FILE_BYTES, doing: `fetching ${printable(name)}` });
+  if (page === NOT_FOUND) return undefined;
+  return { bytes: page.bytes, index: withoutCredentials(source.at), from: withoutCredentials(url) };
+}
+
+function fits(pattern: string, name: string): boolean {
+  const text = pattern.split('*').map(literalPattern).join('.*');
+  return new RegExp(`^${text}$`).test(name);
+}
+
+export function mismatch(file: string, from: string, expected: string, found: string): EmballageError {
+  return new EmballageError('SOURCE_MISMATCH', {
+    doing: `fetching ${printable(file)}`,
+    where: printable(from),
+    expected: `${expected}, as the language has locked it`,
+    found,
+    mend: 'find out why the file changed before you trust it',
+  });
+}

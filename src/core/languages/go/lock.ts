@@ -1,0 +1,47 @@
+/** Fetches the modules that Go has summed up, and notes every file. */
+import { join } from 'node:path';
+import { baseOf } from '../../base/paths';
+import { contentDigest } from '../../disk/digest';
+import { sourceOfBytes } from '../../formats/byte-source';
+import { openZip, readEntry } from '../../formats/zip';
+import type { LockedFunction, LockedPackage } from '../../project/lockfile';
+import { packageStore } from '../../project/package-store';
+import { fetchFirst, MAX_FILE_BYTES, mismatch, settleRows } from '../compiled/fetch-locked';
+import type { SettleRequest } from '../language';
+import { dirHash, escapedPath, type GoFile } from './go-sum';
+import { readGoNeeds, type GoNeeds } from './needs';
+
+const ADVICE =
+  'add `sources: [{ index: "https://…" }]` with a module proxy, or commit the `vendor` folder that `go mod vendor` makes';
+
+export async function settle(request: SettleRequest<'go'>): Promise<LockedFunction> {
+  const needs = readGoNeeds(request.project, request.spec);
+  if (needs === undefined) throw new Error('no needs');
+  return settleRows(request, { needs, rows: needs.modules, advice: ADVICE }, (file) =>
+    settleModule(request, needs, file),
+  );
+}
+
+async function settleModule(request: SettleRequest<'go'>, needs: GoNeeds, wanted: GoFile): Promise<LockedPackage> {
+  const { module, version, kind, hash } = wanted;
+  const path = `${escapedPath(module)}/@v/${escapedPath(version)}.${kind}`;
+  const { bytes, index, from } = await fetchFirst(request, module, {
+    inFolder: (folder) => join(folder, path),
+    atIndex: (at) => Promise.resolve(`${at.replace(/\/+$/, '')}/${path}`),
+  });
+  const file = `${baseOf(module)}@${version}.${kind}`;
+  const found = kind === 'mod' ? dirHash([{ name: 'go.mod', sha256: contentDigest(bytes) }]) : zipHash(bytes, file);
+  if (found !== hash) throw mismatch(file, from, hash, found);
+  const { sha256, size } = packageStore(request.project).put(bytes);
+  return { name: module, version, file, sha256, size, index, from, by: [...needs.files] };
+}
+
+function zipHash(bytes: Buffer, file: string): string {
+  const source = sourceOfBytes(bytes);
+  const { entries } = openZip(source, file);
+  return dirHash(
+    entries
+      .filter(({ kind }) => kind === 'file')
+      .map((entry) => ({ name: entry.path, sha256: contentDigest(readEntry(source, entry, MAX_FILE_BYTES)) })),
+  );
+}

@@ -1,0 +1,84 @@
+/** The one table of languages. A new language is a folder beside this file, and a line here. */
+import type { FunctionSpec, KnownLanguages, LanguageId, Runtime } from '../sheet';
+import { c } from './c';
+import { go } from './go';
+import { jvm } from './jvm';
+import type { Language, Work } from './language';
+import { native } from './native';
+import { node } from './node';
+import { python } from './python';
+import { rust } from './rust';
+
+const TABLE: { readonly [Id in LanguageId]: Language<Id> } = {
+  node,
+  python,
+  jvm,
+  rust,
+  go,
+  c,
+  native,
+};
+
+/** All of them, in the order in which they are shown. */
+export const LANGUAGES: readonly Language[] = Object.values(TABLE);
+
+/** What a sheet is read with: the languages, and runtimes that destinations may offer before anything here packs for them. */
+export const KNOWN: KnownLanguages = {
+  all: LANGUAGES,
+  foreseen: [
+    {
+      runtime: { word: 'dotnet', version: { sheet: '\\d+', offered: '\\d+', shown: 'X' }, sample: 'dotnet 8' },
+      hostKey: 'dotnet',
+    },
+  ],
+};
+
+/** The runtime of an executable of which nothing else is known. */
+export const ANY_EXECUTABLE: Runtime = { text: 'native', language: 'native', version: '', offered: 'native' };
+
+export function languageOf(id: LanguageId): Language {
+  return TABLE[id];
+}
+
+const open = new Map<LanguageId, Promise<Work>>();
+
+/** The work of a language, loaded once. */
+export function openLanguage(id: LanguageId): Promise<Work> {
+  const work = open.get(id) ?? TABLE[id].open();
+  open.set(id, work);
+  return work;
+}
+
+/** The work of the language that a function is in. */
+export function workOf({ runtime }: Pick<FunctionSpec, 'runtime'>): Promise<Work> {
+  return openLanguage(runtime.language);
+}
+
+export type {
+  Assembly,
+  AssemblyRequest,
+  ChosenRuntime,
+  Explained,
+  FoundToolchains,
+  HostRun,
+  HostStart,
+  ImageRun,
+  Language,
+  LockExport,
+  LookedUp,
+  MissingToolchain,
+  NotedModules,
+  Offer,
+  Page,
+  PageFault,
+  Pages,
+  PagesKind,
+  Running,
+  RuntimeFiles,
+  SettleRequest,
+  StatedNeeds,
+  Thrown,
+  ToolchainRow,
+  ViewRequest,
+  Work,
+} from './language';

@@ -1,0 +1,47 @@
+/** What is a JVM function's own: in the sheet, in the lock, in the waybill. */
+
+export const DEBUGS = ['lines', 'none', 'all'] as const;
+
+/** A package that moves. Names with dots. */
+export interface Relocate {
+  readonly from: string;
+  readonly to: string;
+  /** `group:artifact` of the dependency that is settled by itself, in which alone the package moves. */
+  readonly within?: string;
+}
+
+export interface JvmKeys {
+  readonly relocate: readonly Relocate[];
+  /** Patterns of class names that stay. */
+  readonly except: readonly string[];
+  /** Patterns of files that are joined where several JARs have them. */
+  readonly append: readonly string[];
+  readonly releases: 'flatten' | 'keep';
+  readonly debug: (typeof DEBUGS)[number];
+  /** Class that `java -jar` starts. */
+  readonly main?: string;
+  /** Annotation processors that may run. */
+  readonly processors: readonly string[];
+  /** Take out methods and fields too. */
+  readonly deep: boolean;
+}
+
+export interface LockedJvmPackage {
+  /** The dependency that was settled by itself, for which alone this one is. */
+  readonly apart?: string | undefined;
+  /** It is there where the function runs; only compiling needs it. */
+  readonly provided?: true | undefined;
+}
+
+/** A version that somebody asks for and that a nearer one overrides. */
+export interface LockedClash {
+  readonly name: string;
+  readonly version: string;
+  readonly chain: readonly string[];
+  readonly used: string;
+  readonly usedChain: readonly string[];
+}
+
+export interface LockedJvm {
+  readonly clashes: readonly LockedClash[];
+}

@@ -1,0 +1,74 @@
+/** What is wrong with the class and the method that the host calls, and with what that takes. */
+import { nearestWord, printable } from '../../../base/text';
+import { missingMember } from '../../../findings/members';
+import type { Finding } from '../../../findings/rule';
+import { parameterTypes } from '../../../formats/classfile';
+import type { Entry } from '../../../sheet';
+import { findJvmEntry, type JvmView } from '../artifact-view';
+
+/** The JVM loads a class by its name, not a file by its path. */
+export function missingClass({ classes }: JvmView, { file, member }: Entry): Finding | undefined {
+  const name = file.replaceAll('.', '/');
+  if (classes.has(name)) return undefined;
+  const names = [...classes.keys()];
+  const simple = name.slice(name.lastIndexOf('/') + 1);
+  const near =
+    names.find((one) => one.toLowerCase() === name.toLowerCase()) ??
+    names.find((one) => one.endsWith(`/${simple}`)) ??
+    nearestWord(name, names.slice(0, 5000));
+  const shown = near?.replaceAll('/', '.');
+  return {
+    level: 'stop',
+    where: printable(file),
+    expected: `the class \`${printable(file)}\``,
+    found: shown === undefined ? 'no such class' : `no such class, but \`${printable(shown)}\``,
+    mend: shown === undefined ? 'correct `entry`' : `write \`entry: ${printable(shown)}#${member}\``,
+  };
+}
+
+export function judgeMember(view: JvmView, { file, member }: Entry): Finding | undefined {
+  const where = printable(file);
+  const expected = `one public method \`${member}\` of \`${where}\`, static or of an object that can be made`;
+  const verdict = findJvmEntry(view, file, member);
+  if (verdict.kind === 'no-method') return missingMember({ where, member, expected, members: verdict.names });
+  if (verdict.kind === 'not-callable')
+    return { level: 'stop', where, expected, found: verdict.what, mend: verdict.mend };
+  if (verdict.kind !== 'ambiguous') return undefined;
+  const found = `${String(verdict.descriptors.length)} of that name, so that the host cannot tell which is meant`;
+  return { level: 'stop', where, expected, found, mend: 'give the one that the host calls a name of its own' };
+}
+
+/** The event as text, bytes or an object; after it the context. */
+const CONTEXT_TYPES = /^L(?:java\/util\/Map|java\/lang\/Object);$/;
+
+export function judgeParameters(view: JvmView, entry: Entry): Finding | undefined {
+  const verdict = findJvmEntry(view, entry.file, entry.member);
+  if (verdict.kind !== 'found') return undefined;
+  const types = parameterTypes(verdict.method.descriptor);
+  if (canBeSupplied(types)) return undefined;
+  const shown = types.map((type) => typeName(type)).join(', ');
+  return {
+    level: 'stop',
+    where: printable(entry.file),
+    expected: `\`${entry.member}(event)\` or \`${entry.member}(event, Map context)\`, the event an object, a Map, a String, bytes or an InputStream`,
+    found: `\`${entry.member}(${printable(shown)})\``,
+    mend: 'take the event, and the context as `Map<String, Object>` if it is wanted',
+  };
+}
+
+function canBeSupplied(types: readonly string[]): boolean {
+  const isStreams = types[0] === 'Ljava/io/InputStream;' && types[1] === 'Ljava/io/OutputStream;';
+  const [first = '', context, ...rest] = isStreams ? types.slice(1) : types;
+  return rest.length === 0 && /^L|^\[B$/.test(first) && (context === undefined || CONTEXT_TYPES.test(context));
+}
+
+function typeName(descriptor: string): string {
+  const inner = descriptor.replace(/^\[+/, '');
+  const name = inner.startsWith('L') ? inner.slice(inner.lastIndexOf('/') + 1, -1) : (PRIMITIVES[inner] ?? inner);
+  return name + '[]'.repeat(descriptor.length - inner.length);
+}
+
+const PRIMITIVES: Readonly<Record<string, string>> = {
+  ...{ B: 'byte', C: 'char', D: 'double', F: 'float' },
+  ...{ I: 'int', J: 'long', S: 'short', Z: 'boolean' },
+};

@@ -1,0 +1,19 @@
+/** The work of JVM functions. What is large is loaded when it is called. */
+import type { Work } from '../language';
+import { dependsOn, readJvmNeeds } from './needs';
+import { depsTestScope } from './rules/deps-test-scope';
+import { depsVersionClash } from './rules/deps-version-clash';
+import { runtimeJavaVersion } from './rules/runtime-java-version';
+import { running } from './run/running';
+
+export const jvmWork: Work<'jvm'> = {
+  needs: readJvmNeeds,
+  settle: async (request) => (await import('./lock')).settle(request),
+  fetchesWhenLocked: false,
+  dependsOn,
+  isMadeByProcessor: false,
+  assemble: async (request, own) => (await import('./target')).assemble(request, own),
+  view: async (request) => (await import('./view')).jvmView(request),
+  rules: [runtimeJavaVersion, depsVersionClash, depsTestScope],
+  run: running,
+};

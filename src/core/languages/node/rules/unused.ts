@@ -1,0 +1,32 @@
+import type { Finding, FunctionFacts } from '../../../findings/rule';
+import type { Waybill } from '../../../waybill';
+import type { NodeView } from '../artifact-view';
+import { ownerOf } from '../owner';
+import { ownNodeModules } from './shared';
+
+/** Packages that a package.json of the project asks for, and that none of its modules imports. */
+export function unusedInNode(node: NodeView | undefined, facts: FunctionFacts, waybill: Waybill): Finding[] {
+  if (node === undefined) return [];
+  const used = new Set<string>();
+  const reached = ownNodeModules(node, facts);
+  for (const path of reached)
+    for (const { targets } of node.trace.edges.get(path) ?? []) for (const target of targets) used.add(ownerOf(target));
+  const own = new Set(waybill.modules.filter(({ origin }) => origin.from === 'source').map(({ path }) => path));
+  for (const { packages = [] } of waybill.modules) for (const owner of packages) used.add(owner);
+  const sources = [...own, ...reached];
+  return waybill.packages
+    .filter(
+      ({ by, node: { at } = { at: '' } }) =>
+        sources.length > 0 && by.some((one) => one.endsWith('package.json')) && !used.has(at),
+    )
+    .filter(
+      ({ by, name }) => !by.some((one) => waybill.packages.some((other) => other.name === one && other.name !== name)),
+    )
+    .map(({ name, version, by }) => ({
+      level: 'warn' as const,
+      where: name,
+      expected: 'an import of it in the function’s own code',
+      found: `none of ${name} ${version}, asked for by ${by.join(', ')}`,
+      mend: 'take it out of `dependencies`, run `npm install` and lock',
+    }));
+}

@@ -1,0 +1,24 @@
+/** The work of Node.js functions. What is large is loaded when it is called. */
+import { depsDuplicate } from './rules/deps-duplicate';
+import { depsScript } from './rules/deps-script';
+import { moduleFormatClash } from './rules/module-format-clash';
+import { runtimeNodeVersion } from './rules/runtime-node-version';
+import type { Work } from '../language';
+import { readNodeNeeds } from './needs';
+import { running } from './run/running';
+import { dependsOn } from './shared-source';
+
+export const nodeWork: Work<'node'> = {
+  needs: readNodeNeeds,
+  settle: async (request) => (await import('./lock')).settle(request),
+  fetchesWhenLocked: false,
+  dependsOn,
+  isMadeByProcessor: false,
+  assemble: async (request, own) => (await import('./target')).assemble(request, own),
+  warm: async () => {
+    (await import('./assembling')).loadTypeScript();
+  },
+  view: async (request) => (await import('./view')).nodeView(request),
+  rules: [runtimeNodeVersion, moduleFormatClash, depsDuplicate, depsScript],
+  run: running,
+};

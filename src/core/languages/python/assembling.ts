@@ -1,0 +1,26 @@
+/** Functions in Python. */
+export { type Candidate, type Project as PythonProject } from './candidates';
+export { type PythonArtifact, pythonArtifact } from './artifact-view';
+export { findPythonMember, type PythonVerdict } from './entry';
+export { fullVersion, markerEnvironment, pythonTarget } from './environment';
+export { fitsAll, parseSpecifiers } from './specifier';
+export { isStandardModule } from './stdlib';
+export type { Parameters } from './trace/definitions';
+export { absoluteName, packageOf } from './trace/module-tree';
+export { type CoreMetadata } from './metadata';
+export { normalizeName } from './marker';
+export { formatPylock, readPylock, type PylockEntry } from './pylock';
+export { PythonProvider, type BuildWheel, type SourceSpec } from './provider';
+export { buildSystemOf, readPyproject, type BuildSystem } from './pyproject';
+export { parseRequirement } from './requirement';
+export { readRequirementsFile } from './requirements-txt';
+export { resolveRequirements, type ResolvedPackage, type StatedRequirement } from './resolve';
+export { MACHINES, parseWheelName, targetTags, type PythonTarget } from './tags';
+export { projectFor } from './candidates';
+export { parseVersion } from './version';
+export { assemblePython, type Assembled, type PackageInput } from './assemble';
+export type { ModuleFacts, PlacedImport } from './trace/facts';
+export { readModuleFacts } from './trace/module-facts';
+export { unpackWheel, type UnpackedWheel } from './wheel';
+export { makeWheels, packWheel, type MadeWheel, type WheelMember } from './make-wheel';
+export { ADAPTER_FILE, adapterCode, adapterEntry } from './adapter';

@@ -1,0 +1,172 @@
+/** Settles the third-party packages of a Python function: for every target, the same on every machine. */
+import { EmballageError } from '../../base/errors';
+import { runtimeOf } from '../../project/destination-runtime';
+import type { LockedFunction, LockedPackage } from '../../project/lockfile';
+import { packageStore } from '../../project/package-store';
+import type { Project } from '../../project/targets';
+import type { FunctionSpec } from '../../sheet';
+import type { PackageStore } from '../../sources';
+import { withoutCredentials } from '../../toolchains/credentials';
+import type { SettleRequest } from '../language';
+import { projectFor, type Candidate } from './candidates';
+import { markerEnvironment } from './environment';
+import { KEPT } from './kept';
+import { normalizeName } from './marker';
+import { pythonTargets, readNeeds, type FunctionNeeds } from './needs';
+import { PythonProvider, type SourceSpec } from './provider';
+import { readPylock } from './pylock';
+import { resolveRequirements } from './resolve';
+import { buildFromSource, type BuiltWheel } from './source-builds';
+import { sourcesOf } from './stated-sources';
+import type { PythonTarget } from './tags';
+import { parseVersion } from './version';
+
+export async function settle(request: SettleRequest<'python'>): Promise<LockedFunction> {
+  const { project, spec, known } = request;
+  const needs = readNeeds(project, spec);
+  if (needs === undefined) throw new Error('no needs');
+  const targets: Record<string, LockedPackage[]> = {};
+  const store = packageStore(project);
+  for (const [arch, target] of pythonTargets(project, spec)) {
+    request.onSettling(spec.name, arch);
+    const settling = { request, needs, target, store };
+    targets[arch] =
+      needs.settled === undefined
+        ? await settleTarget(settling, preferences(request, known?.targets[arch]))
+        : await takeSettled(settling, needs.settled);
+  }
+  return { inputs: needs.inputs, targets };
+}
+
+interface Settling {
+  readonly request: SettleRequest<'python'>;
+  readonly needs: FunctionNeeds;
+  readonly target: PythonTarget;
+  readonly store: PackageStore;
+}
+
+async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, string>): Promise<LockedPackage[]> {
+  const { request, needs, target, store } = settling;
+  const { spec } = request;
+  const sources = sourcesOf(request.project, spec, needs);
+  const { http, machine, project } = request;
+  const builds = new Map<string, BuiltWheel>();
+  const provider = new PythonProvider({
+    sources,
+    http,
+    store,
+    metadataFolder: project.state.folder(KEPT.metadata),
+    target,
+    build: async (candidate) => {
+      const built = await buildFromSource({ project, machine, target, sources, http }, candidate.file);
+      builds.set(candidate.file.url, built);
+      return store.pathOf(built.sha256);
+    },
+  });
+  const resolved = await resolveRequirements({
+    name: spec.name,
+    target,
+    requirements: needs.stated,
+    source: provider,
+    provided: providedNames(request.project, spec),
+    prefer,
+  });
+  const packages: LockedPackage[] = [];
+  for (const { name, candidate, by } of resolved) {
+    const index = shownSource(request.project, provider.sourceOf(name));
+    const locked = await lockedPackage(settling, name, candidate, { index, by: plainNames(by) });
+    const built = builds.get(candidate.file.url);
+    packages.push(built === undefined ? locked : fromSource(locked, built));
+  }
+  return packages;
+}
+
+/** The wheel that was built, and what it was built from. */
+function fromSource({ file, sha256, size, from, ...rest }: LockedPackage, built: BuiltWheel): LockedPackage {
+  const source = { file, sha256, size, from, with: [...built.with] };
+  const { name, version, index, by } = rest;
+  return {
+    name,
+    version,
+    file: built.file,
+    sha256: built.sha256,
+    size: built.size,
+    index,
+    from: '',
+    by,
+    python: { source },
+  };
+}
+
+/** A requirements file is named without its line, which moves for reasons of its own. */
+function plainNames(by: readonly string[]): string[] {
+  return [...new Set(by.map((one) => one.replace(/:\d+$/, '')))].sort();
+}
+
+/** A source as it may be recorded: without a login, and the same on every machine. */
+function shownSource(project: Project, source: SourceSpec | undefined): string {
+  if (source === undefined) return '';
+  return source.kind === 'folder' ? source.at.slice(project.root.length + 1) : withoutCredentials(source.at);
+}
+
+async function takeSettled(
+  settling: Settling,
+  settled: { readonly path: string; readonly text: string },
+): Promise<LockedPackage[]> {
+  const { target, request } = settling;
+  const { spec } = request;
+  const { packages, problems } = readPylock(settled.text, settled.path, markerEnvironment(target));
+  const fail = (more: typeof problems): never => {
+    throw new EmballageError('REQUIREMENTS_INVALID', {
+      doing: `reading what ${spec.name} needs`,
+      found: `${settled.path} does not serve ${target.arch}, Python ${target.python}`,
+      mend: 'make the file for this target too, or state requirements instead',
+      problems: more,
+    });
+  };
+  if (problems.length > 0) fail(problems);
+  const provided = providedNames(request.project, spec);
+  const locked: LockedPackage[] = [];
+  for (const { name, version, files } of packages) {
+    if (provided.has(name)) continue;
+    const wanted = parseVersion(version)?.text;
+    const candidate = projectFor(name, files, target).candidates.find((one) => one.version.text === wanted);
+    if (candidate === undefined) {
+      const place = { file: settled.path, line: 1, column: 1 };
+      const found = `none among ${String(files.length)} of ${name} ${version}`;
+      fail([{ place, expected: `a wheel for ${target.arch}`, found, mend: 'make the file for this target too' }]);
+    } else locked.push(await lockedPackage(settling, name, candidate, { index: settled.path, by: [settled.path] }));
+  }
+  return locked.sort((a, b) => (a.name < b.name ? -1 : 1));
+}
+
+async function lockedPackage(
+  { request, store }: Settling,
+  name: string,
+  { version, file }: Candidate,
+  { index, by }: Pick<LockedPackage, 'index' | 'by'>,
+): Promise<LockedPackage> {
+  const from = file.url.startsWith('file:')
+    ? decodeURIComponent(new URL(file.url).pathname).slice(request.project.root.length + 1)
+    : withoutCredentials(file.url);
+  // What the source does not say is measured.
+  const { sha256, size } =
+    file.sha256 !== undefined && file.size !== undefined
+      ? { sha256: file.sha256, size: file.size }
+      : await store.get(file, request.http);
+  return { name, version: version.text, file: file.file, sha256, size, index, from, by };
+}
+
+function providedNames(project: Project, spec: FunctionSpec): Set<string> {
+  return new Set((runtimeOf(project, spec)?.provides ?? []).map((one) => normalizeName(one.split(/[\s=<>]/)[0] ?? '')));
+}
+
+function preferences(
+  { upgrade }: SettleRequest<'python'>,
+  known: readonly LockedPackage[] | undefined,
+): Map<string, string> {
+  if (upgrade === 'all') return new Map();
+  const free = new Set(upgrade.map(normalizeName));
+  const kept = (known ?? []).filter(({ name }) => !free.has(name));
+  return new Map(kept.map(({ name, version }) => [name, version]));
+}

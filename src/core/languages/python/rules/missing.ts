@@ -1,0 +1,91 @@
+/** Imports that lead nowhere. */
+import { nearestWord, printable } from '../../../base/text';
+import type { Finding, FunctionFacts } from '../../../findings/rule';
+import type { Destination } from '../../../sheet';
+import type { PythonArtifact } from '../artifact-view';
+import { normalizeName } from '../marker';
+import { isStandardModule } from '../stdlib';
+import type { PlacedImport } from '../trace/facts';
+import { absoluteName, packageOf } from '../trace/module-tree';
+import { ownModules, pythonOf } from './shared';
+
+/** What a function asks for, and where it is to run. */
+interface Asked {
+  readonly facts: FunctionFacts;
+  readonly destination: Destination;
+}
+
+export function missingInPython(artifact: PythonArtifact, asked: Asked): Finding[] {
+  const { facts } = asked;
+  const own = ownModules(artifact, facts);
+  const ownImports = own.flatMap((path) =>
+    (artifact.facts(path)?.imports ?? []).filter(({ guard }) => guard !== 'try').map((one) => [path, one] as const),
+  );
+  // Of packages only what loading the entry runs is held to it: the rest they may well do without.
+  const loaded = loadedImports(artifact, facts.entry?.file).filter(([path]) => !own.includes(path));
+  return [...ownImports, ...loaded].flatMap(([path, one]) => {
+    const name = missingName(artifact, path, one, asked);
+    return name === undefined ? [] : [finding(artifact, { path, line: one.line, name })];
+  });
+}
+
+/** Imports that run when the entry is loaded: unguarded ones, followed through the modules they load. */
+function loadedImports(artifact: PythonArtifact, entry: string | undefined): [string, PlacedImport][] {
+  const seen = new Set<string>();
+  const open = entry === undefined ? [] : [entry];
+  const loaded: [string, PlacedImport][] = [];
+  for (let path = open.pop(); path !== undefined; path = open.pop()) {
+    if (seen.has(path) || !path.endsWith('.py')) continue;
+    seen.add(path);
+    for (const one of artifact.facts(path)?.imports ?? []) {
+      if (one.guard !== 'none') continue;
+      loaded.push([path, one]);
+      const name = absoluteName(packageOf(path), one.level, one.module);
+      if (name !== undefined) open.push(...artifact.tree.filesFor(name));
+    }
+  }
+  return loaded;
+}
+
+/** The name that nothing provides. */
+function missingName(
+  artifact: PythonArtifact,
+  path: string,
+  one: PlacedImport,
+  { destination, facts }: Asked,
+): string | undefined {
+  const name = absoluteName(packageOf(path), one.level, one.module);
+  if (name === undefined) return `${'.'.repeat(one.level)}${one.module}`;
+  if (name === '' || artifact.tree.has(name)) return undefined;
+  const [top = ''] = name.split('.');
+  if (one.level === 0 && isStandardModule(top, pythonOf(facts) ?? '3.11')) return undefined;
+  const provides = destination.runtimes.find((runtime) => runtime.name === facts.runtime?.text)?.provides ?? [];
+  if (provides.some((provided) => normalizeName(provided) === normalizeName(top))) return undefined;
+  return mayBeMadeUp(artifact, name) ? undefined : name;
+}
+
+/** A compiled module around it may make it up as it is loaded; so may a package that does so with `__getattr__`. */
+function mayBeMadeUp(artifact: PythonArtifact, name: string): boolean {
+  const around = name.split('.').slice(0, -1).join('.');
+  const file = artifact.tree.fileOf(around);
+  if (file === undefined) return false;
+  return file.endsWith('.so') || Object.hasOwn(artifact.facts(file)?.members ?? {}, '__getattr__');
+}
+
+function finding(
+  artifact: PythonArtifact,
+  { path, line, name }: { path: string; line: number; name: string },
+): Finding {
+  const tops = artifact.paths.flatMap((one) => /^([A-Za-z_]\w*)(?:\.py$|\/__init__\.py$)/.exec(one)?.[1] ?? []);
+  const near = nearestWord(name, tops);
+  return {
+    level: 'stop',
+    where: `${printable(path)}:${String(line)}`,
+    expected: `a module \`${printable(name)}\``,
+    found: 'none in the artifact, the standard library or the runtime',
+    mend:
+      near === undefined
+        ? 'add its package to `needs` and lock'
+        : `did you mean \`${printable(near)}\`? Otherwise add its package to \`needs\` and lock`,
+  };
+}

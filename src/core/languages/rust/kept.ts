@@ -1,0 +1,11 @@
+/** What Rust functions keep in the state folder. */
+import type { StateKind } from '../../project/state';
+
+export const KEPT = {
+  crates: {
+    name: 'crates',
+    holds: 'crates, unpacked as Cargo wants to find them',
+    dependsOn: 'the content of the crate',
+    ...{ keptBy: 'code', of: 'user', most: { files: 2000 } },
+  },
+} as const satisfies Readonly<Record<string, StateKind>>;

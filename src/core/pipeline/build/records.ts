@@ -1,0 +1,30 @@
+/** What a build leaves for the next look: where its index lies, and what its outputs look like. */
+import { lstatSync } from 'node:fs';
+import { stampOf, type Stamp } from '../../disk/stamp';
+import { KINDS } from '../../project/state';
+import type { Project } from '../../project/targets';
+import type { FunctionSpec } from '../../sheet';
+import type { BuiltFunction, BuiltTarget } from './model';
+import type { StatIndex } from './stat-index';
+
+export function asBefore(targets: readonly BuiltTarget[], { leftOut }: Pick<StatIndex, 'leftOut'>): BuiltFunction {
+  return { targets, hashed: 0, packed: 0, leftOut };
+}
+
+export function indexPath({ state }: Pick<Project, 'state'>, { name }: Pick<FunctionSpec, 'name'>): string {
+  return state.file(KINDS.index, `${name}.index`);
+}
+
+/**
+ * The stamp of an output file, without its change time: that moves whenever the store links or drops the same content.
+ */
+export function outputStamp(path: string): Stamp | undefined {
+  let stat;
+  try {
+    stat = lstatSync(path, { throwIfNoEntry: false });
+  } catch {
+    // A file where a folder should be: whatever comes of it comes up when the artifact is put there.
+    return undefined;
+  }
+  return stat?.isFile() === true ? { ...stampOf(stat), ctimeMs: 0 } : undefined;
+}

@@ -1,0 +1,13 @@
+/** Holding artifacts against destinations. */
+export {
+  checkFile,
+  checkTarget,
+  rulesFor,
+  stopFindings,
+  type CheckedArtifact,
+  type CheckedFinding,
+  type CheckRequest,
+  type RuleOutcome,
+  type TargetSurroundings,
+} from './check';
+export { readSubject } from './subject';

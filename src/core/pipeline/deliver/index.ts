@@ -1,0 +1,3 @@
+/** Delivering artifacts, and the ledger of what went where. */
+export { isPlainHttp, ledgerNameOf, ledgerSchema, readLedger, standing, type Delivery, type Ledger } from './ledger';
+export { recall, registryOf, sendImage, toRecall, type Recalled, type Sent, type SentBlob } from './send';

@@ -1,0 +1,17 @@
+/** The store of third-party files of a project's user, opened once. */
+import { PackageStore } from '../sources';
+import { KINDS, type StateFolder } from './state';
+import type { Project } from './targets';
+
+const stores = new WeakMap<StateFolder, PackageStore>();
+
+export function packageStore({ state }: Pick<Project, 'state'>): PackageStore {
+  const store = stores.get(state) ?? new PackageStore(state.folder(KINDS.packages));
+  stores.set(state, store);
+  return store;
+}
+
+/** Absolute path of the folder that a package of that digest is unpacked into. */
+export function unpackedFolder({ state }: Pick<Project, 'state'>, sha256: string): string {
+  return state.file(KINDS.unpacked, sha256);
+}

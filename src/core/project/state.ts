@@ -1,0 +1,206 @@
+/**
+ * The one map of the state folder, `.emballage/`, and of the user's folder for caches: what kinds of things lie there, what
+ * made them, how much of each there may be, and what they depend on. All of it is only memory: without it the bytes are
+ * the same.
+ *
+ * What the tool's code made lies below a folder named after that code, so that no other version ever reads it. What is
+ * known by its digest, and verified when it is used, lies beside, and outlives the code.
+ */
+import { closeSync, existsSync, fstatSync, futimesSync, openSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { STATE_FOLDER } from '../fileset/selection';
+import { writeWhole } from '../disk/write';
+
+/** A kind of thing that is kept. */
+export interface StateKind {
+  /** Name of its folder. */
+  readonly name: string;
+  /** What it is, and what it depends on: what its names are made of. */
+  readonly holds: string;
+  readonly dependsOn: string;
+  /** `code`: only the version of the tool that made it reads it. `digest`: known by its digest, and verified. */
+  readonly keptBy: 'code' | 'digest';
+  /** Whose it is. What third parties made is the same in every project. */
+  readonly of: 'project' | 'user';
+  /** How many files, and bytes, before the least recently used go. */
+  readonly most: { readonly files: number; readonly bytes?: number };
+}
+
+const MIB = 1024 ** 2;
+const GIB = 1024 ** 3;
+
+/** What no language alone keeps. */
+export const KINDS = {
+  sheets: {
+    name: 'sheets',
+    holds: 'a sheet as it was read, with the texts that it was read from',
+    dependsOn: 'those texts',
+    ...{ keptBy: 'code', of: 'project', most: { files: 64 } },
+  },
+  verified: {
+    name: 'verified',
+    holds: 'digests of locks and waybills that are as their format wants them',
+    dependsOn: 'their texts',
+    ...{ keptBy: 'code', of: 'project', most: { files: 4000 } },
+  },
+  index: {
+    name: 'index',
+    holds: 'what source folders and artifacts looked like after the last build',
+    dependsOn: 'all that the artifact does',
+    ...{ keptBy: 'code', of: 'project', most: { files: 4000 } },
+  },
+  artifacts: {
+    name: 'artifacts',
+    holds: 'artifacts',
+    dependsOn: 'form, encoder, time, and paths, modes and contents of all files',
+    ...{ keptBy: 'code', of: 'project', most: { files: 512, bytes: 4 * GIB } },
+  },
+  layers: {
+    name: 'layers',
+    holds: 'which blob a layer, or the layer of a base, came to',
+    dependsOn: 'encoder, time, and paths, modes and contents of all files; what a root file system looks like',
+    ...{ keptBy: 'code', of: 'project', most: { files: 4000 } },
+  },
+  generated: {
+    name: 'generated',
+    holds: 'files that are made for artifacts',
+    dependsOn: 'their content',
+    ...{ keptBy: 'code', of: 'project', most: { files: 4000, bytes: GIB } },
+  },
+  stripped: {
+    name: 'stripped',
+    holds: 'compiled files without their debugging sections',
+    dependsOn: 'the content of the whole file',
+    ...{ keptBy: 'code', of: 'project', most: { files: 2000, bytes: 2 * GIB } },
+  },
+  blobs: {
+    name: 'blobs',
+    holds: 'layers and documents of images',
+    dependsOn: 'their content',
+    ...{ keptBy: 'digest', of: 'project', most: { files: 4000, bytes: 16 * GIB } },
+  },
+  uploads: {
+    name: 'uploads',
+    holds: 'how far what is sent in pieces has come',
+    dependsOn: 'registry, repository and digest',
+    ...{ keptBy: 'digest', of: 'project', most: { files: 256 } },
+  },
+  packages: {
+    name: 'packages',
+    holds: 'third-party files',
+    dependsOn: 'their content',
+    ...{ keptBy: 'digest', of: 'user', most: { files: 20_000, bytes: 16 * GIB } },
+  },
+  unpacked: {
+    name: 'unpacked',
+    holds: 'third-party packages, unpacked',
+    dependsOn: 'the content of the package',
+    ...{ keptBy: 'code', of: 'user', most: { files: 4000 } },
+  },
+  answers: {
+    name: 'answers',
+    holds: 'answers of servers, as RFC 9111 lets them be kept',
+    dependsOn: 'the address, and what the server says of how long it holds',
+    ...{ keptBy: 'digest', of: 'user', most: { files: 20_000, bytes: 512 * MIB } },
+  },
+} as const satisfies Readonly<Record<string, StateKind>>;
+
+/** Where things of a run lie until it ends. */
+const SCRATCH = 'scratch';
+/** Things that are read are marked as used when they have not been for so long. */
+const USED_AGAIN_MS = 24 * 3600 * 1000;
+
+export interface StateFolders {
+  /** Absolute path of the project. */
+  readonly root: string;
+  /** What tells the code of one version of the tool from another's. */
+  readonly code: string;
+  /** Absolute path of the user's folder for caches. */
+  readonly caches: string;
+  /** Milliseconds since 1970. */
+  readonly now: () => number;
+}
+
+export class StateFolder {
+  /** Absolute path of `.emballage/`. */
+  readonly path: string;
+  readonly code: string;
+  /** Absolute path of ours among the user's folders for caches. */
+  readonly caches: string;
+  readonly #now: () => number;
+
+  constructor({ root, code, caches, now }: StateFolders) {
+    this.#now = now;
+    this.path = join(root, STATE_FOLDER);
+    this.code = code;
+    this.caches = join(caches, 'emballage');
+  }
+
+  /** Absolute path of the folder of a kind; made when something is put in. */
+  folder({ name, keptBy, of }: StateKind): string {
+    const base = of === 'user' ? this.caches : this.path;
+    return keptBy === 'code' ? join(base, codeFolder(this.code), name) : join(base, name);
+  }
+
+  /** Absolute path of a thing. @param names of folders and the file below the kind's own folder */
+  file(kind: StateKind, ...names: readonly string[]): string {
+    return join(this.folder(kind), ...names);
+  }
+
+  /** A thing that was kept as JSON; undefined where there is none that can be read. */
+  recall(kind: StateKind, name: string): unknown {
+    const text = readUsed(this.file(kind, name), this.#now());
+    if (text === undefined) return undefined;
+    try {
+      return JSON.parse(text) as unknown;
+    } catch {
+      // Not whole: it is made again.
+      return undefined;
+    }
+  }
+
+  remember(kind: StateKind, name: string, value: unknown): void {
+    const path = this.file(kind, name);
+    writeWhole(path, JSON.stringify(value), path);
+  }
+
+  /** Absolute path of a folder for what is needed while this run lasts; the caller removes it. */
+  scratch(name: string): string {
+    return join(this.path, SCRATCH, `${String(process.pid)}-${name}`);
+  }
+}
+
+/** What the folder of a version of the code is called. */
+export function codeFolder(code: string): string {
+  return `code-${code}`;
+}
+
+export function isCodeFolder(name: string): boolean {
+  return name.startsWith('code-');
+}
+
+/** The text of a file that was kept, marked as used; undefined where it cannot be read. */
+function readUsed(path: string, now: number): string | undefined {
+  let fd: number;
+  try {
+    fd = openSync(path, 'r+');
+  } catch {
+    return existsSync(path) ? readPlain(path) : undefined;
+  }
+  try {
+    if (now - fstatSync(fd).mtimeMs > USED_AGAIN_MS) futimesSync(fd, now / 1000, now / 1000);
+    return readFileSync(fd, 'utf8');
+  } catch {
+    return undefined;
+  } finally {
+    closeSync(fd);
+  }
+}
+
+function readPlain(path: string): string | undefined {
+  try {
+    return readFileSync(path, 'utf8');
+  } catch {
+    return undefined;
+  }
+}

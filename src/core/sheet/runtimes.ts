@@ -1,0 +1,95 @@
+/** The words of `runtime`, made of what the languages say: which there are, how they are read and offered. */
+import { listed } from '../base/text';
+import type { Runtime } from './model';
+import type { PartSchemas, RuntimeWords, SheetLanguage } from './part';
+
+/** A runtime that destinations may offer already, although no function of it can be packed yet. */
+export interface ForeseenRuntime {
+  readonly runtime: RuntimeWords;
+  /** Key under `entry` of a destination. */
+  readonly hostKey: string;
+}
+
+/** All languages, and what is foreseen beside them. */
+export interface KnownLanguages {
+  /** In the order in which they are shown; the first gives examples for all. */
+  readonly all: readonly SheetLanguage[];
+  readonly foreseen: readonly ForeseenRuntime[];
+}
+
+/** What a function may say: `node 20`. */
+export function writtenPattern({ all }: KnownLanguages): RegExp {
+  const words = all.filter(({ runtime }) => runtime.isOfferedOnly !== true);
+  return anyOf(words.map(({ runtime: { word, version } }) => withVersion(word, version?.sheet)));
+}
+
+/** What a destination may offer. */
+export function offeredPattern(known: KnownLanguages): RegExp {
+  return anyOf(offeredWords(known).map(({ word, version }) => withVersion(word, version?.offered)));
+}
+
+/** What a destination may offer, as it is shown to people. */
+export function offeredShown(known: KnownLanguages): string[] {
+  return offeredWords(known).map(({ word, version }) => (version === undefined ? word : `${word} ${version.shown}`));
+}
+
+export function offeredSamples(known: KnownLanguages): string[] {
+  return offeredWords(known).map(({ sample }) => sample);
+}
+
+/** Examples of what a function may say. */
+export function writtenSamples({ all }: KnownLanguages): string {
+  const words = all.filter(({ runtime }) => runtime.isOfferedOnly !== true);
+  return listed(
+    words.map(({ runtime }) => `\`${runtime.sample}\``),
+    'or',
+  );
+}
+
+/** Keys of languages under `entry` of a destination. */
+export function hostKeys({ all, foreseen }: KnownLanguages): string[] {
+  const keys = [...all.map(({ sheet }) => sheet.entry.hostKey), ...foreseen.map(({ hostKey }) => hostKey)];
+  return [...new Set(keys.flatMap((key) => key ?? []))];
+}
+
+/** `node 20` as language and version; undefined where no language has that word. */
+export function readRuntime(text: string, { all }: Pick<KnownLanguages, 'all'>): Runtime | undefined {
+  const [word = '', version = ''] = text.split(' ');
+  const found = all.find(({ runtime }) => runtime.word === word);
+  return found === undefined ? undefined : runtimeOf(found, text, version);
+}
+
+function runtimeOf({ id, runtime }: SheetLanguage, text: string, version: string): Runtime {
+  return { text, language: id, version, offered: runtime.offeredAs ?? text };
+}
+
+/** Languages that are offered under another word are offered under that alone. */
+function offeredWords({ all, foreseen }: KnownLanguages): RuntimeWords[] {
+  const known = [...all, ...foreseen].map(({ runtime }) => runtime);
+  const versioned = known.filter(({ offeredAs, isOfferedOnly }) => offeredAs === undefined && isOfferedOnly !== true);
+  return [...versioned, ...known.filter(({ isOfferedOnly }) => isOfferedOnly === true)];
+}
+
+function withVersion(word: string, version: string | undefined): string {
+  return version === undefined ? word : `${word} ${version}`;
+}
+
+function anyOf(patterns: readonly string[]): RegExp {
+  return new RegExp(`^(?:${patterns.join('|')})$`);
+}
+
+/** The shape of one part of every language, optional, under its id: for a schema of lock or waybill. */
+export async function partFields<Key extends keyof PartSchemas>(
+  { all }: Pick<KnownLanguages, 'all'>,
+  keys: readonly Key[],
+): Promise<Readonly<Record<Key, Readonly<Record<string, NonNullable<PartSchemas[Key]>>>>>> {
+  const found = await Promise.all(all.map(async ({ id, parts }) => ({ id, schemas: await parts?.() })));
+  const fields = keys.map((key) => {
+    const rows = found.flatMap(({ id, schemas }) => {
+      const schema = schemas?.[key];
+      return schema === undefined ? [] : [[id, schema] as const];
+    });
+    return [key, Object.fromEntries(rows)] as const;
+  });
+  return Object.fromEntries(fields) as Awaited<ReturnType<typeof partFields<Key>>>;
+}

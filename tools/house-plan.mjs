@@ -1,0 +1,46 @@
+// The plan of the house, which tools/house.mjs holds the code to.
+
+/** Layers from the lowest up: a folder imports from itself and from those before it, never from those after it. */
+export const LAYERS = [
+  'core/base',
+  'core/formats',
+  'core/disk',
+  'core/fileset',
+  'core/sheet',
+  'core/toolchains',
+  'core/sources',
+  'core/waybill',
+  'core/forms',
+  'core/project',
+  'core/findings',
+  'core/rules',
+  'core/languages',
+  'core/pipeline',
+  'standins',
+  'cli',
+];
+
+/** Where the languages live. A language imports from no other, but what several share lies in kits. */
+export const LANGUAGES = 'core/languages';
+export const KITS = ['core/languages/compiled'];
+
+/** Words that belong to a language: they stand in its folder only. */
+export const LANGUAGE_WORDS =
+  /\b(?:node\.?js|npm|package(?:-lock)?\.json|node_modules|commonjs|typescript|javascript|python\w*|pypi|pip|wheels?|jvm|java|maven|jdk|jre|rust\w?|cargo|crates?|golang|go\.(?:mod|sum)|dotnet|nuget)\b/i;
+export const LANGUAGE_NAMES = /'(?:node|go|c)'/;
+
+/** Formats of files are what several languages and other programs share. */
+export const WORDS_ARE_FREE_IN = ['core/formats', 'core/languages'];
+
+/** Lines that may hold such a word all the same, each with its reason. */
+export const EXCEPTIONS = [
+  { file: 'core/forms/jar.ts', words: ['java', 'Java'], why: 'the standard of the form speaks of it' },
+  { file: 'cli/folder-watch.ts', words: ['node_modules'], why: 'a folder that tools fill, in projects of any kind' },
+  {
+    file: 'core/fileset/selection.ts',
+    words: ['node_modules', 'package-lock.json'],
+    why: 'what installers leave behind is never packed',
+  },
+  { file: 'core/rules/settings-undeclared.ts', words: ['PYTHON'], why: 'variables that systems set everywhere' },
+  { file: 'core/rules/runtime-library.ts', words: ['wheels'], why: 'a list that a standard has by that name' },
+];
