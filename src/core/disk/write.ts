@@ -34,6 +34,11 @@ export function temporaryBeside(path: string): string {
   );
 }
 
+/** Whether a name is one that a file under construction has. */
+export function isTemporary(name: string): boolean {
+  return TEMPORARY.test(name);
+}
+
 /** Removes what interrupted runs left in a folder. Only for folders that no other run writes to at the time. */
 export function removeLeftovers(folder: string): void {
   let names: string[];
@@ -42,7 +47,7 @@ export function removeLeftovers(folder: string): void {
   } catch {
     return;
   }
-  for (const name of names) if (TEMPORARY.test(name)) rmSync(join(folder, name), { force: true });
+  for (const name of names) if (isTemporary(name)) rmSync(join(folder, name), { force: true });
 }
 
 /** Writes a small file whole. */

@@ -7,7 +7,10 @@
  * known by its digest, and verified when it is used, lies beside, and outlives the code.
  */
 import { closeSync, existsSync, fstatSync, futimesSync, openSync, readFileSync } from 'node:fs';
+import { hostname } from 'node:os';
 import { join } from 'node:path';
+import { systemCode } from '../base/errors';
+import { contentDigest } from '../disk/digest';
 import { STATE_FOLDER } from '../fileset/selection';
 import { writeWhole } from '../disk/write';
 
@@ -22,8 +25,8 @@ export interface StateKind {
   readonly keptBy: 'code' | 'digest';
   /** Whose it is. What third parties made is the same in every project. */
   readonly of: 'project' | 'user';
-  /** How many files, and bytes, before the least recently used go. */
-  readonly most: { readonly files: number; readonly bytes?: number };
+  /** How many things, each with the notes on it, and bytes, before the least recently used go. */
+  readonly most: { readonly things: number; readonly bytes?: number };
 }
 
 const MIB = 1024 ** 2;
@@ -35,78 +38,80 @@ export const KINDS = {
     name: 'sheets',
     holds: 'a sheet as it was read, with the texts that it was read from',
     dependsOn: 'those texts',
-    ...{ keptBy: 'code', of: 'project', most: { files: 64 } },
+    ...{ keptBy: 'code', of: 'project', most: { things: 64 } },
   },
   verified: {
     name: 'verified',
     holds: 'digests of locks and waybills that are as their format wants them',
     dependsOn: 'their texts',
-    ...{ keptBy: 'code', of: 'project', most: { files: 4000 } },
+    ...{ keptBy: 'code', of: 'project', most: { things: 4000 } },
   },
   index: {
     name: 'index',
     holds: 'what source folders and artifacts looked like after the last build',
     dependsOn: 'all that the artifact does',
-    ...{ keptBy: 'code', of: 'project', most: { files: 4000 } },
+    ...{ keptBy: 'code', of: 'project', most: { things: 4000 } },
   },
   artifacts: {
     name: 'artifacts',
     holds: 'artifacts',
     dependsOn: 'form, encoder, time, and paths, modes and contents of all files',
-    ...{ keptBy: 'code', of: 'project', most: { files: 512, bytes: 4 * GIB } },
+    ...{ keptBy: 'code', of: 'project', most: { things: 256, bytes: 4 * GIB } },
   },
   layers: {
     name: 'layers',
     holds: 'which blob a layer, or the layer of a base, came to',
     dependsOn: 'encoder, time, and paths, modes and contents of all files; what a root file system looks like',
-    ...{ keptBy: 'code', of: 'project', most: { files: 4000 } },
+    ...{ keptBy: 'code', of: 'project', most: { things: 4000 } },
   },
   generated: {
     name: 'generated',
     holds: 'files that are made for artifacts',
     dependsOn: 'their content',
-    ...{ keptBy: 'code', of: 'project', most: { files: 4000, bytes: GIB } },
+    ...{ keptBy: 'code', of: 'project', most: { things: 4000, bytes: GIB } },
   },
   stripped: {
     name: 'stripped',
     holds: 'compiled files without their debugging sections',
     dependsOn: 'the content of the whole file',
-    ...{ keptBy: 'code', of: 'project', most: { files: 2000, bytes: 2 * GIB } },
+    ...{ keptBy: 'code', of: 'project', most: { things: 2000, bytes: 2 * GIB } },
   },
   blobs: {
     name: 'blobs',
     holds: 'layers and documents of images',
     dependsOn: 'their content',
-    ...{ keptBy: 'digest', of: 'project', most: { files: 4000, bytes: 16 * GIB } },
+    ...{ keptBy: 'digest', of: 'project', most: { things: 4000, bytes: 16 * GIB } },
   },
   uploads: {
     name: 'uploads',
     holds: 'how far what is sent in pieces has come',
     dependsOn: 'registry, repository and digest',
-    ...{ keptBy: 'digest', of: 'project', most: { files: 256 } },
+    ...{ keptBy: 'digest', of: 'project', most: { things: 256 } },
   },
   packages: {
     name: 'packages',
     holds: 'third-party files',
     dependsOn: 'their content',
-    ...{ keptBy: 'digest', of: 'user', most: { files: 20_000, bytes: 16 * GIB } },
+    ...{ keptBy: 'digest', of: 'user', most: { things: 20_000, bytes: 16 * GIB } },
   },
   unpacked: {
     name: 'unpacked',
     holds: 'third-party packages, unpacked',
     dependsOn: 'the content of the package',
-    ...{ keptBy: 'code', of: 'user', most: { files: 4000 } },
+    ...{ keptBy: 'code', of: 'user', most: { things: 4000 } },
   },
   answers: {
     name: 'answers',
     holds: 'answers of servers, as RFC 9111 lets them be kept',
     dependsOn: 'the address, and what the server says of how long it holds',
-    ...{ keptBy: 'digest', of: 'user', most: { files: 20_000, bytes: 512 * MIB } },
+    ...{ keptBy: 'digest', of: 'user', most: { things: 20_000, bytes: 512 * MIB } },
   },
 } as const satisfies Readonly<Record<string, StateKind>>;
 
+/** Folders that say that somebody is at it, and is to be let alone. */
+export const LOCKS = ['build.lock', 'lock.lock', 'ledger.lock'] as const;
 /** Where things of a run lie until it ends. */
-const SCRATCH = 'scratch';
+export const SCRATCH = 'scratch';
 /** Things that are read are marked as used when they have not been for so long. */
 const USED_AGAIN_MS = 24 * 3600 * 1000;
 
@@ -127,10 +132,11 @@ export class StateFolder {
   readonly code: string;
   /** Absolute path of ours among the user's folders for caches. */
   readonly caches: string;
-  readonly #now: () => number;
+  /** Milliseconds since 1970. */
+  readonly now: () => number;
 
   constructor({ root, code, caches, now }: StateFolders) {
-    this.#now = now;
+    this.now = now;
     this.path = join(root, STATE_FOLDER);
     this.code = code;
     this.caches = join(caches, 'emballage');
@@ -139,7 +145,7 @@ export class StateFolder {
   /** Absolute path of the folder of a kind; made when something is put in. */
   folder({ name, keptBy, of }: StateKind): string {
     const base = of === 'user' ? this.caches : this.path;
-    return keptBy === 'code' ? join(base, codeFolder(this.code), name) : join(base, name);
+    return keptBy === 'code' ? join(base, this.codeFolder, name) : join(base, name);
   }
 
   /** Absolute path of a thing. @param names of folders and the file below the kind's own folder */
@@ -149,7 +155,7 @@ export class StateFolder {
 
   /** A thing that was kept as JSON; undefined where there is none that can be read. */
   recall(kind: StateKind, name: string): unknown {
-    const text = readUsed(this.file(kind, name), this.#now());
+    const text = readUsed(this.file(kind, name), this.now());
     if (text === undefined) return undefined;
     try {
       return JSON.parse(text) as unknown;
@@ -166,17 +172,36 @@ export class StateFolder {
 
   /** Absolute path of a folder for what is needed while this run lasts; the caller removes it. */
   scratch(name: string): string {
-    return join(this.path, SCRATCH, `${String(process.pid)}-${name}`);
+    return join(this.path, SCRATCH, `${String(process.pid)}-${THIS_MACHINE}-${name}`);
+  }
+
+  /** Whether a folder for a run is one of this machine that has ended. */
+  isStopped(name: string): boolean {
+    const [, pid, machine] = /^(\d+)-([0-9a-f]{8})-/.exec(name) ?? [];
+    return machine === THIS_MACHINE && !isRunning(Number(pid));
+  }
+
+  /** Name of the folder for what only this version of the code reads. */
+  get codeFolder(): string {
+    return `${CODE}${this.code}`;
   }
 }
 
-/** What the folder of a version of the code is called. */
-export function codeFolder(code: string): string {
-  return `code-${code}`;
+const CODE = 'code-';
+/** Containers that share a folder number their processes alike. */
+const THIS_MACHINE = contentDigest(hostname()).slice(0, 8);
+
+function isRunning(pid: number): boolean {
+  try {
+    return process.kill(pid, 0);
+  } catch (error) {
+    // It is there, but somebody else's.
+    return systemCode(error) === 'EPERM';
+  }
 }
 
 export function isCodeFolder(name: string): boolean {
-  return name.startsWith('code-');
+  return name.startsWith(CODE);
 }
 
 /** The text of a file that was kept, marked as used; undefined where it cannot be read. */

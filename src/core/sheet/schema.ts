@@ -112,7 +112,7 @@ const requirementFields = (known: KnownLanguages) => ({
   sources: list(source, 'a list of sources')
     .optional()
     .meta({
-      description: `Where requirements come from, in order; the first source that has a package serves it. ${texts(known, 'sources')}.`,
+      description: `Where requirements come from, in order; the first source that has a package serves it: ${texts(known, 'sources')}.`,
     }),
   trim: z
     .union([z.enum(['off', 'safe', 'traced']), z.strictObject({ traced: z.literal('deep') })], {

@@ -39,7 +39,7 @@ export const go: Language<'go'> = {
       entry:
         'for native code the main source file, or an executable that is there already, with `{arch}` in its path where there is one for each architecture',
       needs: 'for Go `go.sum`',
-      sources: 'For Go a module proxy',
+      sources: 'for Go a module proxy',
     },
     open: async () => (await import('./keys')).goKeys,
   },

@@ -47,7 +47,7 @@ export const jvm: Language<'jvm'> = {
       runtime: '`java X`',
       entry: 'for the JVM a class and a method, `fernhaven.Berths#plan`',
       needs: 'for the JVM `group:artifact:version` each, or a `pom.xml`',
-      sources: 'For the JVM repositories in the Maven layout; `id` is their name in Maven’s settings',
+      sources: 'for the JVM repositories in the Maven layout; `id` is their name in Maven’s settings',
       trim: 'for the JVM with `{ traced: deep }` also methods and fields',
     },
     open: async () => (await import('./keys')).jvmKeys,

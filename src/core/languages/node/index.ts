@@ -53,7 +53,7 @@ export const node: Language<'node'> = {
       runtime: '`node X`',
       entry: 'a file of the source and a member that it exports, `FILE#MEMBER`',
       needs: 'for Node.js a `package-lock.json`, or `node_modules` to pack what is installed there',
-      sources: 'Registries of Node.js packages stand in `.npmrc`',
+      sources: 'registries of Node.js packages stand in `.npmrc`',
       adapter: 'for Node.js `http`, a request handler or an application that listens',
     },
     open: async () => (await import('./keys')).nodeKeys,

@@ -6,24 +6,24 @@ export const KEPT = {
     name: 'modules',
     holds: 'what modules of JavaScript say of themselves, a book for each function',
     dependsOn: 'the content of each module',
-    ...{ keptBy: 'code', of: 'project', most: { files: 1000, bytes: 512 * 1024 ** 2 } },
+    ...{ keptBy: 'code', of: 'project', most: { things: 1000, bytes: 512 * 1024 ** 2 } },
   },
   mentions: {
     name: 'mentions',
     holds: 'which of its files the code of a package speaks of',
     dependsOn: 'the content of the package',
-    ...{ keptBy: 'code', of: 'user', most: { files: 4000 } },
+    ...{ keptBy: 'code', of: 'user', most: { things: 4000 } },
   },
   links: {
     name: 'links',
     holds: 'what the last linking of a function came to',
     dependsOn: 'the modules, their settings and the compiler’s',
-    ...{ keptBy: 'code', of: 'project', most: { files: 1000, bytes: 1024 ** 3 } },
+    ...{ keptBy: 'code', of: 'project', most: { things: 1000, bytes: 1024 ** 3 } },
   },
   integrity: {
     name: 'integrity',
     holds: 'which file has an integrity that a lock states',
     dependsOn: 'that integrity',
-    ...{ keptBy: 'digest', of: 'user', most: { files: 20_000 } },
+    ...{ keptBy: 'digest', of: 'user', most: { things: 20_000 } },
   },
 } as const satisfies Readonly<Record<string, StateKind>>;

@@ -52,7 +52,7 @@ export const python: Language<'python'> = {
       entry: 'a file of the source and a member that it exports, `FILE#MEMBER`',
       needs:
         'for Python a list such as `["levels>=2"]`, or `requirements.txt`, `pyproject.toml` (`pyproject.toml[group]` with optional groups) or `pylock.toml`',
-      sources: 'For Python an index (the simple repository interface), or a folder of wheels',
+      sources: 'for Python an index (the simple repository interface), or a folder of wheels',
       adapter: 'of the interface `wsgi` or `asgi` for Python',
     },
     open: async () => (await import('./keys')).pythonKeys,

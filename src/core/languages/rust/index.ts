@@ -40,7 +40,7 @@ export const rust: Language<'rust'> = {
       entry:
         'for native code the main source file, or an executable that is there already, with `{arch}` in its path where there is one for each architecture',
       needs: 'for Rust `Cargo.lock`',
-      sources: 'For Rust a registry of crates (the address of its sparse index)',
+      sources: 'for Rust a registry of crates (the address of its sparse index)',
     },
     open: async () => (await import('./keys')).rustKeys,
   },

@@ -14,7 +14,7 @@ import { packBinary } from '../../forms/binary';
 import { packZip } from '../../forms/zip';
 import { JAR_MANIFEST } from '../../forms/jar';
 import { collect } from '../../fileset/collect';
-import { languageOf, workOf, type Assembly, type Work } from '../../languages';
+import { languageOf, LANGUAGES, workOf, type Assembly, type Work } from '../../languages';
 import { entryString, type Arch } from '../../sheet';
 import { filesDigest, formatWaybill, makeWaybill, type Waybill } from '../../waybill';
 import { collectRequest, inputsAfter, watched } from './careful-look';
@@ -23,6 +23,7 @@ import { runtimeOf } from '../../project/destination-runtime';
 import type { MadeImage } from '../image';
 import type { LockedPackage } from '../../project/lockfile';
 import { KINDS } from '../../project/state';
+import { tidyKind, tidyState } from '../../project/tidy';
 import { indexPath, outputStamp } from './records';
 import { Store, type StoredArtifact } from './store';
 import { writeStatIndex, type TargetRecord } from './stat-index';
@@ -33,8 +34,10 @@ const EPOCH_FLOOR_SECONDS = 315_532_800;
 
 /** Makes what has changed. The caller holds the build lock. */
 export async function makeFunctions(request: BuildRequest, looks: readonly Look[]): Promise<BuiltFunction[]> {
-  const store = new Store(request.project.state.folder(KINDS.artifacts));
-  store.tidy();
+  const { state } = request.project;
+  tidyState(state, new Set(LANGUAGES.flatMap(({ keeps }) => keeps)));
+  tidyKind(state, KINDS.artifacts);
+  const store = new Store(state.folder(KINDS.artifacts));
   const changed = looks.flatMap((look) => (look.unchanged === undefined ? look.survey.items : []));
   const bytes = changed.reduce((sum, item) => sum + item.stamp.size, 0);
   const threads = request.jobs > 1 && bytes >= THREADS_PAY_FROM_BYTES;

@@ -1,13 +1,4 @@
-import {
-  chmodSync,
-  existsSync,
-  readdirSync,
-  readFileSync,
-  renameSync,
-  rmSync,
-  symlinkSync,
-  writeFileSync,
-} from 'node:fs';
+import { chmodSync, readdirSync, readFileSync, renameSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { folderWith } from '../../../../test/support/program';
 import type { WalkedItem } from '../../disk/walk';
@@ -167,18 +158,6 @@ describe('the store', () => {
     writeFileSync(join(folder, 'k'), 'something else');
     expect(store.find('k')).toBeUndefined();
     expect(readdirSync(folder)).toEqual([]);
-  });
-
-  it('keeps only the artifacts used last, and nothing that an interrupted run left', () => {
-    const { folder, store } = filled(Array.from({ length: 260 }, (_, i) => `k${String(i)}`));
-    writeFileSync(join(folder, '.emballage-1z1.part'), 'half');
-    store.tidy();
-    const left = readdirSync(folder);
-    expect([left.length, left.includes('.emballage-1z1.part'), existsSync(join(folder, 'k259'))]).toEqual([
-      512,
-      false,
-      true,
-    ]);
   });
 
   it('hashes what was patched as it ends up', () => {

@@ -2,20 +2,16 @@
  * The content-addressed store: artifacts by the digest of everything that went into them. An artifact is used only when
  * its bytes still have the digest recorded with it.
  */
-import { readdirSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs';
+import { readFileSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileDigest } from '../../disk/digest';
-import { FileSink, guarded, linkOrCopy, removeLeftovers, writeWhole } from '../../disk/write';
+import { FileSink, guarded, linkOrCopy, writeWhole } from '../../disk/write';
 
 export interface StoredArtifact {
   readonly sha256: string;
   readonly size: number;
   readonly unpacked: number;
 }
-
-/** What the store may hold before the least recently used artifacts go. */
-const MAX_ARTIFACTS = 256;
-const MAX_BYTES = 4 * 1024 ** 3;
 
 export class Store {
   readonly #folder: string;
@@ -51,30 +47,6 @@ export class Store {
   /** Puts an artifact under a name, whole or not at all. */
   place(key: string, target: string): void {
     linkOrCopy(this.#path(key), target);
-  }
-
-  /** Removes what interrupted runs left, and the artifacts used longest ago when there are too many. */
-  tidy(): void {
-    removeLeftovers(this.#folder);
-    let names: string[];
-    try {
-      names = readdirSync(this.#folder).filter((name) => name.endsWith('.json'));
-    } catch {
-      return;
-    }
-    const artifacts = names.flatMap((name) => {
-      const key = name.slice(0, -'.json'.length);
-      const stat = statSync(this.#path(key), { throwIfNoEntry: false });
-      if (stat === undefined) this.#remove(key);
-      return stat === undefined ? [] : [{ key, size: stat.size, usedMs: stat.ctimeMs }];
-    });
-    let bytes = 0;
-    artifacts
-      .sort((a, b) => b.usedMs - a.usedMs)
-      .forEach(({ key, size }, i) => {
-        bytes += size;
-        if (i >= MAX_ARTIFACTS || (i > 0 && bytes > MAX_BYTES)) this.#remove(key);
-      });
   }
 
   #path(key: string): string {

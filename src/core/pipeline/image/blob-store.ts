@@ -2,11 +2,11 @@
  * Blobs of images by their SHA-256: layers that were made here, and what was fetched. A blob that looks as it did when it
  * was last verified is not read again.
  */
-import { readdirSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs';
+import { readFileSync, renameSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { contentDigest, fileDigest } from '../../disk/digest';
 import { readStretch, stretchPieces } from '../../disk/file-source';
-import { FileSink, guarded, linkOrCopy, removeLeftovers, temporaryBeside, writeWhole } from '../../disk/write';
+import { FileSink, guarded, linkOrCopy, temporaryBeside, writeWhole } from '../../disk/write';
 import { hexOf, type BlobHolder, type Descriptor, type Stretch } from '../../formats/oci';
 import { KINDS, type StateFolder } from '../../project/state';
 import type { Project } from '../../project/targets';
@@ -17,8 +17,6 @@ interface Record {
   readonly ino: number;
 }
 
-/** What the store may hold before the least recently used blobs go. */
-const MAX_BYTES = 16 * 1024 ** 3;
 const HEX = /^[0-9a-f]{64}$/;
 
 /** The blobs of a project. */
@@ -118,28 +116,6 @@ export class BlobStore implements BlobHolder {
 
   remember(name: string, note: object): void {
     this.#state.remember(KINDS.layers, name, note);
-  }
-
-  /** Removes what interrupted runs left, and the blobs used longest ago when there are too many. */
-  tidy(): void {
-    removeLeftovers(this.#folder);
-    let names: string[];
-    try {
-      names = readdirSync(this.#folder).filter((name) => HEX.test(name));
-    } catch {
-      return;
-    }
-    const blobs = names.map((hex) => {
-      const { size, ctimeMs } = statSync(this.#path(hex));
-      return { hex, size, ctimeMs };
-    });
-    let bytes = 0;
-    for (const { hex, size } of blobs.sort((a, b) => b.ctimeMs - a.ctimeMs)) {
-      bytes += size;
-      if (bytes <= MAX_BYTES || bytes === size) continue;
-      rmSync(this.#path(hex), { force: true });
-      rmSync(`${this.#path(hex)}.json`, { force: true });
-    }
   }
 
   #note(hex: string): void {

@@ -4,7 +4,9 @@ import type { PackedEntry, PackedFile } from '../../fileset/model';
 import type { Compressor } from '../../forms/compress';
 import type { ImageRun } from '../../languages';
 import type { LockedBase } from '../../project/lockfile';
+import { KINDS } from '../../project/state';
 import type { Project } from '../../project/targets';
+import { tidyKind } from '../../project/tidy';
 import type { Arch, Entry, FunctionSpec } from '../../sheet';
 import type { RegistryConnection } from '../../sources/registry';
 import type { Machine } from '../../toolchains/machine';
@@ -52,7 +54,7 @@ export interface MadeImageTarget {
 export async function makeImageTarget(request: ImageTarget): Promise<MadeImageTarget> {
   const { project, spec, arch, machine, registry, compressor, entries, known, reader, run } = request;
   const store = blobStore(project);
-  store.tidy();
+  tidyKind(project.state, KINDS.blobs);
   const basing = { project, spec, machine, compressor, registry, onProgress: request.onFetch };
   const base = await readyBase(basing, arch, request.base);
   let hashed = 0;

@@ -1,0 +1,152 @@
+/**
+ * Keeps what is remembered within its bounds: the least recently used goes first. Removes what stopped runs left, what
+ * earlier versions of the tool made, and what nothing knows any more.
+ */
+import { lstatSync, readdirSync, rmSync, statSync, utimesSync } from 'node:fs';
+import { join } from 'node:path';
+import { isTemporary, writeWhole } from '../disk/write';
+import { isCodeFolder, KINDS, LOCKS, SCRATCH, type StateFolder, type StateKind } from './state';
+
+/** Everything is looked through once in this time. */
+const EVERY_MS = 24 * 3600 * 1000;
+/** What other runs may be at this moment is left alone for so long. */
+const SETTLED_MS = 24 * 3600 * 1000;
+/** Versions of the tool whose memory stays, in case a project is built with several. */
+const CODES_KEPT = 3;
+/** When everything was last looked through: the time of this file. */
+const MARK = 'tidied';
+
+/**
+ * Looks through the state folder and the user's folder. The caller holds the build lock.
+ * @param own the kinds that languages add
+ */
+export function tidyState(state: StateFolder, own: ReadonlySet<StateKind>): void {
+  removeScratch(state);
+  const kinds = [...Object.values(KINDS), ...own];
+  for (const [place, of] of [
+    [state.path, 'project'],
+    [state.caches, 'user'],
+  ] as const)
+    if (isDue(join(place, MARK), state.now())) {
+      const here = kinds.filter((kind) => kind.of === of);
+      for (const kind of here) tidyKind(state, kind);
+      removeOldCode(place, state);
+      if (of === 'project') removeUnknown(place, here);
+      markDone(join(place, MARK), state.now());
+    }
+}
+
+/** Removes the least recently used things of a kind beyond its bounds, and what interrupted runs left of it. */
+export function tidyKind(state: StateFolder, kind: StateKind): void {
+  const folder = state.folder(kind);
+  // In the user's folder others may be at work.
+  const mayBeUsed = (usedMs: number): boolean => kind.of === 'user' && state.now() - usedMs < SETTLED_MS;
+  const things = new Map<string, Thing>();
+  for (const name of namesIn(folder)) {
+    const look = lookAt(join(folder, name), kind.most.bytes !== undefined);
+    if (look === undefined) continue;
+    if (isTemporary(name)) {
+      if (!mayBeUsed(look.usedMs)) remove(join(folder, name));
+      continue;
+    }
+    // A file and the note on it are one thing.
+    const key = name.replace(/\.(?:json|partial)$/, '');
+    const { names, bytes, usedMs } = things.get(key) ?? { names: [], bytes: 0, usedMs: 0 };
+    things.set(key, {
+      names: [...names, name],
+      bytes: bytes + look.bytes,
+      usedMs: Math.max(usedMs, look.usedMs),
+    });
+  }
+  let bytes = 0;
+  [...things.values()]
+    .sort((a, b) => b.usedMs - a.usedMs)
+    .forEach((thing, i) => {
+      bytes += thing.bytes;
+      const isWithin = i < kind.most.things && (i === 0 || bytes <= (kind.most.bytes ?? Infinity));
+      if (isWithin || mayBeUsed(thing.usedMs)) return;
+      for (const name of thing.names) remove(join(folder, name));
+    });
+}
+
+interface Thing {
+  readonly names: readonly string[];
+  readonly bytes: number;
+  readonly usedMs: number;
+}
+
+/** Folders of runs that were stopped. */
+function removeScratch(state: StateFolder): void {
+  const folder = join(state.path, SCRATCH);
+  for (const name of namesIn(folder)) {
+    const path = join(folder, name);
+    const usedMs = lookAt(path, false)?.usedMs ?? 0;
+    if (state.isStopped(name) || state.now() - usedMs > 7 * SETTLED_MS) remove(path);
+  }
+}
+
+/** What earlier versions of the tool kept for themselves, but for the newest few. */
+function removeOldCode(place: string, state: StateFolder): void {
+  const others = namesIn(place)
+    .filter((name) => isCodeFolder(name) && name !== state.codeFolder)
+    .map((name) => ({ path: join(place, name), seenMs: lstatSync(join(place, name)).mtimeMs }))
+    .sort((a, b) => b.seenMs - a.seenMs);
+  for (const { path, seenMs } of others.slice(CODES_KEPT - 1)) if (state.now() - seenMs > SETTLED_MS) remove(path);
+  // So that other versions see that this one is in use.
+  touch(join(place, state.codeFolder), state.now());
+}
+
+/** What no version that lays out the folder so has put there: earlier ones had other names. */
+function removeUnknown(place: string, kinds: readonly StateKind[]): void {
+  const known = new Set([...kinds.map(({ name }) => name), ...LOCKS, SCRATCH, MARK]);
+  for (const name of namesIn(place)) if (!known.has(name) && !isCodeFolder(name)) remove(join(place, name));
+}
+
+function isDue(mark: string, now: number): boolean {
+  const stat = statSync(mark, { throwIfNoEntry: false });
+  return stat === undefined || Math.abs(now - stat.mtimeMs) > EVERY_MS;
+}
+
+function markDone(mark: string, now: number): void {
+  try {
+    writeWhole(mark, '', mark);
+    touch(mark, now);
+  } catch {
+    // It is looked through again the next time.
+  }
+}
+
+function touch(path: string, now: number): void {
+  try {
+    utimesSync(path, now / 1000, now / 1000);
+  } catch {
+    // Not there, or not ours.
+  }
+}
+
+/** Bytes of it with all below, where that is asked for, and when it was last used: read, as far as the system notes it, or written. */
+function lookAt(path: string, isSized: boolean): { readonly bytes: number; readonly usedMs: number } | undefined {
+  const stat = lstatSync(path, { throwIfNoEntry: false });
+  if (stat === undefined) return undefined;
+  const usedMs = Math.max(stat.atimeMs, stat.mtimeMs, stat.ctimeMs);
+  if (!stat.isDirectory() || !isSized) return { bytes: stat.size, usedMs };
+  const below = namesIn(path).map((name) => lookAt(join(path, name), true)?.bytes ?? 0);
+  return { bytes: below.reduce((sum, bytes) => sum + bytes, 0), usedMs };
+}
+
+function namesIn(folder: string): string[] {
+  try {
+    return readdirSync(folder);
+  } catch {
+    return [];
+  }
+}
+
+/** What cannot be removed is tried again the next time. */
+function remove(path: string): void {
+  try {
+    rmSync(path, { recursive: true, force: true });
+  } catch {
+    // In use, or not ours.
+  }
+}
