@@ -1,3 +1,3 @@
 #!/usr/bin/env node
 'use strict';
-require('../dist/cli/start.js');
+require('./load.js')('dist/cli/start.js');

@@ -1,9 +1,11 @@
-// Builds dist/ from src/, afresh: compiles, copies what is no TypeScript, writes the JSON Schemas.
+// Builds dist/ from src/, afresh: compiles, copies what is no TypeScript, packs the program, writes the JSON Schemas.
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { cpSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { withLazyImports } from './lazy-imports.mjs';
+import { packProgram } from './pack.mjs';
 
 process.chdir(fileURLToPath(new URL('..', import.meta.url)));
 rmSync('dist', { recursive: true, force: true });
@@ -16,6 +18,9 @@ cpSync('src', 'dist', {
   recursive: true,
   filter: (path) => !/\.(?:ts|java)$|\/(?:java|encoder)$/.test(path),
 });
+for (const path of filesBelow('dist').filter((path) => path.endsWith('.js')))
+  writeFileSync(path, withLazyImports(readFileSync(path, 'utf8')));
+writeFileSync('dist/program.js', packProgram(process.cwd(), 'dist/cli/start.js'));
 // What tells the code of this version from that of any other: what was built, and the packages that it uses.
 writeFileSync('dist/code.txt', digestOf(['package-lock.json', ...filesBelow('dist')]).slice(0, 16));
 await import('./schemas.mjs');

@@ -18,7 +18,8 @@ if (stampIsOld('node_modules/.emballage-setup', lockDigest)) {
   run('installing packages', 'npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
   writeFileSync('node_modules/.emballage-setup', lockDigest);
 }
-const sources = ['tsconfig.json', 'tsconfig.build.json', 'scripts/build.mjs', ...filesBelow('src')].filter(
+const BUILDERS = ['build', 'lazy-imports', 'pack', 'schemas'].map((name) => `scripts/${name}.mjs`);
+const sources = ['tsconfig.json', 'tsconfig.build.json', ...BUILDERS, ...filesBelow('src')].filter(
   (file) => !file.endsWith('.test.ts'),
 );
 const sourceDigest = digestOf(sources) + lockDigest;

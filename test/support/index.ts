@@ -1,7 +1,7 @@
 /** A stand-in package index for tests, run by the built program in a process of its own. */
 import { spawn, type ChildProcess } from 'node:child_process';
 import { createInterface } from 'node:readline';
-import { folderWith, PROGRAM, type Files } from './program';
+import { environment, folderWith, PROGRAM, type Files } from './program';
 
 export interface TestIndex {
   readonly url: string;
@@ -15,7 +15,7 @@ afterAll(() => running.splice(0).forEach((child) => child.kill('SIGKILL')));
 /** Starts an index over a folder and waits until it listens. */
 export async function startTestIndex(folder: string, options: readonly string[] = []): Promise<TestIndex> {
   const args = [PROGRAM, 'stand-in', 'index', folder, '--port', '0', '--verbose', '--no-color', ...options];
-  const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'pipe'] });
+  const child = spawn(process.execPath, args, { env: environment(folder), stdio: ['ignore', 'pipe', 'pipe'] });
   running.push(child);
   const requests: string[] = [];
   createInterface({ input: child.stderr }).on('line', (line) => requests.push(line));

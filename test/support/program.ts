@@ -6,6 +6,9 @@ import { dirname, join } from 'node:path';
 
 export const PROGRAM = join(__dirname, '../../bin/emballage.js');
 
+/** What of a state folder only the version of the tool that made it reads. */
+export const CODE_FOLDER = `code-${readFileSync(join(__dirname, '../../dist/code.txt'), 'utf8').trim()}`;
+
 export interface Outcome {
   readonly status: number | null;
   readonly stdout: string;
@@ -35,21 +38,24 @@ export function environment(cwd: string): NodeJS.ProcessEnv {
 
 const caches = new Map<string, string>();
 
+/** What the runtime makes of the program is the same for all. */
+const STARTED = join(__dirname, '../../node_modules/.cache/emballage-started', CODE_FOLDER);
+mkdirSync(STARTED, { recursive: true });
+
 /** The user's folder for caches, as commands in a folder see it. */
 export function cachesOf(cwd: string): string {
-  const known = caches.get(cwd) ?? folderWith({});
-  caches.set(cwd, known);
-  return known;
+  const known = caches.get(cwd);
+  if (known !== undefined) return known;
+  const made = folderWith({ [`emballage/${CODE_FOLDER}/started`]: (path) => symlinkSync(STARTED, path) });
+  caches.set(cwd, made);
+  return made;
 }
 
 /** As if nothing had ever been built in a project, and nothing fetched. */
 export function forget(root: string): void {
   rmSync(join(root, '.emballage'), { recursive: true, force: true });
-  rmSync(join(cachesOf(root), 'emballage'), { recursive: true, force: true });
+  caches.delete(root);
 }
-
-/** What of a state folder only the version of the tool that made it reads. */
-export const CODE_FOLDER = `code-${readFileSync(join(__dirname, '../../dist/code.txt'), 'utf8').trim()}`;
 
 /** A PATH with these programs on it, as far as they are here, and no others. */
 export function pathTo(...programs: readonly string[]): string {

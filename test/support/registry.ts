@@ -5,7 +5,7 @@ import type { AddressInfo } from 'node:net';
 import { createInterface } from 'node:readline';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { join } from 'node:path';
-import { folderWith, PROGRAM } from './program';
+import { environment, folderWith, PROGRAM } from './program';
 
 const running: ChildProcess[] = [];
 afterAll(() => running.splice(0).forEach((child) => child.kill('SIGKILL')));
@@ -20,7 +20,7 @@ export interface TestRegistry {
 /** @param folder that it keeps images in */
 export async function standInRegistry(folder: string, options: readonly string[] = []): Promise<TestRegistry> {
   const args = [PROGRAM, 'stand-in', 'registry', folder, '--port', '0', '--verbose', '--no-color', ...options];
-  const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'pipe'] });
+  const child = spawn(process.execPath, args, { env: environment(folder), stdio: ['ignore', 'pipe', 'pipe'] });
   running.push(child);
   const requests: string[] = [];
   createInterface({ input: child.stderr }).on('line', (line) => requests.push(line));

@@ -100,6 +100,12 @@ export const KINDS = {
     dependsOn: 'the content of the package',
     ...{ keptBy: 'code', of: 'user', most: { things: 4000 } },
   },
+  started: {
+    name: 'started',
+    holds: 'what the runtime made of the text of the program, as bin/load.js keeps it',
+    dependsOn: 'that text, the version of the runtime, and the command',
+    ...{ keptBy: 'code', of: 'user', most: { things: 64 } },
+  },
   answers: {
     name: 'answers',
     holds: 'answers of servers, as RFC 9111 lets them be kept',

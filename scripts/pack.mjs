@@ -1,0 +1,72 @@
+// Packs the program and the packages it uses into one text, which bin/load.js runs: reading one file is quick where
+// finding and reading hundreds is not. A module still runs only when it is first asked for. What is large and seldom
+// used stays a file, and so does all that is started in threads or other programs.
+import { createRequire, isBuiltin } from 'node:module';
+import { readFileSync, realpathSync } from 'node:fs';
+import { join, relative, sep } from 'node:path';
+import { tokenizer } from 'acorn';
+
+const STAYS = /^node_modules\/(?:typescript|terser)\//;
+
+/**
+ * @param root absolute path of the folder that has `dist/` and `node_modules/`
+ * @param entry relative to it
+ * @returns the text: a function of a loader, which gives each module by its path relative to `root`
+ */
+export function packProgram(root, entry) {
+  const modules = new Map();
+  const open = [entry];
+  for (const path of open) {
+    if (modules.has(path)) continue;
+    const code = readFileSync(join(root, path), 'utf8');
+    const links = path.endsWith('.json') ? {} : linksOf(root, path, code);
+    modules.set(path, { code, links });
+    open.push(...Object.values(links));
+  }
+  const rows = [...modules].sort(([a], [b]) => (a < b ? -1 : 1)).map(([path, one]) => rowOf(path, one));
+  return ascii(`(function () { return {\n${rows.join(',\n')}\n}; })`);
+}
+
+function rowOf(path, { code, links }) {
+  const body = path.endsWith('.json') ? `module.exports = ${code.trim()};` : code.replace(/^#!.*/, '');
+  const run = `function (exports, require, module, __filename, __dirname) { ${body}\n}`;
+  return `${JSON.stringify(path)}: [${JSON.stringify(links)}, ${run}]`;
+}
+
+/** Where the literal requests of a module lead, as far as that is packed too. */
+function linksOf(root, path, code) {
+  const require = createRequire(join(root, path));
+  const links = {};
+  for (const request of requestsIn(code)) {
+    if (isBuiltin(request)) continue;
+    let found;
+    try {
+      found = realpathSync(require.resolve(request));
+    } catch {
+      // Asked for in vain here; if it is ever run, it is asked for again.
+      continue;
+    }
+    const target = relative(root, found).split(sep).join('/');
+    if (/\.(?:c?js|json)$/.test(target) && !target.startsWith('..') && !STAYS.test(target)) links[request] = target;
+  }
+  return links;
+}
+
+/** Texts in `require('x')`. */
+function requestsIn(code) {
+  const tokens = [...tokenizer(code, { ecmaVersion: 'latest', allowHashBang: true })];
+  return tokens.flatMap(({ type, value }, i) =>
+    type.label === 'name' &&
+    value === 'require' &&
+    tokens[i + 1]?.type.label === '(' &&
+    tokens[i + 2]?.type.label === 'string' &&
+    tokens[i + 3]?.type.label === ')'
+      ? [tokens[i + 2].value]
+      : [],
+  );
+}
+
+/** One byte a character, which is read fastest. Other characters stand in texts, patterns and comments only. */
+function ascii(text) {
+  return text.replace(/[^\0-\x7f]/g, (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`);
+}
