@@ -15,7 +15,18 @@ process.on('exit', () => rmSync(base, { recursive: true, force: true }));
 const rows = [];
 
 // All of them, or those that are named.
-const MEASURES = { startUp, coldBuild, nothingChanged, largeTree, modules, wheels, jars, natives, images };
+const MEASURES = {
+  startUp,
+  coldBuild,
+  nothingChanged,
+  smallCommands,
+  largeTree,
+  modules,
+  wheels,
+  jars,
+  natives,
+  images,
+};
 const only = process.argv.slice(2);
 for (const [name, measure] of Object.entries(MEASURES)) if (only.length === 0 || only.includes(name)) measure();
 console.log(table([['measure', 'ours', 'other', 'ratio', 'at most', ''], ...rows]));
@@ -65,13 +76,51 @@ function nothingChanged() {
   git('commit', '-q', '-m', 'all');
   spawnSync('sleep', ['0.2']);
   run(root, process.execPath, [program, 'build', '--quiet']);
-  const [ours, other, bare] = byTurns(7, [
+  run(root, process.execPath, [program, 'build', '--quiet']);
+  // The floor: Node.js looks at the same files, from a list, and does nothing else.
+  const list = join(base, 'list');
+  writeFileSync(list, filesBelow(join(root, 'functions')).join('\n'));
+  const look = `const fs = require('fs'); for (const path of fs.readFileSync(${JSON.stringify(list)}, 'utf8').split('\\n')) fs.lstatSync(path);`;
+  const [ours, other, floor] = byTurns(9, [
     () => time(root, process.execPath, [program, 'build']),
     () => time(root, 'git', ['status']),
-    () => time(root, process.execPath, ['-e', '0']),
+    () => time(root, process.execPath, ['-e', look]),
   ]);
-  report('nothing changed, 30 functions, 20,000 files, against git status', ours, other, 2);
-  rows.push(['  (of which Node.js needs to start at all)', ms(bare), ms(other), ratio(bare / other), '', '']);
+  report('nothing changed, 30 functions, 20,000 files, against lstat of them', ours, floor, 1.5);
+  report('  the same against git status', ours, other, 4);
+}
+
+/** A small function: what commands take beyond the start of Node.js, and of the function. */
+function smallCommands() {
+  const root = project('small', 1);
+  mkdirSync(join(root, 'functions/f0'), { recursive: true });
+  writeFileSync(join(root, 'functions/f0/a.mjs'), 'export const run = (event) => event;\n');
+  writeFileSync(join(root, 'event.json'), '{}');
+  run(root, process.execPath, [program, 'build', '--quiet']);
+  const commands = [
+    ['check', 'f0'],
+    ['why', 'f0', 'a.mjs'],
+    ['try', 'f0', '--event', 'event.json'],
+  ];
+  for (const args of commands) run(root, process.execPath, [program, ...args]);
+  const [bare, ...times] = byTurns(7, [
+    () => time(root, process.execPath, ['-e', '0']),
+    ...commands.map((args) => () => time(root, process.execPath, [program, ...args])),
+  ]);
+  commands.forEach(([name], i) => {
+    // Calling a function starts another Node.js.
+    const starts = name === 'try' ? 2 * bare : bare;
+    const over = times[i] - starts;
+    const most = 150;
+    rows.push([
+      `${name} of a small function, beyond the start of Node.js`,
+      ms(times[i]),
+      ms(starts),
+      ms(over),
+      ms(most),
+      verdict(over, most),
+    ]);
+  });
 }
 
 function largeTree() {
@@ -270,6 +319,12 @@ function project(name, functions, keys = {}) {
     'destination: d\narch: [arm64]\naccepts: { zip: {}, jar: {} }\nruntimes: { node 20: {}, java 17: {} }\n',
   );
   return root;
+}
+
+function filesBelow(folder) {
+  return readdirSync(folder, { recursive: true, withFileTypes: true })
+    .filter((one) => one.isFile())
+    .map((one) => join(one.parentPath ?? one.path, one.name));
 }
 
 function makeTree(folder, files, averageBytes) {

@@ -1,104 +1,122 @@
 'use strict';
 /**
- * Runs the program from its pack: one text, compiled with what the runtime made of it the last time (v8.Script's
- * cached data), which the user's folder for caches keeps by the version of the code, of the runtime, and the command.
+ * Runs the program from its pack: one file with all modules, of which only those are read that are asked for, each
+ * compiled with what the runtime made of it the last time (the cached data of v8.Script). That is kept in the user's
+ * folder for caches, by the version of the code, of the runtime, and the command.
  */
-const { createHash } = require('node:crypto');
-const { existsSync, mkdirSync, readFileSync, renameSync, rmSync, writeFileSync } = require('node:fs');
+const fs = require('node:fs');
 const { createRequire } = require('node:module');
 const { homedir } = require('node:os');
 const { dirname, isAbsolute, join } = require('node:path');
 const { constants, Script } = require('node:vm');
+const { crc32 } = require('node:zlib');
 
 const ROOT = join(__dirname, '..');
-const DIGEST_BYTES = 32;
-const COUNT_BYTES = 4;
+/** Bytes of the number at the head of a pack: how long the list of what is in it is. */
+const HEAD_BYTES = 12;
 
 /** @param entry path of a module, relative to the package */
 module.exports = function load(entry) {
+  const pack = openPack(join(ROOT, 'dist/program.pack'));
   const keptAt = keptPath();
-  const kept = keptAt === undefined ? undefined : readKept(keptAt);
-  const cachedData = kept?.data;
-  const filename = join(ROOT, 'dist/program.js');
-  const importModuleDynamically = constants.USE_MAIN_CONTEXT_DEFAULT_LOADER;
-  const script = new Script(readFileSync(filename, 'latin1'), { filename, cachedData, importModuleDynamically });
-  const modules = script.runInThisContext()();
+  const kept = keptAt === undefined ? new Map() : readKept(keptAt);
+  const scripts = new Map();
   const loaded = new Map();
-  const isOld = kept === undefined || script.cachedDataRejected === true;
-  if (keptAt !== undefined)
-    process.on('exit', () => {
-      if (isOld || loaded.size > kept.modules) keep(keptAt, script, loaded.size);
-    });
+  const compile = (path, filename) => {
+    const cachedData = kept.get(path);
+    const importModuleDynamically = constants.USE_MAIN_CONTEXT_DEFAULT_LOADER;
+    const script = new Script(pack.read(path), { filename, cachedData, importModuleDynamically });
+    if (script.cachedDataRejected === true) kept.delete(path);
+    scripts.set(path, script);
+    return script.runInThisContext();
+  };
   const run = (path) => {
     const known = loaded.get(path);
     if (known !== undefined) return known.exports;
-    const [links, body] = modules[path];
     const file = join(ROOT, path);
+    const links = pack.links(path);
     const module = { exports: {}, id: file, filename: file, loaded: false, children: [], paths: [] };
     loaded.set(path, module);
     let outside;
-    const find = (request) => {
+    const ask = (request) => {
       if (links[request] !== undefined) return run(links[request]);
       outside ??= createRequire(file);
       return outside(request);
     };
-    const ask = Object.assign(find, {
-      resolve: (request) => (outside ??= createRequire(file)).resolve(request),
-      main: require.main,
-      cache: require.cache,
-      extensions: require.extensions,
-    });
-    body.call(module.exports, module.exports, ask, module, file, dirname(file));
+    ask.resolve = (request) => (outside ??= createRequire(file)).resolve(request);
+    ask.main = require.main;
+    ask.cache = require.cache;
+    compile(path, file).call(module.exports, module.exports, ask, module, file, dirname(file));
     module.loaded = true;
     return module.exports;
   };
+  if (keptAt !== undefined)
+    process.on('exit', () => {
+      for (const path of scripts.keys()) if (!kept.has(path)) return keep(keptAt, scripts);
+    });
   return run(entry);
 };
 
-/** Where what the runtime makes of the text for this command is kept; undefined where that is not to be known. */
+/** A pack, as scripts/pack.mjs writes it. */
+function openPack(path) {
+  const fd = fs.openSync(path, 'r');
+  const read = (at, length) => {
+    const bytes = Buffer.allocUnsafe(length);
+    fs.readSync(fd, bytes, 0, length, at);
+    return bytes.latin1Slice();
+  };
+  const length = Number(read(0, HEAD_BYTES));
+  const list = JSON.parse(read(HEAD_BYTES, length));
+  return {
+    links: (path) => list[path][2],
+    read: (path) => read(HEAD_BYTES + length + list[path][0], list[path][1]),
+  };
+}
+
+/** Where what the runtime makes of the modules for this command is kept; undefined where that is not to be known. */
 function keptPath() {
   const command = process.argv[2] ?? '';
-  const isCommand = /^[a-z-]+$/.test(command) && existsSync(join(ROOT, `dist/cli/commands/${command}.js`));
+  const isCommand = /^[a-z-]+$/.test(command) && fs.existsSync(join(ROOT, `dist/cli/commands/${command}.js`));
   try {
-    const code = readFileSync(join(ROOT, 'dist/code.txt'), 'latin1');
+    const code = fs.readFileSync(join(ROOT, 'dist/code.txt'), 'latin1');
     const named = process.env.XDG_CACHE_HOME ?? '';
-    const caches = isAbsolute(named) ? named : join(homedir(), '.cache');
-    return join(caches, 'emballage', `code-${code}`, 'started', `${isCommand ? command : 'other'}-${process.version}-${process.arch}`);
+    const folder = join(isAbsolute(named) ? named : join(homedir(), '.cache'), 'emballage', `code-${code}`, 'started');
+    return join(folder, `${isCommand ? command : 'other'}-${process.version}-${process.arch}`);
   } catch {
     return undefined;
   }
 }
 
-/**
- * Digest and number of modules come first: what was cut off or overwritten would not be noticed by the runtime, and
- * what was kept of a run that came to less is kept again.
- */
+/** The checksum comes first: what was cut off or overwritten would not be noticed by the runtime. */
 function readKept(path) {
+  const kept = new Map();
   try {
-    const bytes = readFileSync(path);
-    const content = bytes.subarray(DIGEST_BYTES);
-    if (!digestOf(content).equals(bytes.subarray(0, DIGEST_BYTES))) return undefined;
-    return { modules: content.readUInt32LE(0), data: content.subarray(COUNT_BYTES) };
+    const bytes = fs.readFileSync(path);
+    if (crc32(bytes.subarray(4)) !== bytes.readUInt32LE(0)) return kept;
+    const dataAt = 8 + bytes.readUInt32LE(4);
+    const list = JSON.parse(bytes.latin1Slice(8, dataAt));
+    let at = dataAt;
+    for (const [name, length] of list) kept.set(name, bytes.subarray(at, (at += length)));
   } catch {
-    return undefined;
+    kept.clear();
   }
+  return kept;
 }
 
-function keep(path, script, count) {
+function keep(path, scripts) {
   const temporary = `${path}.${process.pid}`;
   try {
-    const modules = Buffer.alloc(COUNT_BYTES);
-    modules.writeUInt32LE(count);
-    const content = Buffer.concat([modules, script.createCachedData()]);
-    mkdirSync(dirname(path), { recursive: true });
-    writeFileSync(temporary, Buffer.concat([digestOf(content), content]));
-    renameSync(temporary, path);
+    const data = [...scripts].map(([name, script]) => [name, script.createCachedData()]);
+    const list = Buffer.from(JSON.stringify(data.map(([name, bytes]) => [name, bytes.length])), 'latin1');
+    const head = Buffer.alloc(8);
+    head.writeUInt32LE(list.length, 4);
+    const whole = Buffer.concat([head, list, ...data.map(([, bytes]) => bytes)]);
+    whole.writeUInt32LE(crc32(whole.subarray(4)));
+    fs.mkdirSync(dirname(path), { recursive: true });
+    fs.writeFileSync(temporary, whole);
+    fs.renameSync(temporary, path);
   } catch {
     // The next start takes a little longer, nothing more.
-    rmSync(temporary, { force: true });
+    fs.rmSync(temporary, { force: true });
   }
-}
-
-function digestOf(bytes) {
-  return createHash('sha256').update(bytes).digest();
 }

@@ -20,7 +20,7 @@ cpSync('src', 'dist', {
 });
 for (const path of filesBelow('dist').filter((path) => path.endsWith('.js')))
   writeFileSync(path, withLazyImports(readFileSync(path, 'utf8')));
-writeFileSync('dist/program.js', packProgram(process.cwd(), 'dist/cli/start.js'));
+writeFileSync('dist/program.pack', packProgram(process.cwd(), 'dist/cli/start.js'));
 // What tells the code of this version from that of any other: what was built, and the packages that it uses.
 writeFileSync('dist/code.txt', digestOf(['package-lock.json', ...filesBelow('dist')]).slice(0, 16));
 await import('./schemas.mjs');

@@ -1,9 +1,9 @@
 // What a module imports is loaded when it is first used, so that a command loads only what it comes to. Works on what
-// the TypeScript compiler writes, in which an import is `const x_1 = require("x");`, and every use of it names `x_1`.
+// the TypeScript compiler writes, in which an import is `const x_1 = require("x");`, or `var`, and every use of it names `x_1`.
 // None of our modules does anything by being loaded, so it is all one when that happens.
 import { tokenizer } from 'acorn';
 
-const IMPORT = /^const (\w+_\d+) = ((?:__import(?:Star|Default)\()?require\("[^"]+"\)\)?);$/gm;
+const IMPORT = /^(?:const|var) (\w+_\d+) = ((?:__import(?:Star|Default)\()?require\("[^"]+"\)\)?);$/gm;
 
 /** @param code of a CommonJS module @returns the same with its imports where they are used */
 export function withLazyImports(code) {

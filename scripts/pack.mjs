@@ -11,7 +11,8 @@ const STAYS = /^node_modules\/(?:typescript|terser)\//;
 /**
  * @param root absolute path of the folder that has `dist/` and `node_modules/`
  * @param entry relative to it
- * @returns the text: a function of a loader, which gives each module by its path relative to `root`
+ * @returns twelve digits, the length of the list; the list, JSON: where each module begins behind it, how long it is, and
+ * where its requests lead; the modules, each a function as Node.js makes of a CommonJS module. One byte a character.
  */
 export function packProgram(root, entry) {
   const modules = new Map();
@@ -20,17 +21,23 @@ export function packProgram(root, entry) {
     if (modules.has(path)) continue;
     const code = readFileSync(join(root, path), 'utf8');
     const links = path.endsWith('.json') ? {} : linksOf(root, path, code);
-    modules.set(path, { code, links });
+    modules.set(path, { text: wrapped(path, code), links });
     open.push(...Object.values(links));
   }
-  const rows = [...modules].sort(([a], [b]) => (a < b ? -1 : 1)).map(([path, one]) => rowOf(path, one));
-  return ascii(`(function () { return {\n${rows.join(',\n')}\n}; })`);
+  const sorted = [...modules].sort(([a], [b]) => (a < b ? -1 : 1));
+  let at = 0;
+  const list = {};
+  for (const [path, { text, links }] of sorted) {
+    list[path] = [at, text.length, links];
+    at += text.length;
+  }
+  const listText = ascii(JSON.stringify(list));
+  return [String(listText.length).padStart(12, '0'), listText, ...sorted.map(([, { text }]) => text)].join('');
 }
 
-function rowOf(path, { code, links }) {
+function wrapped(path, code) {
   const body = path.endsWith('.json') ? `module.exports = ${code.trim()};` : code.replace(/^#!.*/, '');
-  const run = `function (exports, require, module, __filename, __dirname) { ${body}\n}`;
-  return `${JSON.stringify(path)}: [${JSON.stringify(links)}, ${run}]`;
+  return ascii(`(function (exports, require, module, __filename, __dirname) { ${body}\n})`);
 }
 
 /** Where the literal requests of a module lead, as far as that is packed too. */

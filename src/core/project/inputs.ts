@@ -78,7 +78,7 @@ export function watchInputs(
 /** Whether all of it looks as it did. */
 export function standsAsWatched({ root }: Pick<Project, 'root'>, watched: readonly Watched[]): boolean {
   return watched.every(([path, before]) => {
-    const now = stampAt(join(root, path));
+    const now = stampAt(`${root}/${path}`);
     return now === null || before === null ? now === before : sameStamp(now, before);
   });
 }

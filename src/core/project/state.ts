@@ -178,13 +178,13 @@ export class StateFolder {
 
   /** Absolute path of a folder for what is needed while this run lasts; the caller removes it. */
   scratch(name: string): string {
-    return join(this.path, SCRATCH, `${String(process.pid)}-${THIS_MACHINE}-${name}`);
+    return join(this.path, SCRATCH, `${String(process.pid)}-${thisMachine()}-${name}`);
   }
 
   /** Whether a folder for a run is one of this machine that has ended. */
   isStopped(name: string): boolean {
     const [, pid, machine] = /^(\d+)-([0-9a-f]{8})-/.exec(name) ?? [];
-    return machine === THIS_MACHINE && !isRunning(Number(pid));
+    return machine === thisMachine() && !isRunning(Number(pid));
   }
 
   /** Name of the folder for what only this version of the code reads. */
@@ -195,7 +195,9 @@ export class StateFolder {
 
 const CODE = 'code-';
 /** Containers that share a folder number their processes alike. */
-const THIS_MACHINE = contentDigest(hostname()).slice(0, 8);
+function thisMachine(): string {
+  return contentDigest(hostname()).slice(0, 8);
+}
 
 function isRunning(pid: number): boolean {
   try {

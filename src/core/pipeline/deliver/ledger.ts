@@ -1,38 +1,15 @@
 /** The ledger: what was sent where, and what was taken back. It lies beside the sheet and belongs to the project. */
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { z } from 'zod';
 import { EmballageError, systemCode } from '../../base/errors';
 import { baseOf } from '../../base/paths';
+import { contentDigest } from '../../disk/digest';
 import { writeWhole } from '../../disk/write';
 import type { Project } from '../../project/targets';
+import { isVerified, noteVerified } from '../../project/verified';
+import { ledgerSchema, type Delivery, type Ledger } from './ledger-schema';
 
-const digest = z.string().regex(/^sha256:[0-9a-f]{64}$/);
-
-const delivery = z.strictObject({
-  function: z.string(),
-  destination: z.string(),
-  /** `harbour.example:5000`. */
-  registry: z.string(),
-  /** Name of the repository there. */
-  repository: z.string(),
-  /** Of the index over all architectures. */
-  digest,
-  tags: z.array(z.string()),
-  /** Digest of the image of each architecture. */
-  images: z.record(z.string(), digest),
-  /** When it was sent, RFC 3339. */
-  sent: z.string(),
-  /** When it was taken back. */
-  recalled: z.string().optional(),
-});
-
-export const ledgerSchema = z
-  .strictObject({ ledger: z.literal(1), deliveries: z.array(delivery) })
-  .meta({ title: 'Emballage ledger' });
-
-export type Delivery = z.output<typeof delivery>;
-export type Ledger = z.output<typeof ledgerSchema>;
+export type { Delivery, Ledger } from './ledger-schema';
 
 /** The ledger of a sheet lies beside it, under its name: `emballage.yaml` has `emballage.ledger`. */
 export function ledgerNameOf({ files: [sheet = 'emballage.yaml'] }: Pick<Project, 'files'>): string {
@@ -54,16 +31,22 @@ export function readLedger(project: Project): Ledger {
       },
       cause,
     );
+  let text: string;
   let value: unknown;
   try {
-    value = JSON.parse(readFileSync(join(project.root, name), 'utf8'));
+    text = readFileSync(join(project.root, name), 'utf8');
+    value = JSON.parse(text);
   } catch (error) {
     if (systemCode(error) === 'ENOENT') return { ledger: 1, deliveries: [] };
     throw bad('text that is no JSON: it was cut off, edited by hand or merged badly', error);
   }
+  const digest = contentDigest(text);
+  if (isVerified(project.state, digest)) return value as Ledger;
   const read = ledgerSchema.safeParse(value);
-  if (read.success) return read.data;
-  throw bad(`\`${read.error.issues[0]?.path.map(String).join('.') ?? ''}\`, which is not as the format wants it`);
+  if (!read.success)
+    throw bad(`\`${read.error.issues[0]?.path.map(String).join('.') ?? ''}\`, which is not as the format wants it`);
+  noteVerified(project.state, digest);
+  return read.data;
 }
 
 /** One line a delivery: what is added shows in a diff as the line that was added. */

@@ -1,0 +1,86 @@
+/** What each command loads, held to test/start-budget.json: a start is quick because little is loaded. */
+import { spawnSync } from 'node:child_process';
+import { readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { environment, folderWith, HORN, project, PROGRAM, put, run } from '../support/program';
+
+const ROOT = join(__dirname, '../..');
+const BUDGET = join(__dirname, '../start-budget.json');
+
+/** For each command line, the most modules, and thousands of bytes of source. */
+type Budget = Readonly<Record<string, readonly [modules: number, kilobytes: number]>>;
+
+type Loaded = readonly (readonly [path: string, bytes: number])[];
+
+/** @param start the module that starts the program: every module by itself, or the pack */
+function loadedBy(root: string, line: string, start = join(ROOT, 'dist/cli/start.js')): Loaded {
+  const out = join(folderWith({}), 'loaded.json');
+  const args = ['-r', join(ROOT, 'test/support/count-modules.js'), start, ...line.split(' ')];
+  spawnSync(process.execPath, args, { cwd: root, env: { ...environment(root), LOADED: out } });
+  return JSON.parse(readFileSync(out, 'utf8')) as Loaded;
+}
+
+describe('a start', () => {
+  const root = (): string => {
+    const made = project({ 'horn.mjs': HORN }, {}, { 'event.json': '{ "data": { "blasts": 2 } }' });
+    put(made, { 'chart.ledger': '' });
+    expect(run(made, ['build']).status).toBe(0);
+    // What it was built of is known to be right from the first time that it was read.
+    expect(run(made, ['why', 'horn', 'horn.mjs']).status).toBe(0);
+    return made;
+  };
+  const lines = ['--help', '--version', 'sail', 'build --sail', 'build', 'rules', 'ledger', 'why horn horn.mjs'];
+  const working = ['check horn', 'try horn --event event.json', 'lock', 'toolchains'];
+
+  it('loads no more than its budget allows, for every command', () => {
+    const made = root();
+    const budget = JSON.parse(readFileSync(BUDGET, 'utf8')) as Budget;
+    const found = [...lines, ...working].map((line) => {
+      const loaded = loadedBy(made, line);
+      return [line, [loaded.length, Math.ceil(loaded.reduce((sum, [, bytes]) => sum + bytes, 0) / 1000)]] as const;
+    });
+    // A new budget is written on purpose only.
+    if (process.env.NEW_BUDGET === '1')
+      writeFileSync(BUDGET, `${JSON.stringify(Object.fromEntries(found), null, 2)}\n`);
+    const over = found.filter(([line, [modules, kilobytes]]) => {
+      const [mostModules, mostKilobytes] = budget[line] ?? [0, 0];
+      return modules > mostModules || kilobytes > mostKilobytes;
+    });
+    expect(over).toEqual([]);
+    expect(Object.keys(budget)).toEqual([...lines, ...working]);
+  });
+
+  it('loads neither schemas nor a language for what needs none', () => {
+    const made = root();
+    for (const line of lines.filter((one) => one !== 'rules')) {
+      const paths = loadedBy(made, line).map(([path]) => path.slice(ROOT.length + 1));
+      expect([line, paths.filter((path) => /node_modules\/(?:zod|yaml|semver|typescript)\//.test(path))]).toEqual([
+        line,
+        [],
+      ]);
+      expect([line, paths.filter((path) => /languages\/\w+\/work\.js$/.test(path))]).toEqual([line, []]);
+    }
+  });
+
+  it('reads one file for all of them', () => {
+    const made = root();
+    const paths = loadedBy(made, 'build', PROGRAM).map(([path]) => path.slice(ROOT.length + 1));
+    expect(paths).toEqual(['bin/emballage.js', 'bin/load.js']);
+  });
+
+  it('does without what was kept of the start before, where that is damaged', () => {
+    const made = root();
+    const kept = (root: string) => join(environment(root).XDG_CACHE_HOME ?? '', 'emballage');
+    const caches = folderWith({});
+    const again = (): unknown => run(made, ['build'], { env: { XDG_CACHE_HOME: caches } });
+    expect(again()).toMatchObject({ status: 0, stderr: '' });
+    expect(kept(made)).not.toBe(caches);
+    const [file] = spawnSync('find', [caches, '-name', 'build-*'], { encoding: 'utf8' }).stdout.split('\n');
+    const bytes = readFileSync(file ?? '');
+    for (const damaged of [bytes.subarray(0, 1000), Buffer.from(bytes).fill(7, 2000, 3000), Buffer.alloc(0)]) {
+      writeFileSync(file ?? '', damaged);
+      expect(again()).toMatchObject({ status: 0, stderr: '' });
+      expect(readFileSync(file ?? '').length).toBeGreaterThan(100_000);
+    }
+  });
+});
