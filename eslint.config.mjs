@@ -2,7 +2,7 @@ import tseslint from 'typescript-eslint';
 import { pureCore } from './tools/eslint-core.mjs';
 
 export default tseslint.config(
-  { ignores: ['dist', 'node_modules', 'src/core/formats/deflate/encoder', 'demo', 'schemas'] },
+  { ignores: ['dist', 'node_modules', 'src/core/formats/deflate/encoder', 'demo', 'schemas', 'test/fixtures'] },
   {
     files: ['src/**/*.ts', 'test/**/*.ts'],
     extends: [...tseslint.configs.strictTypeChecked, ...tseslint.configs.stylisticTypeChecked],

@@ -262,19 +262,23 @@ interface Schema {
   readonly additionalProperties: Schema;
 }
 
+function part({ properties }: Schema, key: string): Schema {
+  const found = properties[key];
+  if (found === undefined) throw new Error(`no ${key}`);
+  return found;
+}
+
 it('no key of a sheet or a destination is left out of that', () => {
   const read = (name: string): Schema =>
     JSON.parse(readFileSync(join(__dirname, `../../schemas/${name}.schema.json`), 'utf8')) as Schema;
   const keysOf = ({ properties }: Schema, at = ''): string[] => Object.keys(properties).map((key) => `${at}${key}`);
-  const { project, destinations, defaults, functions, ...others } = read('sheet').properties;
-  expect([project !== undefined, destinations !== undefined, others]).toEqual([true, true, {}]);
-  const spec = functions?.additionalProperties as Schema;
-  const wanted = [...keysOf(spec), ...keysOf(spec.properties.build as Schema, 'build.')].filter(
-    (key) => key !== 'build',
-  );
+  const sheet = read('sheet');
+  expect(keysOf(sheet).sort()).toEqual(['defaults', 'destinations', 'functions', 'project']);
+  const spec = part(sheet, 'functions').additionalProperties;
+  const wanted = [...keysOf(spec), ...keysOf(part(spec, 'build'), 'build.')].filter((key) => key !== 'build');
   expect(Object.keys(FUNCTION_KEYS).sort()).toEqual(wanted.sort());
-  expect(Object.keys(DEFAULT_KEYS).sort()).toEqual(keysOf(defaults as Schema).sort());
+  expect(Object.keys(DEFAULT_KEYS).sort()).toEqual(keysOf(part(sheet, 'defaults')).sort());
   const place = read('destination');
-  const offered = keysOf(place.properties.runtimes?.additionalProperties as Schema, 'runtimes.');
+  const offered = keysOf(part(place, 'runtimes').additionalProperties, 'runtimes.');
   expect(Object.keys(DESTINATION_KEYS).sort()).toEqual([...keysOf(place), ...offered].sort());
 });
