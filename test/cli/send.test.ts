@@ -262,6 +262,9 @@ describe('the registry server that others run', () => {
         });
       expect(await Promise.all([start(root, 'horn'), start(other, 'horn'), start(other, 'bell')])).toEqual([0, 0, 0]);
       expect(await tagsOf(host, 'horn')).toHaveLength(2);
+      // Both that were sent of one project are in its ledger.
+      const { deliveries } = JSON.parse(run(other, ['ledger', '--json']).stdout) as { deliveries: object[] };
+      expect(deliveries).toHaveLength(2);
     },
     120_000,
   );

@@ -26,6 +26,18 @@ function makePe(machine: number, imports: readonly string[]): Buffer {
   return bytes;
 }
 
+/** An assembly: a PE file with a CLI header. @param flags of that */
+function makeAssembly(flags: number): Buffer {
+  const bytes = makePe(0x14c, []);
+  const optional = 240;
+  bytes.copy(bytes, 88 + optional, 216, 256);
+  bytes.fill(0, 216, 216 + 12);
+  bytes.writeUInt16LE(optional, 84);
+  bytes.writeUInt32LE(0x1000 + 300, 88 + 112 + 14 * 8);
+  bytes.writeUInt32LE(flags, 512 + 300 + 16);
+  return bytes;
+}
+
 function makeMachO(cpu: number, loads: readonly string[]): Buffer {
   const commands = loads.map((name) => {
     const bytes = Buffer.alloc(56);
@@ -99,6 +111,13 @@ describe('compiled files of every kind', () => {
       undefined,
       undefined,
     ]);
+  });
+
+  it('are none where their code is for a virtual machine only', () => {
+    expect(readNative(makeAssembly(1))).toBeUndefined();
+    // With code for a processor among it they are.
+    expect(readNative(makeAssembly(0x10))).toMatchObject({ format: 'PE', machines: [{ name: 'x86 (32 bit)' }] });
+    expect(readNative(makeAssembly(1).subarray(0, 512 + 310))).toMatchObject({ fault: expect.any(String) as string });
   });
 
   it('are faults where they end too early or lie, and are never read past their end', () => {

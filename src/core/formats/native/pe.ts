@@ -1,4 +1,4 @@
-/** The headers and imports of PE files (Microsoft PE and COFF Specification). */
+/** The headers and imports of PE files (Microsoft PE and COFF Specification; ECMA-335 for what runs on a virtual machine). */
 import { stretchOf, type ByteSource } from '../byte-source';
 import { Fields } from '../fields';
 import type { NativeInfo, NativeMachine } from './model';
@@ -8,7 +8,11 @@ const SIGNATURE = 0x4550;
 const MAGIC_64 = 0x20b;
 const MAGIC_32 = 0x10b;
 const IS_DLL = 0x2000;
+/** Numbers of data directories: the table of imports, and the CLI header (ECMA-335, II.25.2.3.3). */
 const IMPORTS = 1;
+const CLI_HEADER = 14;
+/** The code is for a virtual machine only, so the processor does not matter (ECMA-335, II.25.3.3.1). */
+const IL_ONLY = 1;
 const MAX_SECTIONS = 96;
 const MAX_IMPORTS = 4096;
 const MAX_NAME = 512;
@@ -30,8 +34,11 @@ export function isPe(start: Uint8Array): boolean {
   return start.length >= 2 && start[0] === 0x4d && start[1] === 0x5a;
 }
 
-/** @throws RangeError for a file whose tables lead outside it */
-export function readPe(source: ByteSource): NativeInfo {
+/**
+ * Undefined for a managed assembly, whose code no processor runs.
+ * @throws RangeError for a file whose tables lead outside it
+ */
+export function readPe(source: ByteSource): NativeInfo | undefined {
   const at = new Fields(stretchOf(source, 0, 64), true).u32(PE_OFFSET_AT);
   // Signature 4, Machine 2, NumberOfSections 2, …, SizeOfOptionalHeader 2 at 20, Characteristics 2 at 22.
   const coff = new Fields(stretchOf(source, at, 24), true);
@@ -44,13 +51,14 @@ export function readPe(source: ByteSource): NativeInfo {
   const count = coff.u16(6);
   if (count > MAX_SECTIONS) throw new RangeError('more sections than the format allows');
   const sections = readSections(new Fields(stretchOf(source, at + 24 + optionalSize, count * 40), true), count);
+  if (isManaged(source, directory(optional, magic, CLI_HEADER), sections)) return undefined;
   const machine = MACHINES[number] ?? { name: `processor ${String(number)}`, bits: magic === MAGIC_64 ? 64 : 32 };
   return {
     format: 'PE',
     system: 'Windows',
     kind: (coff.u16(22) & IS_DLL) !== 0 ? 'library' : 'program',
     machines: [machine],
-    needs: readImports(source, importTable(optional, magic), sections),
+    needs: readImports(source, directory(optional, magic, IMPORTS), sections),
   };
 }
 
@@ -63,11 +71,18 @@ function readSections(table: Fields, count: number): SectionSpan[] {
   }));
 }
 
-/** Address of the import table; 0 for none. */
-function importTable(optional: Fields, magic: number): number {
+/** Address that a data directory leads to; 0 for none. */
+function directory(optional: Fields, magic: number, number: number): number {
   const countAt = magic === MAGIC_64 ? 108 : 92;
-  if (optional.bytes.length < countAt + 4 || optional.u32(countAt) <= IMPORTS) return 0;
-  return optional.u32(countAt + 4 + IMPORTS * 8);
+  const at = countAt + 4 + number * 8;
+  if (optional.bytes.length < at + 4 || optional.u32(countAt) <= number) return 0;
+  return optional.u32(at);
+}
+
+function isManaged(source: ByteSource, header: number, sections: readonly SectionSpan[]): boolean {
+  if (header === 0) return false;
+  // Cb 4, MajorRuntimeVersion 2, MinorRuntimeVersion 2, MetaData 8, Flags 4.
+  return (new Fields(stretchOf(source, offsetOf(header, sections), 20), true).u32(16) & IL_ONLY) !== 0;
 }
 
 function readImports(source: ByteSource, table: number, sections: readonly SectionSpan[]): string[] {

@@ -13,7 +13,7 @@ const START_BYTES = 20;
 const MAX_OBJECTS = 64;
 const FREEBSD = 9;
 
-/** Undefined for what is no compiled file. */
+/** Undefined for what is no compiled file, or compiled for no processor. */
 export function readNative(bytes: Uint8Array | ByteSource): NativeReading | undefined {
   const source = bytes instanceof Uint8Array ? sourceOfBytes(bytes) : bytes;
   const start = source.read(0, Math.min(START_BYTES, source.size));
@@ -66,7 +66,7 @@ function readArchive(source: ByteSource): NativeInfo {
 const READERS: readonly {
   readonly format: NativeInfo['format'];
   readonly isOne: (start: Uint8Array) => boolean;
-  readonly read: (source: ByteSource) => NativeInfo;
+  readonly read: (source: ByteSource) => NativeInfo | undefined;
 }[] = [
   { format: 'ELF', isOne: isElf, read: readElfFile },
   { format: 'PE', isOne: isPe, read: readPe },
