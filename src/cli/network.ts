@@ -1,114 +1,75 @@
-/** The network of this machine. */
-import { readFileSync } from 'node:fs';
-import { Agent as HttpAgent, request as httpRequest, type ClientRequest, type IncomingHttpHeaders } from 'node:http';
-import { Agent as HttpsAgent, request as httpsRequest } from 'node:https';
-import { homedir } from 'node:os';
-import { join } from 'node:path';
+/** The network of this machine: one client for everything, with the proxies that the environment names. */
+import { pipeline, Readable } from 'node:stream';
 import { setTimeout as sleep } from 'node:timers/promises';
-import type { Network, NetworkRequest as TransferRequest, NetworkResponse } from '../core/sources';
+import { createGunzip } from 'node:zlib';
+import { EnvHttpProxyAgent, errors, request, type Dispatcher } from 'undici';
+import type { Network, NetworkRequest, NetworkResponse } from '../core/sources';
 
-/** How long a server may be silent. */
+/** How long a server may be silent: before it answers, and between two pieces of an answer. */
 const SILENCE_MS = 120_000;
+const CONNECT_MS = 30_000;
+/** This machine is asked without a proxy. */
+const OWN_HOSTS = 'localhost,127.0.0.1,::1';
+
+let client: Dispatcher | undefined;
 
 export function systemNetwork(): Network {
-  return {
-    async request({ url, headers }) {
-      const response = await fetch(url, { headers, redirect: 'manual', signal: AbortSignal.timeout(SILENCE_MS * 10) });
-      return {
-        status: response.status,
-        headers: Object.fromEntries(response.headers),
-        body: response.body ?? emptyBody(),
-      };
-    },
-    sleep: (ms) => sleep(ms),
-    now: () => Date.now(),
-  };
-}
-
-/**
- * For registries: what is sent goes out as it is read, with its length said before. Nothing is unpacked on the way, since
- * digests are of what was sent.
- */
-export function transferNetwork(): Network {
-  const agents = { 'http:': new HttpAgent({ keepAlive: true }), 'https:': new HttpsAgent({ keepAlive: true }) };
-  return {
-    request: (asked) => transfer(asked, agents),
-    sleep: (ms) => sleep(ms),
-    now: () => Date.now(),
-  };
-}
-
-function transfer(
-  { url, headers, method, body }: TransferRequest,
-  agents: { readonly 'http:': HttpAgent; readonly 'https:': HttpsAgent },
-): Promise<NetworkResponse> {
-  const isPlain = new URL(url).protocol === 'http:';
-  const options = {
-    method: method ?? 'GET',
-    headers,
-    agent: agents[isPlain ? 'http:' : 'https:'],
-    timeout: SILENCE_MS,
-  };
-  return new Promise((resolve, reject) => {
-    const request = (isPlain ? httpRequest : httpsRequest)(url, options, (response) => {
-      resolve({ status: response.statusCode ?? 0, headers: plainHeaders(response.headers), body: response });
-    });
-    request.on('timeout', () => request.destroy(new Error('the server has been silent for too long')));
-    request.on('error', reject);
-    if (body === undefined) request.end();
-    else sendBody(body, request).catch((error: unknown) => request.destroy(error instanceof Error ? error : undefined));
+  client ??= new EnvHttpProxyAgent({
+    headersTimeout: SILENCE_MS,
+    bodyTimeout: SILENCE_MS,
+    connect: { timeout: CONNECT_MS },
+    noProxy: [process.env.no_proxy ?? process.env.NO_PROXY ?? '', OWN_HOSTS].filter((one) => one !== '').join(','),
   });
+  const dispatcher = client;
+  return {
+    request: (asked) => transfer(asked, dispatcher),
+    sleep: (ms) => sleep(ms),
+    now: () => Date.now(),
+  };
 }
 
-async function sendBody(body: NonNullable<TransferRequest['body']>, request: ClientRequest): Promise<void> {
-  for await (const piece of body.pieces()) {
-    if (request.destroyed) return;
-    if (!request.write(piece))
-      await new Promise<void>((resolve) => {
-        const done = (): void => {
-          request.off('drain', done).off('close', done);
-          resolve();
-        };
-        request.on('drain', done).on('close', done);
-      });
+/** What is sent goes out as it is read, with its length said before. */
+async function transfer(
+  { url, headers, method, body }: NetworkRequest,
+  dispatcher: Dispatcher,
+): Promise<NetworkResponse> {
+  const sent = body === undefined ? null : Readable.from(body.pieces(), { objectMode: false });
+  try {
+    const answer = await request(url, { method: method ?? 'GET', headers, body: sent, dispatcher });
+    const plain = plainHeaders(answer.headers);
+    const isPacked = plain['content-encoding'] === 'gzip' && headers['accept-encoding'] === 'gzip';
+    return { status: answer.statusCode, headers: plain, body: told(isPacked ? unpacked(answer.body) : answer.body) };
+  } catch (error) {
+    throw inWords(error);
   }
-  request.end();
 }
 
-function plainHeaders(headers: IncomingHttpHeaders): Record<string, string> {
+/** Errors of either come out at the end. */
+function unpacked(body: Readable): Readable {
+  return pipeline(body, createGunzip(), () => undefined);
+}
+
+async function* told(body: Readable): AsyncGenerator<Uint8Array> {
+  try {
+    for await (const piece of body) yield piece as Uint8Array;
+  } catch (error) {
+    throw inWords(error);
+  }
+}
+
+/** What the client says in the words of programs, as people would. */
+function inWords(error: unknown): unknown {
+  if (error instanceof errors.HeadersTimeoutError || error instanceof errors.BodyTimeoutError)
+    return new Error('the server has been silent for too long', { cause: error });
+  if (error instanceof errors.ConnectTimeoutError) return new Error('no connection in half a minute', { cause: error });
+  const code = typeof error === 'object' && error !== null && 'code' in error ? error.code : undefined;
+  return code === 'ECONNREFUSED' ? new Error('nobody listening there', { cause: error }) : error;
+}
+
+function plainHeaders(headers: Readonly<Record<string, string | string[] | undefined>>): Record<string, string> {
   return Object.fromEntries(
     Object.entries(headers).flatMap(([name, value]) =>
       value === undefined ? [] : [[name, Array.isArray(value) ? value.join(', ') : value]],
     ),
   );
-}
-
-/**
- * Logins for registries: the file that REGISTRY_AUTH_FILE names, or those of the places where engines keep them
- * (containers-auth.json(5) and its kin).
- */
-export function registryAuthFiles(): { readonly text: string; readonly shown: string }[] {
-  const named = process.env.REGISTRY_AUTH_FILE;
-  const runtime = process.env.XDG_RUNTIME_DIR;
-  const config = process.env.XDG_CONFIG_HOME ?? join(homedir(), '.config');
-  const paths =
-    named === undefined
-      ? [
-          ...(runtime === undefined ? [] : [join(runtime, 'containers/auth.json')]),
-          join(config, 'containers/auth.json'),
-          join(process.env.DOCKER_CONFIG ?? join(homedir(), '.docker'), 'config.json'),
-        ]
-      : [named];
-  return paths.flatMap((path) => {
-    try {
-      return [{ text: readFileSync(path, 'utf8'), shown: path }];
-    } catch {
-      return [];
-    }
-  });
-}
-
-// eslint-disable-next-line @typescript-eslint/require-await
-async function* emptyBody(): AsyncGenerator<Uint8Array> {
-  yield new Uint8Array(0);
 }

@@ -1,5 +1,5 @@
 /** `try --serve` and `--watch`: a function behind an address on this machine, built and loaded again when its source changes. */
-import { basename, dirname, join } from 'node:path';
+import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { printable } from '../core/base/text';
 import { formatSize, formatTime } from '../core/base/units';
@@ -10,7 +10,7 @@ import { selectFunctions, type Project, type Target } from '../core/project/targ
 import type { Waybill } from '../core/waybill';
 import { openHost, serveFunction, type RunningService, type ServedCall } from '../standins/host';
 import { planCalls } from './calling';
-import { FolderWatch } from './folder-watch';
+import { startWatching, type Watching } from './watching';
 import { untilInterrupted } from './interrupt';
 import { TOOL } from './program';
 import type { Session } from './session';
@@ -101,7 +101,7 @@ async function buildAgain(project: Project, { spec }: Target, session: Session):
 }
 
 /** Watches what the artifact is made from. */
-async function watchSource(request: ServeRequest, service: RunningService, first: Waybill): Promise<FolderWatch> {
+async function watchSource(request: ServeRequest, service: RunningService, first: Waybill): Promise<Watching> {
   const { project, target, session } = request;
   const locked = await lockedFunction(project, target.spec);
   const work = await workOf(target.spec);
@@ -109,16 +109,16 @@ async function watchSource(request: ServeRequest, service: RunningService, first
   const folders = [target.spec.source, ...inputs.folders.map(({ folder }) => folder)];
   let before = first;
   let running: Promise<void> = Promise.resolve();
-  const watching = new FolderWatch(
-    folders.map((folder) => join(project.root, folder)),
-    () => {
+  const watching = await startWatching({
+    // The sheet says what is built.
+    paths: [...folders, ...project.files].map((path) => join(project.root, path)),
+    onChange: () => {
       running = running.then(async () => {
         before = await reload(request, service, before);
       });
     },
-  );
-  // The sheet says what is built.
-  for (const file of project.files) watching.alsoFile(join(project.root, dirname(file)), basename(file));
+    onTrouble: (found, mend) => session.remark(`${session.paint.doubt('watching')}: ${found}; ${mend}`),
+  });
   session.tell(session.paint.dim(`watching ${folders.map((folder) => `${folder === '' ? '.' : folder}/`).join(', ')}`));
   // What the first change would have to wait for is loaded now.
   await Promise.all([warmUp(), work.warm?.()]);

@@ -80,12 +80,12 @@ export class Session {
 
   /** A registry; with `--offline` it can be asked nothing. */
   async registry(host: string, plainHttp: boolean): Promise<RegistryConnection> {
-    const [{ RegistryConnection: Connection, readAuthFiles }, { registryAuthFiles, transferNetwork }] =
-      await Promise.all([import('../core/sources/registry'), import('./network')]);
+    const [{ RegistryConnection: Connection, readAuthFiles }, { registryAuthFiles }, { systemNetwork }] =
+      await Promise.all([import('../core/sources/registry'), import('./registry-logins'), import('./network')]);
     const key = `${host} ${String(plainHttp)}`;
     const known = this.#registries.get(key);
     if (known !== undefined) return known;
-    const network = this.offline ? undefined : transferNetwork();
+    const network = this.offline ? undefined : systemNetwork();
     const made = new Connection({ host, plainHttp, network, logins: readAuthFiles(registryAuthFiles()) });
     this.#registries.set(key, made);
     return made;

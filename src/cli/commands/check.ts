@@ -5,7 +5,7 @@ import { basename, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { nearestWord, printable } from '../../core/base/text';
 import { readTextFile } from '../../core/disk/read-text';
-import { lookForChange } from '../../core/pipeline/build';
+import { lookForChange, type Look } from '../../core/pipeline/build';
 import { KNOWN, languageOf } from '../../core/languages';
 import { checkFile, checkTarget, rulesFor, stopFindings, type CheckedArtifact } from '../../core/pipeline/check';
 import { selectFunctions, targetsOf, type Project } from '../../core/project/targets';
@@ -128,12 +128,21 @@ async function remarkOutdated(project: Project, names: readonly string[], sessio
   };
   for (const spec of project.sheet.functions) {
     if (!names.includes(spec.name)) continue;
+    const found = await whatChanged(() => lookForChange(request, spec));
+    if (found === undefined) continue;
+    session.remark(`${session.paint.doubt('note')} ${spec.name}: ${found}; ${session.command(`build ${spec.name}`)}`);
+  }
+}
+
+/** What is to be remarked of a function that is not as it was when it was built; undefined where it is. */
+async function whatChanged(look: () => Promise<Look>): Promise<string | undefined> {
+  try {
+    return (await look()).unchanged === undefined ? 'source or sheet changed since this was built' : undefined;
+  } catch (error) {
+    if (!(error instanceof EmballageError)) throw error;
     // What the lock no longer covers is a finding of its own.
-    const look = await lookForChange(request, spec).catch(() => undefined);
-    if (look === undefined || look.unchanged !== undefined) continue;
-    session.remark(
-      `${session.paint.doubt('note')} ${spec.name}: source or sheet changed since this was built; ${session.command(`build ${spec.name}`)}`,
-    );
+    if (error.code === 'LOCK_OUTDATED' || error.code === 'LOCK_INVALID') return undefined;
+    return `whether it changed since this was built cannot be told: ${error.facts.found}`;
   }
 }
 

@@ -3,12 +3,13 @@ import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import CachePolicy from 'http-cache-semantics';
-import { EmballageError, messageOf, type ErrorCode } from '../base/errors';
+import { EmballageError, type ErrorCode } from '../base/errors';
 import { printable } from '../base/text';
 import { formatSize } from '../base/units';
 import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import { withoutCredentials, type Credentials } from '../toolchains/credentials';
+import { ask, drain, isTransient, NetworkFault, pauseAskedFor, withRetries } from './attempts';
 import type { Network, NetworkResponse } from './network';
 
 export interface HttpOptions {
@@ -44,8 +45,6 @@ interface CachedAnswer {
 }
 
 const ATTEMPTS = 4;
-const FIRST_PAUSE_MS = 250;
-const LONGEST_PAUSE_MS = 30_000;
 const MAX_REDIRECTS = 5;
 
 /** An answer that is not there; the caller decides what that means. */
@@ -83,11 +82,12 @@ export class HttpClient {
     return this.#withRetries(request, async () => {
       const { response, url } = await this.#follow(request, headers);
       if (response.status === 304 && cached !== undefined) {
-        await drain(response, 65_536);
+        await drain(response);
         const { policy } = cached.policy.revalidatedPolicy(asked, response);
         this.#writeCache(request, cached.fetched, policy);
         return cached.fetched;
       }
+      if (response.status !== 200) await drain(response);
       if (response.status === 404 || response.status === 410) return NOT_FOUND;
       if (response.status !== 200) throw refused(request, response.status);
       const bytes = await collectBody(request, response);
@@ -106,7 +106,7 @@ export class HttpClient {
       const { response } = await this.#follow(request, headers);
       const [, size] = /^bytes \d+-\d+\/(\d+)$/.exec(response.headers['content-range'] ?? '') ?? [];
       if (response.status !== 206 || size === undefined) {
-        await drain(response, 65_536);
+        await drain(response);
         return undefined;
       }
       return { bytes: await collectBody({ ...request, maxBytes: length }, response), size: Number(size) };
@@ -121,7 +121,10 @@ export class HttpClient {
     if (this.isOffline) throw offline(request);
     await this.#withRetries(request, async () => {
       const { response } = await this.#follow(request, { ...headersFor(request), 'accept-encoding': 'identity' });
-      if (response.status !== 200) throw refused(request, response.status);
+      if (response.status !== 200) {
+        await drain(response);
+        throw refused(request, response.status);
+      }
       const sink = begin();
       try {
         for await (const chunk of boundedBody(request, response)) sink.take(chunk);
@@ -134,17 +137,8 @@ export class HttpClient {
 
   async #withRetries<T>(request: FetchRequest, attempt: () => Promise<T>): Promise<T> {
     const { network } = this.#options;
-    for (let i = 1; ; i++) {
-      try {
-        return await attempt();
-      } catch (error) {
-        const isFinal = error instanceof EmballageError && !(error instanceof TransientError);
-        if (isFinal || network === undefined) throw error;
-        if (i === ATTEMPTS) throw unreachable(request, error);
-        const asked = error instanceof TransientError ? error.retryAfterMs : undefined;
-        await network.sleep(Math.min(LONGEST_PAUSE_MS, asked ?? FIRST_PAUSE_MS * 2 ** (i - 1)));
-      }
-    }
+    if (network === undefined) throw offline(request);
+    return withRetries({ network, attempts: ATTEMPTS, onGivenUp: (fault) => unreachable(request, fault) }, attempt);
   }
 
   /** Follows redirects, but never to another scheme than HTTPS from HTTPS, and without credentials to another host. */
@@ -158,17 +152,19 @@ export class HttpClient {
     let url = new URL(request.url);
     for (let hop = 0; hop <= MAX_REDIRECTS; hop++) {
       const authorization = credentials.authorizationFor(url);
-      const response = await network.request({
+      const response = await ask(network, {
         url: withoutCredentials(url.href),
         headers: { ...headers, ...(authorization !== undefined && { authorization }) },
       });
       const { location } = response.headers;
       if (response.status < 300 || response.status > 399 || response.status === 304 || location === undefined) {
-        if (response.status >= 500 || response.status === 429 || response.status === 408)
-          throw new TransientError(request, response);
-        return { response, url: url.href };
+        if (!isTransient(response.status)) return { response, url: url.href };
+        await drain(response);
+        throw new NetworkFault(`status ${String(response.status)}`, { pauseMs: pauseAskedFor(response) });
       }
-      const next = new URL(location, url);
+      await drain(response);
+      const next = URL.canParse(location, url.href) ? new URL(location, url) : undefined;
+      if (next === undefined) throw wrong('SOURCE_REFUSED', request, 'a redirect to an address', 'one to none');
       if (next.protocol !== url.protocol && next.protocol !== 'https:')
         throw wrong(
           'SOURCE_REFUSED',
@@ -218,19 +214,8 @@ export class HttpClient {
   }
 }
 
-/** A failure that may be gone in a moment. */
-class TransientError extends EmballageError {
-  readonly retryAfterMs: number | undefined;
-
-  constructor(request: FetchRequest, response: NetworkResponse) {
-    super('SOURCE_UNREACHABLE', factsOf(request, 'an answer', `status ${String(response.status)}`, 'try again later'));
-    const seconds = Number(response.headers['retry-after']);
-    this.retryAfterMs = seconds > 0 ? seconds * 1000 : undefined;
-  }
-}
-
 function headersFor(request: FetchRequest): Record<string, string> {
-  return { accept: request.accept ?? '*/*', 'user-agent': 'emballage' };
+  return { accept: request.accept ?? '*/*', 'accept-encoding': 'gzip', 'user-agent': 'emballage' };
 }
 
 function plainHeaders(headers: CachePolicy.Headers): Record<string, string> {
@@ -252,8 +237,8 @@ async function* boundedBody(request: FetchRequest, response: NetworkResponse): A
     wrong('SOURCE_REFUSED', request, `at most ${formatSize(request.maxBytes)}`, 'more than that');
   if (Number(announced ?? 0) > request.maxBytes) throw tooBig();
   let length = 0;
-  const brokeOff = (cause?: unknown): Error =>
-    new Error(`the answer broke off after ${String(length)} of ${announced ?? 'unknown'} bytes`, { cause });
+  const brokeOff = (cause?: unknown): NetworkFault =>
+    new NetworkFault(`the answer broke off after ${String(length)} of ${announced ?? 'unknown'} bytes`, { cause });
   try {
     for await (const chunk of response.body) {
       length += chunk.length;
@@ -261,14 +246,9 @@ async function* boundedBody(request: FetchRequest, response: NetworkResponse): A
       yield chunk;
     }
   } catch (error) {
-    throw error instanceof EmballageError ? error : brokeOff(error);
+    throw error instanceof NetworkFault ? brokeOff(error) : error;
   }
   if (announced !== undefined && Number(announced) !== length) throw brokeOff();
-}
-
-async function drain(response: NetworkResponse, most: number): Promise<void> {
-  let length = 0;
-  for await (const chunk of response.body) if ((length += chunk.length) > most) break;
 }
 
 function factsOf(request: FetchRequest, expected: string, found: string, mend: string) {
@@ -300,23 +280,8 @@ function offline(request: FetchRequest): EmballageError {
   );
 }
 
-function unreachable(request: FetchRequest, cause: unknown): EmballageError {
-  const found = cause instanceof EmballageError ? cause.facts.found : reasonOf(cause);
-  return new EmballageError(
-    'SOURCE_UNREACHABLE',
-    factsOf(
-      request,
-      `an answer in ${String(ATTEMPTS)} attempts`,
-      found,
-      'check the network and the address, then try again',
-    ),
-    cause,
-  );
-}
-
-/** What fetching libraries hide behind "fetch failed". */
-function reasonOf(error: unknown): string {
-  const cause = error instanceof Error ? error.cause : undefined;
-  const isHidden = messageOf(error) === 'fetch failed' && cause instanceof Error;
-  return isHidden ? messageOf(cause) : messageOf(error);
+function unreachable(request: FetchRequest, fault: NetworkFault): EmballageError {
+  const expected = `an answer in ${String(ATTEMPTS)} attempts`;
+  const mend = 'check the network and the address, then try again';
+  return new EmballageError('SOURCE_UNREACHABLE', factsOf(request, expected, printable(fault.message), mend), fault);
 }

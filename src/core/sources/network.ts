@@ -12,7 +12,7 @@ export interface NetworkRequest {
   /** GET otherwise. */
   readonly method?: 'HEAD' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
   readonly body?: RequestBody;
-  /** Names in small letters. */
+  /** Names in small letters. What asks for `gzip` with `accept-encoding` gets the body unpacked. */
   readonly headers: Readonly<Record<string, string>>;
 }
 

@@ -3,9 +3,10 @@
  * elsewhere (OCI distribution specification 1.1; RFC 9110).
  */
 import { z } from 'zod';
-import { EmballageError, messageOf } from '../../base/errors';
+import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { formatSize } from '../../base/units';
+import { ask, drain, isTransient, NetworkFault, pauseAskedFor, pauseBefore, withRetries } from '../attempts';
 import type { Network, NetworkRequest, NetworkResponse, RequestBody } from '../network';
 import type { RegistryLogins } from './auth-file';
 import { readChallenges, type Challenge } from './challenge';
@@ -37,8 +38,7 @@ export interface RegistryRequest {
 }
 
 const ATTEMPTS = 5;
-const FIRST_PAUSE_MS = 250;
-const LONGEST_PAUSE_MS = 30_000;
+const TOO_MUCH = 'status 429';
 const MAX_REDIRECTS = 5;
 const MAX_SMALL_BYTES = 1024 * 1024;
 
@@ -72,30 +72,31 @@ export class RegistryConnection {
   }
 
   /** @throws EmballageError REGISTRY_REFUSED or REGISTRY_UNREACHABLE */
-  async send(request: RegistryRequest): Promise<NetworkResponse> {
-    for (let attempt = 1; ; attempt++) {
+  send(request: RegistryRequest): Promise<NetworkResponse> {
+    const onGivenUp = (fault: NetworkFault, attempts: number): EmballageError =>
+      this.#unreachable(request, fault.message, attempts, fault);
+    return withRetries({ network: this.network, attempts: ATTEMPTS, onGivenUp }, async () => {
       try {
-        const response = await this.#authorizedSend(request);
-        if (request.expects.includes(response.status)) return response;
-        if (!isTransient(response.status)) throw await this.#refused(request, response);
-        const pause = pauseAskedFor(response);
-        await drain(response);
-        // What was refused for being too much has not been taken, and may always be sent again.
-        if (attempt >= ATTEMPTS || (request.once === true && response.status !== 429))
-          throw this.#unreachable(request, `status ${String(response.status)}`, attempt);
-        await this.pause(attempt, pause);
+        return await this.#sendOnce(request);
       } catch (error) {
-        if (error instanceof EmballageError) throw error;
-        if (attempt >= ATTEMPTS || request.once === true)
-          throw this.#unreachable(request, reasonOf(error), attempt, error);
-        await this.pause(attempt);
+        // What was refused for being too much has not been taken, and may always be sent again.
+        const mayRepeat = request.once !== true || (error instanceof NetworkFault && error.message === TOO_MUCH);
+        throw error instanceof NetworkFault && !mayRepeat ? onGivenUp(error, 1) : error;
       }
-    }
+    });
   }
 
-  /** Waits before the next attempt: longer each time, or as long as was asked for. */
-  pause(attempt: number, askedMs?: number): Promise<void> {
-    return this.network.sleep(Math.min(LONGEST_PAUSE_MS, askedMs ?? FIRST_PAUSE_MS * 2 ** (attempt - 1)));
+  async #sendOnce(request: RegistryRequest): Promise<NetworkResponse> {
+    const response = await this.#authorizedSend(request);
+    if (request.expects.includes(response.status)) return response;
+    if (!isTransient(response.status)) throw await this.#refused(request, response);
+    await drain(response);
+    throw new NetworkFault(`status ${String(response.status)}`, { pauseMs: pauseAskedFor(response) });
+  }
+
+  /** Waits before the next attempt: longer each time. @param attempt counting from 1 */
+  pause(attempt: number): Promise<void> {
+    return pauseBefore(this.network, attempt);
   }
 
   /** A small body, whole. @throws EmballageError REGISTRY_INVALID where it is larger, or breaks off */
@@ -109,18 +110,15 @@ export class RegistryConnection {
         chunks.push(chunk);
       }
     } catch (error) {
-      throw error instanceof EmballageError ? error : this.bad(doing, 'a whole answer', messageOf(error), error);
+      throw error instanceof NetworkFault ? this.bad(doing, 'a whole answer', printable(error.message), error) : error;
     }
     return Buffer.concat(chunks);
   }
 
   /** An address that the registry named, whole. */
   resolve(location: string, doing: string): string {
-    try {
-      return new URL(location, this.address).href;
-    } catch (error) {
-      throw this.bad(doing, 'an address', `\`${printable(location)}\``, error);
-    }
+    if (URL.canParse(location, this.address)) return new URL(location, this.address).href;
+    throw this.bad(doing, 'an address', `\`${shownAddress(location)}\``);
   }
 
   bad(doing: string, expected: string, found: string, cause?: unknown): EmballageError {
@@ -162,10 +160,11 @@ export class RegistryConnection {
     this.#refusePlain(realm, doing);
     if (parameters.service !== undefined) realm.searchParams.set('service', parameters.service);
     for (const scope of request.scope.split(' ')) if (scope !== '') realm.searchParams.append('scope', scope);
-    const response = await this.network.request({
+    const response = await ask(this.network, {
       url: realm.href,
       headers: { accept: 'application/json', ...(basic !== undefined && { authorization: basic }) },
     });
+    if (response.status !== 200) await drain(response);
     if (response.status === 401 || response.status === 403) throw this.#needsLogin(request);
     if (response.status !== 200)
       throw this.bad(doing, 'a token', `status ${String(response.status)} from ${printable(realm.host)}`);
@@ -184,7 +183,7 @@ export class RegistryConnection {
       this.#refusePlain(url, request.doing);
       const isOwn = url.origin === new URL(this.address).origin;
       const { method, body } = request;
-      const response = await this.network.request({
+      const response = await ask(this.network, {
         url: url.href,
         headers: {
           'user-agent': 'emballage',
@@ -198,9 +197,11 @@ export class RegistryConnection {
       const isRedirect = [301, 302, 303, 307, 308].includes(response.status) && location !== undefined;
       if (!isRedirect) return response;
       if (method !== undefined && method !== 'HEAD')
-        throw this.bad(request.doing, 'no redirect of what is sent', `one to ${printable(location)}`);
+        throw this.bad(request.doing, 'no redirect of what is sent', `one to ${shownAddress(location)}`);
       await drain(response);
-      url = new URL(location, url);
+      url = new URL(
+        this.resolve(URL.canParse(location, url.href) ? new URL(location, url).href : location, request.doing),
+      );
     }
     throw this.bad(request.doing, `at most ${String(MAX_REDIRECTS)} redirects`, 'more than that');
   }
@@ -258,28 +259,9 @@ export function isLoopback(host: string): boolean {
   return /^(?:localhost|127(?:\.\d{1,3}){3}|\[::1\])(?::\d+)?$/.test(host);
 }
 
-function isTransient(status: number): boolean {
-  return status >= 500 || status === 429 || status === 408;
-}
-
-/** Seconds, or a date (RFC 9110 10.2.3); only seconds are of use without asking a clock. */
-function pauseAskedFor(response: NetworkResponse): number | undefined {
-  const seconds = Number(response.headers['retry-after'] ?? '');
-  return seconds > 0 ? seconds * 1000 : undefined;
-}
-
-async function drain(response: NetworkResponse): Promise<void> {
-  let length = 0;
-  try {
-    for await (const chunk of response.body) if ((length += chunk.length) > MAX_SMALL_BYTES) break;
-  } catch {
-    // What it said does not matter.
-  }
-}
-
-function reasonOf(error: unknown): string {
-  const code = typeof error === 'object' && error !== null && 'code' in error ? String(error.code) : '';
-  return code === 'ECONNREFUSED' ? 'nobody listening there' : messageOf(error) || code;
+/** An address as messages show it: neither logins nor what follows the path, which may be a key too. */
+function shownAddress(location: string): string {
+  return printable(location.replace(/[?#].*$/s, '').replace(/\/\/[^/]*@/, '//'));
 }
 
 /** What is no JSON is undefined, which no schema takes. */

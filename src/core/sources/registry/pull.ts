@@ -2,7 +2,7 @@
 import { createHash, type Hash } from 'node:crypto';
 import { closeSync, mkdirSync, openSync, readSync, rmSync, statSync } from 'node:fs';
 import { dirname } from 'node:path';
-import { EmballageError, messageOf } from '../../base/errors';
+import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { formatSize } from '../../base/units';
 import { contentDigest } from '../../disk/digest';
@@ -16,6 +16,7 @@ import {
   MAX_MANIFEST_BYTES,
   type Descriptor,
 } from '../../formats/oci';
+import { NetworkFault } from '../attempts';
 import type { NetworkResponse } from '../network';
 import type { RegistryConnection } from './connection';
 
@@ -106,8 +107,8 @@ export async function pullBlob(
     } catch (error) {
       const after = statSync(path, { throwIfNoEntry: false })?.size ?? 0;
       empty = after > before ? 0 : empty + 1;
-      if (error instanceof EmballageError || cut >= MAX_CUTS || empty >= MAX_EMPTY_CUTS)
-        throw brokeOff(registry, doing, after, error);
+      if (!(error instanceof NetworkFault)) throw error;
+      if (cut >= MAX_CUTS || empty >= MAX_EMPTY_CUTS) throw brokeOff(registry, doing, after, error);
       await registry.pause(empty + 1);
     }
   }
@@ -174,7 +175,7 @@ async function takeRest(
     here += part.length;
     onProgress?.(here);
   }
-  if (here < size) throw new Error(`the answer broke off after ${String(here)} of ${String(size)} bytes`);
+  if (here < size) throw new NetworkFault(`the answer broke off after ${String(here)} of ${String(size)} bytes`);
   return false;
 }
 
@@ -204,18 +205,17 @@ function rangeStart(response: NetworkResponse): number | undefined {
   return start === undefined ? undefined : Number(start);
 }
 
-function brokeOff(registry: RegistryConnection, doing: string, length: number, error: unknown): unknown {
-  if (error instanceof EmballageError) return error;
+function brokeOff(registry: RegistryConnection, doing: string, length: number, fault: NetworkFault): EmballageError {
   return new EmballageError(
     'REGISTRY_UNREACHABLE',
     {
       doing,
       where: printable(registry.host),
       expected: 'the whole blob',
-      found: `${messageOf(error)}; ${formatSize(length)} are here`,
+      found: `${printable(fault.message)}; ${formatSize(length)} are here`,
       mend: 'run the command again: it goes on from there',
     },
-    error,
+    fault,
   );
 }
 

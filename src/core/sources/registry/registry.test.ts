@@ -5,7 +5,7 @@ import { Readable } from 'node:stream';
 import { codeFrom, codeOf } from '../../../../test/support/data';
 import { makeImage, sha256 } from '../../../../test/support/images';
 import { folderWith } from '../../../../test/support/program';
-import { transferNetwork } from '../../../cli/network';
+import { systemNetwork } from '../../../cli/network';
 import { startRegistry, type RegistryFault, type RunningRegistry } from '../../../standins/registry';
 import {
   deleteManifest,
@@ -46,7 +46,7 @@ async function scene(
   const { logins = NO_LOGINS, folder = folderWith({}), ...options } = more;
   const server = await startRegistry({ folder, port: 0, onRequest: (line) => requests.push(line), ...options });
   running.push(server);
-  const real = transferNetwork();
+  const real = systemNetwork();
   const network = { ...real, sleep: (ms: number) => (pauses.push(ms), Promise.resolve()) };
   const registry = new RegistryConnection({ host: server.host, plainHttp: false, network, logins });
   return { registry, folder, requests, pauses };

@@ -1,0 +1,123 @@
+/**
+ * Asking the network, and asking again: only what the network failed at is repeated. What our own code does wrong on the
+ * way (reading what is sent, writing what comes) is told at once and as it is.
+ */
+import { messageOf } from '../base/errors';
+import type { Network, NetworkRequest, NetworkResponse, RequestBody } from './network';
+
+const FIRST_PAUSE_MS = 250;
+const LONGEST_PAUSE_MS = 30_000;
+/** Bodies that nobody wants are read as far as this, so that their connection can be used again. */
+const MAX_DRAINED_BYTES = 64 * 1024;
+
+/** What the network failed at; it may be gone in a moment. */
+export class NetworkFault extends Error {
+  /** How long the server asked to be left alone, milliseconds. */
+  readonly pauseMs: number | undefined;
+
+  constructor(
+    message: string,
+    { cause, pauseMs }: { readonly cause?: unknown; readonly pauseMs?: number | undefined } = {},
+  ) {
+    super(message, { cause });
+    this.pauseMs = pauseMs;
+  }
+}
+
+/** One request. @throws NetworkFault, and whatever reading the body that is sent throws */
+export async function ask(network: Network, request: NetworkRequest): Promise<NetworkResponse> {
+  const sent = request.body === undefined ? undefined : watched(request.body);
+  try {
+    const response = await network.request({ ...request, ...(sent !== undefined && { body: sent.body }) });
+    return { ...response, body: bodyOf(response) };
+  } catch (error) {
+    const own = sent?.fault();
+    throw own === undefined ? faultOf(error) : own.error;
+  }
+}
+
+/** The body that is sent, and what our own reading of it threw. */
+function watched(body: RequestBody): { readonly body: RequestBody; fault(): { readonly error: unknown } | undefined } {
+  let fault: { readonly error: unknown } | undefined;
+  const pieces = async function* (): AsyncGenerator<Uint8Array> {
+    try {
+      yield* body.pieces();
+    } catch (error) {
+      fault = { error };
+      throw error;
+    }
+  };
+  return { body: { size: body.size, pieces }, fault: () => fault };
+}
+
+async function* bodyOf(response: NetworkResponse): AsyncGenerator<Uint8Array> {
+  const pieces = response.body[Symbol.asyncIterator]();
+  try {
+    for (;;) {
+      const next = await pieces.next().catch((error: unknown) => {
+        throw faultOf(error);
+      });
+      if (next.done === true) return;
+      // What whoever takes it throws does not come by here.
+      yield next.value;
+    }
+  } finally {
+    // Left early: the rest is not wanted, and whether it could be had says nothing.
+    await pieces.return?.().catch(() => undefined);
+  }
+}
+
+function faultOf(error: unknown): NetworkFault {
+  if (error instanceof NetworkFault) return error;
+  const code = typeof error === 'object' && error !== null && 'code' in error ? String(error.code) : '';
+  return new NetworkFault(messageOf(error) || code, { cause: error });
+}
+
+/** Whether a status is one that may be another in a moment (RFC 9110, 15.6; RFC 6585, 4). */
+export function isTransient(status: number): boolean {
+  return status >= 500 || status === 429 || status === 408;
+}
+
+/** Seconds, or a date (RFC 9110, 10.2.3); only seconds are of use without asking a clock. */
+export function pauseAskedFor({ headers }: Pick<NetworkResponse, 'headers'>): number | undefined {
+  const seconds = Number(headers['retry-after'] ?? '');
+  return seconds > 0 ? seconds * 1000 : undefined;
+}
+
+/** Waits before the next attempt: longer each time, or as long as was asked for. @param attempt counting from 1 */
+export function pauseBefore(network: Network, attempt: number, askedMs?: number): Promise<void> {
+  return network.sleep(Math.min(LONGEST_PAUSE_MS, askedMs ?? FIRST_PAUSE_MS * 2 ** (attempt - 1)));
+}
+
+export interface Retrying {
+  readonly network: Network;
+  readonly attempts: number;
+  /** What is thrown after the last attempt. */
+  readonly onGivenUp: (fault: NetworkFault, attempts: number) => unknown;
+}
+
+/** Does something until the network does not fail at it. @param attempt may throw a NetworkFault to be tried again */
+export async function withRetries<T>(
+  { network, attempts, onGivenUp }: Retrying,
+  attempt: () => Promise<T>,
+): Promise<T> {
+  for (let i = 1; ; i++) {
+    try {
+      return await attempt();
+    } catch (error) {
+      if (!(error instanceof NetworkFault)) throw error;
+      if (i >= attempts) throw onGivenUp(error, i);
+      await pauseBefore(network, i, error.pauseMs);
+    }
+  }
+}
+
+/** Reads a body that nobody wants. What it says does not matter, and neither does whether it comes whole. */
+export async function drain({ body }: Pick<NetworkResponse, 'body'>): Promise<void> {
+  let length = 0;
+  try {
+    for await (const chunk of body) if ((length += chunk.length) > MAX_DRAINED_BYTES) break;
+  } catch {
+    // It broke off.
+  }
+}
