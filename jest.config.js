@@ -5,5 +5,7 @@ module.exports = {
   testMatch: ['**/*.test.ts'],
   globalSetup: '<rootDir>/test/support/up-to-date.js',
   transform: { '^.+\\.ts$': ['ts-jest', { diagnostics: false, tsconfig: 'tsconfig.json' }] },
+  // Most of the time goes into the program that is tested, which runs beside.
+  maxWorkers: '100%',
   testTimeout: 60000,
 };

@@ -2,11 +2,12 @@
  * Whatever is changed in a sheet or a destination, a build that remembers everything gives what one gives that remembers
  * nothing: either the bytes do not depend on it, or the build sees it.
  */
+import { spawn } from 'node:child_process';
 import { cpSync, existsSync, readdirSync, readFileSync, statSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
 import { itWithJava } from '../support/jvm';
 import { answering, itWith } from '../support/native';
-import { folderWith, put, run, type Files } from '../support/program';
+import { environment, folderWith, PROGRAM, put, run, type Files } from '../support/program';
 
 type Json = Readonly<Record<string, unknown>>;
 
@@ -227,14 +228,21 @@ function rootOf(kind: KindName): string {
   return root;
 }
 
-function holds(kind: KindName, change: Change): void {
+function build(root: string): Promise<{ readonly status: number | null; readonly stderr: string }> {
+  const child = spawn(process.execPath, [PROGRAM, 'build'], { cwd: root, env: environment(root) });
+  let stderr = '';
+  child.stdout.resume();
+  child.stderr.on('data', (bytes: Buffer) => (stderr += bytes.toString()));
+  return new Promise((resolve) => child.on('close', (status) => resolve({ status, stderr })));
+}
+
+async function holds(kind: KindName, change: Change): Promise<void> {
   const root = rootOf(kind);
   write(root, kind, change);
-  const warm = run(root, ['build']);
   const fresh = folderWith({});
   const isSource = (path: string): boolean => !/^\/(?:out|\.emballage)$/.test(path.slice(root.length));
   cpSync(root, fresh, { recursive: true, verbatimSymlinks: true, filter: isSource });
-  const cold = run(fresh, ['build']);
+  const [warm, cold] = await Promise.all([build(root), build(fresh)]);
   expect([warm.status, warm.stderr]).toEqual([cold.status, cold.stderr]);
   // What is tried has to be a right sheet.
   expect(warm.stderr).not.toMatch(/emballage\.yaml:|slipway\.yaml:/);

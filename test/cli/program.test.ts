@@ -65,18 +65,17 @@ describe('the program', () => {
 
 describe('prove', () => {
   it('builds in changed surroundings, finds the same bytes, and leaves nothing behind', () => {
-    const before = readdirSync(tmpdir()).filter((name) => name.startsWith('emballage-prove-'));
+    const temporary = folderWith({});
     const root = project({ 'horn.mjs': HORN, 'data/tide.csv': 'h\n' }, {}, { 'other/x': '' });
-    const { status, stdout } = run(root, ['prove', '--json']);
+    const { status, stdout } = run(root, ['prove', '--json'], { env: { TMPDIR: temporary } });
     const { reproducible, variations } = JSON.parse(stdout) as {
       reproducible: boolean;
       variations: { id: string; same: boolean }[];
     };
     expect([status, reproducible]).toEqual([0, true]);
-    expect(variations.map(({ id, same }) => [id, same])).toEqual(
-      ['folder', 'zone', 'umask', 'times', 'user', 'jobs-1', 'jobs-7', 'store', 'all'].map((id) => [id, true]),
-    );
-    expect(readdirSync(tmpdir()).filter((name) => name.startsWith('emballage-prove-'))).toEqual(before);
+    expect(variations.filter(({ same }) => !same)).toEqual([]);
+    expect(variations.map(({ id }) => id)).toEqual(expect.arrayContaining(['folder', 'umask', 'all']));
+    expect(readdirSync(temporary)).toEqual([]);
   });
 });
 

@@ -20,6 +20,12 @@ function loadedBy(root: string, line: string, start = join(ROOT, 'dist/cli/start
   return JSON.parse(readFileSync(out, 'utf8')) as Loaded;
 }
 
+/** A budget that small changes do not go beyond. */
+function withRoom(found: readonly (readonly [string, readonly [number, number]])[]): Budget {
+  const up = (value: number, step: number): number => Math.ceil((value * 1.03) / step) * step;
+  return Object.fromEntries(found.map(([line, [modules, kilobytes]]) => [line, [up(modules, 5), up(kilobytes, 10)]]));
+}
+
 describe('a start', () => {
   const root = (): string => {
     const made = project({ 'horn.mjs': HORN }, {}, { 'event.json': '{ "data": { "blasts": 2 } }' });
@@ -37,11 +43,10 @@ describe('a start', () => {
     const budget = JSON.parse(readFileSync(BUDGET, 'utf8')) as Budget;
     const found = [...lines, ...working].map((line) => {
       const loaded = loadedBy(made, line);
-      return [line, [loaded.length, Math.ceil(loaded.reduce((sum, [, bytes]) => sum + bytes, 0) / 1000)]] as const;
+      return [line, [loaded.length, loaded.reduce((sum, [, bytes]) => sum + bytes, 0) / 1000]] as const;
     });
     // A new budget is written on purpose only.
-    if (process.env.NEW_BUDGET === '1')
-      writeFileSync(BUDGET, `${JSON.stringify(Object.fromEntries(found), null, 2)}\n`);
+    if (process.env.NEW_BUDGET === '1') writeFileSync(BUDGET, `${JSON.stringify(withRoom(found), null, 2)}\n`);
     const over = found.filter(([line, [modules, kilobytes]]) => {
       const [mostModules, mostKilobytes] = budget[line] ?? [0, 0];
       return modules > mostModules || kilobytes > mostKilobytes;

@@ -1,7 +1,6 @@
 import { readdirSync } from 'node:fs';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { project, put, run } from '../support/program';
+import { folderWith, project, put, run } from '../support/program';
 
 /** A project whose one function has this body, built. */
 function built(
@@ -179,9 +178,9 @@ describe('try', () => {
   });
 
   it('leaves nothing behind', () => {
-    const before = readdirSync(tmpdir()).filter((name) => name.startsWith('emballage-host-'));
-    tried(built(sound('return 1;')));
-    expect(readdirSync(tmpdir()).filter((name) => name.startsWith('emballage-host-'))).toEqual(before);
+    const temporary = folderWith({});
+    const { calls } = tried(built(sound('return 1;')), undefined, { TMPDIR: temporary });
+    expect([calls.length, readdirSync(temporary)]).toEqual([1, []]);
   });
 
   it.each<[string, readonly string[], string]>([
