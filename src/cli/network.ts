@@ -13,29 +13,30 @@ const OWN_HOSTS = 'localhost,127.0.0.1,::1';
 
 let client: Dispatcher | undefined;
 
-export function systemNetwork(): Network {
+/** Made when something is asked for: the client is large. */
+function dispatcher(): Dispatcher {
   client ??= new EnvHttpProxyAgent({
     headersTimeout: SILENCE_MS,
     bodyTimeout: SILENCE_MS,
     connect: { timeout: CONNECT_MS },
     noProxy: [process.env.no_proxy ?? process.env.NO_PROXY ?? '', OWN_HOSTS].filter((one) => one !== '').join(','),
   });
-  const dispatcher = client;
+  return client;
+}
+
+export function systemNetwork(): Network {
   return {
-    request: (asked) => transfer(asked, dispatcher),
+    request: transfer,
     sleep: (ms) => sleep(ms),
     now: () => Date.now(),
   };
 }
 
 /** What is sent goes out as it is read, with its length said before. */
-async function transfer(
-  { url, headers, method, body }: NetworkRequest,
-  dispatcher: Dispatcher,
-): Promise<NetworkResponse> {
+async function transfer({ url, headers, method, body }: NetworkRequest): Promise<NetworkResponse> {
   const sent = body === undefined ? null : Readable.from(body.pieces(), { objectMode: false });
   try {
-    const answer = await request(url, { method: method ?? 'GET', headers, body: sent, dispatcher });
+    const answer = await request(url, { method: method ?? 'GET', headers, body: sent, dispatcher: dispatcher() });
     const plain = plainHeaders(answer.headers);
     const isPacked = plain['content-encoding'] === 'gzip' && headers['accept-encoding'] === 'gzip';
     return { status: answer.statusCode, headers: plain, body: told(isPacked ? unpacked(answer.body) : answer.body) };
