@@ -1,4 +1,4 @@
-// Writes docs/reference/ from the program itself: commands, sheet, destination, rules. With --check nothing is written:
+// Writes docs/reference/ from the program itself: commands, sheet, destination, rules, what is remembered. With --check nothing is written:
 // it fails when a page is not what the program would write.
 import { execFileSync } from 'node:child_process';
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
@@ -9,6 +9,8 @@ process.chdir(fileURLToPath(new URL('..', import.meta.url)));
 const require = createRequire(import.meta.url);
 const { COMMANDS } = require('../dist/cli/commands/list.js');
 const { rulesFor } = require('../dist/core/pipeline/check/index.js');
+const { KINDS } = require('../dist/core/project/state.js');
+const { LANGUAGES } = require('../dist/core/languages/index.js');
 const RULES = await rulesFor({});
 const note = '<!-- Written by scripts/reference.mjs from the program. Not for editing. -->\n\n';
 
@@ -17,6 +19,7 @@ const pages = {
   'sheet.md': schemaPage('sheet', 'The packing sheet', 'emballage.yaml'),
   'destination.md': schemaPage('destination', 'A destination', 'destinations/slipway.yaml'),
   'rules.md': rulesPage(),
+  'state.md': statePage(),
 };
 const stale = Object.entries(pages).filter(([name, text]) => {
   const path = `docs/reference/${name}`;
@@ -48,6 +51,31 @@ function commandsPage() {
   const sections = COMMANDS.map(({ name }) => `## ${name}\n\n\`\`\`text\n${help(name, '--help')}\n\`\`\`\n`);
   const table = codes.map(([code, meaning]) => `| ${code} | ${meaning} |`).join('\n');
   return `${note}# Commands\n\n\`\`\`text\n${help()}\n\`\`\`\n\n${sections.join('\n')}\n## Exit codes\n\n| code | means |\n|---|---|\n${table}\n`;
+}
+
+function statePage() {
+  const own = new Set(LANGUAGES.flatMap(({ keeps }) => keeps));
+  const kinds = [...Object.values(KINDS), ...own].sort((a, b) => (a.name < b.name ? -1 : 1));
+  const most = ({ things, bytes }) =>
+    `${things.toLocaleString('en')}${bytes === undefined ? '' : `, ${(bytes / 2 ** 30).toLocaleString('en')} GiB`}`;
+  const rows = kinds.map(
+    ({ name, holds, dependsOn, keptBy, of, most: bound }) =>
+      `| \`${name}\` | ${holds} | ${dependsOn} | ${of === 'user' ? 'the user' : 'the project'} | ${keptBy === 'code' ? 'only the same version' : 'any version, by its digest'} | ${most(bound)} |`,
+  );
+  return `${note}# What is remembered
+
+All of it is only memory of work done: without it the bytes are the same. What belongs to a project lies in \`.emballage/\`
+beside its sheet; what third parties made is the same in every project, and lies in the user’s folder for caches
+(\`$XDG_CACHE_HOME/emballage\`, else \`~/.cache/emballage\`). What only the same version of the tool reads lies below a
+folder named after its code, \`code-…\`. Of each kind there is so much before the least recently used goes.
+
+| folder | holds | depends on | belongs to | read by | at most |
+|---|---|---|---|---|---|
+${rows.join('\n')}
+
+Beside them lie \`scratch/\`, what a run needs while it lasts, and the folders by which runs exclude each other. What a run
+that was stopped left there goes with the next one; what versions of the tool before the last three kept goes too.
+`;
 }
 
 function rulesPage() {

@@ -42,7 +42,7 @@ export const KINDS = {
   },
   verified: {
     name: 'verified',
-    holds: 'digests of locks and waybills that are as their format wants them',
+    holds: 'digests of locks, waybills and ledgers that are as their format wants them',
     dependsOn: 'their texts',
     ...{ keptBy: 'code', of: 'project', most: { things: 4000 } },
   },
@@ -98,7 +98,7 @@ export const KINDS = {
     name: 'unpacked',
     holds: 'third-party packages, unpacked',
     dependsOn: 'the content of the package',
-    ...{ keptBy: 'code', of: 'user', most: { things: 4000 } },
+    ...{ keptBy: 'code', of: 'user', most: { things: 4000, bytes: 16 * GIB } },
   },
   started: {
     name: 'started',
