@@ -1,38 +1,30 @@
 // Traces and links the one function of a project, and stops there: what `build` does before it packs.
-import { createRequire } from 'node:module';
-import { join } from 'node:path';
 import { availableParallelism } from 'node:os';
+import { built, openBench } from './project.mjs';
+
+const { lookForChange } = built('core/pipeline/build/look.js');
+const { collectRequest } = built('core/pipeline/build/careful-look.js');
+const { indexPath } = built('core/pipeline/build/records.js');
+const { writeStatIndex } = built('core/pipeline/build/stat-index.js');
+const { collect } = built('core/fileset/collect.js');
+const { workOf } = built('core/languages/index.js');
+const { thisMachine } = built('cli/machine.js');
 
 const [, , root] = process.argv;
-const require = createRequire(import.meta.url);
-const core = (path) => require(join(import.meta.dirname, '../dist/core', path));
-const { openProject } = core('pipeline/open-project.js');
-const { lookForChange } = core('pipeline/build.js');
-const { assembleTarget } = core('pipeline/assemble.js');
-const { indexPath } = core('pipeline/targets.js');
-const { StatIndex, writeStatIndex } = core('pipeline/stat-index.js');
-
-const project = await openProject('emballage.yaml', root, 'bench');
+const project = await openBench(root);
 const [spec] = project.sheet.functions;
-const { survey, lookedAtMs, config } = await lookForChange({ project, now: Date.now, tool: 'bench' }, spec);
-const index = StatIndex.read(indexPath(project, spec));
-const assembly = await assembleTarget({
-  project,
-  spec,
-  survey,
-  packages: [],
-  workspaces: [],
-  arch: 'arm64',
-  knownDigests: index?.knownDigests(survey.items) ?? new Map(),
-  jobs: availableParallelism(),
-  tool: 'bench',
-});
+const look = await lookForChange({ project, now: Date.now, tool: 'bench' }, spec);
+const work = await workOf(spec);
+const assembly = await work.assemble(
+  {
+    ...{ project, spec, arch: 'arm64', locked: undefined, packages: [] },
+    knownDigests: look.index?.knownDigests(look.survey.items) ?? new Map(),
+    ...{ jobs: availableParallelism(), machine: thisMachine(), epochSeconds: 0 },
+  },
+  collect(collectRequest(project, spec, false), look.survey),
+);
 // As a build would, so that the next run knows what has not changed.
 writeStatIndex(indexPath(project, spec), {
-  config,
-  targets: {},
-  survey,
-  leftOut: [],
-  digests: assembly.sourceDigests,
-  lookedAtMs,
+  ...{ config: look.config, common: look.common, watched: [], targets: {} },
+  ...{ survey: look.survey, leftOut: [], digests: assembly.sourceDigests, lookedAtMs: look.lookedAtMs },
 });

@@ -1,20 +1,18 @@
 // Settles the requirements of a project's functions and unpacks what was settled: `node settle.mjs PROJECT`.
 // A process of its own, so that starting Node.js is part of what is measured.
-import { createRequire } from 'node:module';
+import { join } from 'node:path';
+import { built, openBench } from './project.mjs';
 
-const require = createRequire(import.meta.url);
-const { openProject } = require('../dist/core/project/open-project.js');
-const { lockFunctions } = require('../dist/core/pipeline/lock/lock.js');
-const { readyPackages } = require('../dist/core/languages/python/packages.js');
-const { HttpClient, NO_CREDENTIALS } = require('../dist/core/sources/index.js');
+const { lockFunctions } = built('core/pipeline/lock/lock.js');
+const { readyPackages } = built('core/languages/python/packages.js');
+const { HttpClient } = built('core/sources/index.js');
+const { NO_CREDENTIALS } = built('core/toolchains/credentials.js');
+const { thisMachine } = built('cli/machine.js');
 
-const project = await openProject('emballage.yaml', process.argv[2], 'emballage bench');
-const http = new HttpClient({
-  network: undefined,
-  credentials: NO_CREDENTIALS,
-  cacheFolder: `${project.root}/.emballage/http`,
-});
-const machine = { arch: 'x86_64', searchPath: '', pythons: async () => [] };
+const project = await openBench(process.argv[2]);
+const cacheFolder = join(project.root, '.emballage/http');
+const http = new HttpClient({ network: undefined, credentials: NO_CREDENTIALS, cacheFolder });
+const machine = thisMachine();
 const functions = project.sheet.functions;
 const outcomes = await lockFunctions({ project, functions, http, machine, upgrade: [], onSettling: () => {} });
 let files = 0;

@@ -1,10 +1,8 @@
 /** Runs in a worker thread: compresses batches of pieces. */
-import { parentPort } from 'node:worker_threads';
+import { answerJobs } from '../disk/threads';
 import { compressPiece, type Piece } from './compress';
 
-const port = parentPort;
-if (port === null) throw new Error('this file runs in a worker thread');
-port.on('message', (batch: readonly Piece[]) => {
-  const results = batch.map(compressPiece);
-  port.postMessage(results, [...new Set(results.map((result) => result.data.buffer))]);
-});
+answerJobs(
+  (batch: readonly Piece[]) => batch.map(compressPiece),
+  (results) => [...new Set(results.map((result) => result.data.buffer))],
+);

@@ -1,0 +1,100 @@
+/** Work in threads: who has nothing to do takes the next job. What a job throws comes back as what it was. */
+import { parentPort, Worker, type Transferable } from 'node:worker_threads';
+import { EmballageError, type ErrorCode, type ErrorFacts } from '../base/errors';
+
+/** What comes back of a job: classes do not travel, so errors with facts go as their facts. */
+type Told<Answer> =
+  { readonly answer: Answer } | { readonly code: ErrorCode; readonly facts: ErrorFacts } | { readonly text: string };
+
+interface Waiting<Job, Answer> {
+  readonly job: Job;
+  readonly transfer: readonly Transferable[];
+  resolve(answer: Answer): void;
+  reject(error: unknown): void;
+}
+
+interface Lane<Job, Answer> {
+  readonly worker: Worker;
+  current: Waiting<Job, Answer> | undefined;
+}
+
+export class Threads<Job, Answer> {
+  readonly #script: string;
+  readonly #most: number;
+  readonly #lanes: Lane<Job, Answer>[] = [];
+  readonly #queue: Waiting<Job, Answer>[] = [];
+
+  /**
+   * @param script absolute path of a module that calls `answerJobs`
+   * @param most threads that are started, each when there is a job for it
+   */
+  constructor(script: string, most: number) {
+    this.#script = script;
+    this.#most = Math.max(1, most);
+  }
+
+  get areRunning(): boolean {
+    return this.#lanes.length > 0;
+  }
+
+  /** @param transfer what goes over to the thread, and is not here any more (structured clone) */
+  ask(job: Job, transfer: readonly Transferable[] = []): Promise<Answer> {
+    return new Promise((resolve, reject) => {
+      this.#queue.push({ job, transfer, resolve, reject });
+      const idle = this.#lanes.find(({ current }) => current === undefined);
+      if (idle !== undefined) this.#next(idle);
+      else if (this.#lanes.length < this.#most) this.#next(this.#start());
+    });
+  }
+
+  async close(): Promise<void> {
+    await Promise.all(this.#lanes.splice(0).map(({ worker }) => worker.terminate()));
+  }
+
+  #start(): Lane<Job, Answer> {
+    const lane: Lane<Job, Answer> = { worker: new Worker(this.#script), current: undefined };
+    lane.worker.on('message', (told: Told<Answer>) => {
+      const done = lane.current;
+      this.#next(lane);
+      if ('answer' in told) done?.resolve(told.answer);
+      else done?.reject('code' in told ? new EmballageError(told.code, told.facts) : new Error(told.text));
+    });
+    lane.worker.on('error', (error) => {
+      this.#lanes.splice(this.#lanes.indexOf(lane), 1);
+      lane.current?.reject(error);
+      for (const one of this.#lanes.length === 0 ? this.#queue.splice(0) : []) one.reject(error);
+    });
+    this.#lanes.push(lane);
+    return lane;
+  }
+
+  /** Idle threads must not keep the program alive when something fails elsewhere; busy ones must. */
+  #next(lane: Lane<Job, Answer>): void {
+    lane.current = this.#queue.shift();
+    if (lane.current === undefined) {
+      lane.worker.unref();
+      return;
+    }
+    lane.worker.ref();
+    lane.worker.postMessage(lane.current.job, lane.current.transfer);
+  }
+}
+
+/** In a thread: does every job that comes. @param transferOf what of an answer goes over to whoever asked */
+export function answerJobs<Answer>(
+  work: (job: never) => Answer,
+  transferOf: (answer: Answer) => readonly Transferable[] = () => [],
+): void {
+  const port = parentPort;
+  if (port === null) throw new Error('this file runs in a worker thread');
+  port.on('message', (job: unknown) => {
+    try {
+      const answer = work(job as never);
+      port.postMessage({ answer } satisfies Told<Answer>, transferOf(answer));
+    } catch (error) {
+      const told: Told<Answer> =
+        error instanceof EmballageError ? { code: error.code, facts: error.facts } : { text: String(error) };
+      port.postMessage(told);
+    }
+  });
+}
