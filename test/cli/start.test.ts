@@ -20,10 +20,14 @@ function loadedBy(root: string, line: string, start = join(ROOT, 'dist/cli/start
   return JSON.parse(readFileSync(out, 'utf8')) as Loaded;
 }
 
-/** A budget that small changes do not go beyond. */
-function withRoom(found: readonly (readonly [string, readonly [number, number]])[]): Budget {
+/** The text of a budget that small changes do not go beyond. */
+function withRoom(found: readonly (readonly [string, readonly [number, number]])[]): string {
   const up = (value: number, step: number): number => Math.ceil((value * 1.03) / step) * step;
-  return Object.fromEntries(found.map(([line, [modules, kilobytes]]) => [line, [up(modules, 5), up(kilobytes, 10)]]));
+  const lines = found.map(
+    ([line, [modules, kilobytes]]) =>
+      `  ${JSON.stringify(line)}: [${String(up(modules, 5))}, ${String(up(kilobytes, 10))}]`,
+  );
+  return `{\n${lines.join(',\n')}\n}\n`;
 }
 
 describe('a start', () => {
@@ -46,7 +50,7 @@ describe('a start', () => {
       return [line, [loaded.length, loaded.reduce((sum, [, bytes]) => sum + bytes, 0) / 1000]] as const;
     });
     // A new budget is written on purpose only.
-    if (process.env.NEW_BUDGET === '1') writeFileSync(BUDGET, `${JSON.stringify(withRoom(found), null, 2)}\n`);
+    if (process.env.NEW_BUDGET === '1') writeFileSync(BUDGET, withRoom(found));
     const over = found.filter(([line, [modules, kilobytes]]) => {
       const [mostModules, mostKilobytes] = budget[line] ?? [0, 0];
       return modules > mostModules || kilobytes > mostKilobytes;
