@@ -6,10 +6,12 @@ import type { Arch } from '../core/sheet';
 import { NO_CREDENTIALS, readNetrc, type Credentials } from '../core/toolchains/credentials';
 import type { Machine } from '../core/toolchains/machine';
 
+/** The processor that we run on. */
 export function ownArch(): Arch {
   return arch() === 'arm64' ? 'arm64' : 'x86_64';
 }
 
+/** This machine, as the core wants to know it; what is looked for is looked for once. */
 export function thisMachine(): Machine {
   const looks = new Map<string, unknown>();
   const once = <T>(what: string, look: () => T): T => {

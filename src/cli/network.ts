@@ -24,6 +24,7 @@ function dispatcher(): Dispatcher {
   return client;
 }
 
+/** The network, as the core asks for it. */
 export function systemNetwork(): Network {
   return {
     request: transfer,

@@ -18,6 +18,7 @@ const SHOWN_LOG_LINES = 12;
 const SHOWN_STACK_LINES = 6;
 const SHOWN_RESULT = 4000;
 
+/** One call, for people. */
 export function callText(report: CallReport, plan: ShownPlan, options: CallTextOptions): string {
   const { paint } = options;
   const times = report.cold

@@ -4,6 +4,7 @@ import type { Paint } from './paint';
 
 const SHOWN_PROBLEMS = 50;
 
+/** An error, for people. */
 export function errorText(error: unknown, paint: Paint, verbose: boolean): string {
   const text = error instanceof EmballageError ? knownError(error, paint) : faultText(error, paint, verbose);
   return verbose && error instanceof Error ? `${text}\n\n${paint.dim(error.stack ?? '')}` : text;

@@ -2,6 +2,7 @@
 import XMLBuilder from 'fast-xml-builder';
 import type { CheckedArtifact, CheckedFinding, RuleOutcome } from '../../core/pipeline/check';
 
+/** The document, with stop findings as failures and what is not known as skipped. */
 export function junitXml(checked: readonly CheckedArtifact[]): string {
   const builder = new XMLBuilder({
     ignoreAttributes: false,

@@ -25,6 +25,11 @@ export interface CopyPlan {
   readonly modes?: 'owner-only' | 'everybody';
 }
 
+/**
+ * Copies what a plan names from one folder to another, with modes and times.
+ * @param from and `to` absolute paths
+ * @throws the system’s error
+ */
 export function copyProject(from: string, to: string, plan: CopyPlan): void {
   mkdirSync(to, { recursive: true });
   const files = plan.order === 'forward' ? plan.files : [...plan.files].reverse();

@@ -67,6 +67,7 @@ export interface FoundLibc {
 const LIBC_FOLDERS = ['x86_64-linux-gnu', 'aarch64-linux-gnu'].flatMap((name) => [`lib/${name}`, `usr/lib/${name}`]);
 const OTHER_FOLDERS = ['lib64', 'usr/lib64', 'lib', 'usr/lib'];
 
+/** The C library in an image, with its version where it says one; undefined where there is none that is known. */
 export function findLibc(files: ImageFiles): FoundLibc | undefined {
   for (const folder of [...LIBC_FOLDERS, ...OTHER_FOLDERS]) {
     const real = files.tree.resolve(`${folder}/libc.so.6`);

@@ -9,10 +9,12 @@ export interface Stamp {
   readonly ino: number;
 }
 
+/** Size, times (milliseconds since 1970) and inode of what was looked at. */
 export function stampOf(stat: Stats): Stamp {
   return { size: stat.size, mtimeMs: stat.mtimeMs, ctimeMs: stat.ctimeMs, ino: stat.ino };
 }
 
+/** Whether two looks show the same file, unchanged. */
 export function sameStamp(a: Stamp, b: Stamp): boolean {
   return a.size === b.size && a.mtimeMs === b.mtimeMs && a.ctimeMs === b.ctimeMs && a.ino === b.ino;
 }

@@ -31,6 +31,7 @@ export function filesBelow(root: string, folder = ''): NamedFile[] {
   });
 }
 
+/** Writes a zip archive without compression, whole or not at all. @param path absolute */
 export function writeStoredZip(path: string, files: readonly NamedFile[]): void {
   mkdirSync(dirname(path), { recursive: true });
   const temporary = temporaryBeside(path);

@@ -24,7 +24,11 @@ export interface Selection {
   readonly searchesAll: boolean;
 }
 
-/** @param projectFolderIsSource whether the source folder is the project itself, or holds it */
+/**
+ * What is packed of a source folder.
+ * @param leaveOut patterns of the sheet for what is not
+ * @param keep and for what is all the same
+ */
 export function makeSelection(leaveOut: readonly string[], keep: readonly string[]): Selection {
   const left = leaveOut.length > 0 ? matcher(leaveOut) : undefined;
   const kept = keep.length > 0 ? matcher(keep) : undefined;

@@ -68,6 +68,9 @@ export interface Started {
   readonly found: { readonly path: string; readonly node: TreeNode } | undefined;
 }
 
+/**
+ * The command of an image, with the file that its first word leads to (OCI image specification 1.1, `Entrypoint` and `Cmd`).
+ */
 export function startedBy({ config, tree }: OpenImage): Started {
   const { entrypoint, cmd, env, workingDir } = config.run;
   const command = [...entrypoint, ...cmd];

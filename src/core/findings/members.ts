@@ -26,6 +26,7 @@ export interface MissingMember {
   readonly members: readonly string[];
 }
 
+/** The finding that the member which the host calls is not there, with the nearest that is. */
 export function missingMember({ where, member, expected, members }: MissingMember): Finding {
   const near = nearestWord(member, members);
   const names = members.slice(0, SHOWN_MEMBERS).map((m) => `\`${printable(m)}\``);

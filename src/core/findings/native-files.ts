@@ -24,6 +24,7 @@ interface Read {
 
 const read = new WeakMap<Subject, Read>();
 
+/** The sound ELF files of an artifact, read once for all rules. */
 export function nativeFiles(subject: Subject): readonly NativeFile[] {
   return readAll(subject).files;
 }

@@ -4,6 +4,7 @@ export interface ByteSource {
   read(offset: number, length: number): Uint8Array;
 }
 
+/** Bytes that are in memory, to be read like a file. */
 export function sourceOfBytes(bytes: Uint8Array): ByteSource {
   return { size: bytes.length, read: (offset, length) => bytes.subarray(offset, offset + length) };
 }

@@ -27,6 +27,7 @@ interface OpenElement {
   text: string;
 }
 
+/** A document as elements, or the place where it is none; entities of its own are not followed. */
 export function readXml(text: string): { readonly root: XmlElement } | { readonly fault: XmlFault } {
   const parser = new SaxesParser();
   const open: OpenElement[] = [];
@@ -71,10 +72,12 @@ export function readXml(text: string): { readonly root: XmlElement } | { readonl
   return state.root === undefined ? { fault: { line: 1, column: 1, what: 'no element at all' } } : { root: state.root };
 }
 
+/** The first element of that name below another. */
 export function child(element: XmlElement | undefined, name: string): XmlElement | undefined {
   return element?.children.find((one) => one.name === name);
 }
 
+/** The elements of that name below another. */
 export function children(element: XmlElement | undefined, name: string): XmlElement[] {
   return element?.children.filter((one) => one.name === name) ?? [];
 }

@@ -22,6 +22,7 @@ export interface Compressor {
   close(): Promise<void>;
 }
 
+/** Deflates a piece with its checksum, or keeps it where that is no smaller. */
 export function compressPiece(piece: Piece): CompressedPiece {
   if (piece.mayStore && piece.bytes.length === 0) return { data: piece.bytes, stored: true };
   const data = deflateSegment(piece.bytes, piece.dictionary, piece.last);

@@ -61,6 +61,7 @@ export interface ImageDocumentsMade {
   readonly configBytes: Buffer;
 }
 
+/** Configuration and manifest of an image. */
 export function imageDocuments(image: ImageToMake): ImageDocumentsMade {
   const created = new Date(image.epochSeconds * 1000).toISOString().replace('.000Z', 'Z');
   const configBytes = writeConfig({
@@ -163,6 +164,7 @@ export function writeLayoutTar(
   sink.append(TAR_END);
 }
 
+/** The platform of images for an architecture. */
 export function platformOf(arch: Arch): { architecture: string; os: string } {
   return { architecture: OCI_ARCH[arch], os: 'linux' };
 }

@@ -12,6 +12,7 @@ export interface Manifest {
   readonly isMultiRelease: boolean;
 }
 
+/** The text of `META-INF/MANIFEST.MF` (JAR File Specification). */
 export function manifestText({ main, isMultiRelease }: Manifest): string {
   const lines = ['Manifest-Version: 1.0'];
   if (main !== undefined) lines.push(`Main-Class: ${main}`);

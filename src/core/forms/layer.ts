@@ -52,6 +52,7 @@ export interface PackedLayer {
 /** Bytes that may be under way at once, between reading and writing. */
 const MAX_SEGMENTS_UNDER_WAY = 6;
 
+/** Packs a layer: the plain archive, compressed on the way, with both digests. */
 export async function packLayer(request: LayerRequest): Promise<PackedLayer> {
   const { sink, compressor, onProgress } = request;
   const digests = new Map<string, string>();

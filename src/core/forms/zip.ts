@@ -43,6 +43,7 @@ interface Step {
   readonly result: Promise<CompressedPiece>;
 }
 
+/** Packs entries into a zip archive, in their order. */
 export async function packZip(request: PackRequest): Promise<Packed> {
   const writer = new ZipWriter(request.sink, request.time, request.first);
   const digests = new Map<string, string>();

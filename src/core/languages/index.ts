@@ -36,6 +36,7 @@ export const KNOWN: KnownLanguages = {
 /** The runtime of an executable of which nothing else is known. */
 export const ANY_EXECUTABLE: Runtime = { text: 'native', language: 'native', version: '', offered: 'native' };
 
+/** The light part of a language. */
 export function languageOf(id: LanguageId): Language {
   return TABLE[id];
 }

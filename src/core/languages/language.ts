@@ -254,7 +254,7 @@ export interface ImageRun<Id extends LanguageId = LanguageId> {
   readonly starter?: { readonly path: string; readonly name: string };
   /** What the starter is told of the entry. */
   plan(entry: Entry): Readonly<Record<string, string>>;
-  /** The command: absolute paths in the image. @param program that runs it, where the base has one */
+  /** The command, with absolute paths in the image. */
   command(start: ImageStart): string[];
   /** The runtime in an image. @param env of its configuration, `NAME=value` each */
   find(files: ImageFiles, env: readonly string[], version: string): FoundRuntime | undefined;

@@ -4,6 +4,7 @@ import type { Project } from './targets';
 
 export type Libc = 'glibc' | 'musl';
 
+/** What the destination of a function says of its runtime; undefined where it does not offer it. */
 export function runtimeOf(project: Pick<Project, 'sheet'>, spec: FunctionSpec): DestinationRuntime | undefined {
   const destination = project.sheet.destinations[spec.destination];
   return destination === undefined ? undefined : offeredRuntime(destination, spec.runtime);

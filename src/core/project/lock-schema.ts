@@ -43,6 +43,7 @@ const lockedBase = z.strictObject({
   targets: z.record(z.string(), lockedBaseTarget),
 });
 
+/** The shape of a lock, with what the languages add. */
 export async function lockSchema(known: Pick<KnownLanguages, 'all'>) {
   const own = await partFields(known, ['lockedPackage', 'locked']);
   const optional = (fields: Readonly<Record<string, z.ZodType>>): LateFields =>

@@ -106,6 +106,7 @@ async function verify({ state, languages }: LockPlace, name: string, text: strin
   noteVerified(state, digest);
 }
 
+/** Writes the lock beside its sheet, whole. @throws EmballageError where there is no place to write */
 export function writeLock(place: Pick<LockPlace, 'root' | 'files'>, lock: Lock): void {
   const name = lockNameOf(place);
   writeWhole(join(place.root, name), formatLock(lock), name);

@@ -39,6 +39,7 @@ export function generated(project: Pick<Project, 'state'>, text: string): MadeFi
   return generatedBytes(project, Buffer.from(text));
 }
 
+/** Keeps bytes that were made for an artifact, to be packed from. */
 export function generatedBytes({ state }: Pick<Project, 'state'>, bytes: Uint8Array): MadeFile {
   const sha256 = contentDigest(bytes);
   const source = state.file(KINDS.generated, sha256);

@@ -28,6 +28,7 @@ export interface OpenRequest {
   readonly now: () => number;
 }
 
+/** The project of a sheet. @throws EmballageError with every mistake of sheet and destinations, each with its place */
 export async function openProject(request: OpenRequest): Promise<Project> {
   const { from, languages } = request;
   const path = resolve(from, request.sheetPath);

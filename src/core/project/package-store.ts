@@ -5,6 +5,7 @@ import type { Project } from './targets';
 
 const stores = new WeakMap<StateFolder, PackageStore>();
 
+/** The user’s store of third-party files, opened once. */
 export function packageStore({ state }: Pick<Project, 'state'>): PackageStore {
   const store = stores.get(state) ?? new PackageStore(state.folder(KINDS.packages));
   stores.set(state, store);

@@ -208,6 +208,7 @@ function isRunning(pid: number): boolean {
   }
 }
 
+/** Whether a name is that of a folder for one version of the code. */
 export function isCodeFolder(name: string): boolean {
   return name.startsWith(CODE);
 }

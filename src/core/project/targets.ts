@@ -41,6 +41,7 @@ export function selectFunctions(sheet: Sheet, names: readonly string[]): Functio
   return sheet.functions.filter((spec) => names.length === 0 || names.includes(spec.name));
 }
 
+/** Every function for each of its architectures, in the order of the sheet. */
 export function targetsOf(specs: readonly FunctionSpec[]): Target[] {
   return specs.flatMap((spec) => spec.archs.map((arch) => ({ spec, arch })));
 }

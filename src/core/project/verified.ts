@@ -6,6 +6,7 @@ export function isVerified(state: StateFolder, digest: string): boolean {
   return state.recall(KINDS.verified, digest) === true;
 }
 
+/** Remembers that a text of that digest is as its format wants it. */
 export function noteVerified(state: StateFolder, digest: string): void {
   try {
     state.remember(KINDS.verified, digest, true);

@@ -16,6 +16,7 @@ export interface LimitQuestion {
   readonly mend: string;
 }
 
+/** Holds an amount against the limits of destination and sheet. */
 export function checkLimit(context: RuleContext, question: LimitQuestion): RuleResult {
   const { used, unit } = question;
   const limit = lowest(context, question.key);
@@ -34,10 +35,12 @@ export function checkLimit(context: RuleContext, question: LimitQuestion): RuleR
   return { findings: [finding], gauge };
 }
 
+/** An amount with its unit. */
 export function showAmount(amount: number, unit: Gauge['unit']): string {
   return unit === 'bytes' ? formatSize(amount) : grouped(amount);
 }
 
+/** A share, `80%`. */
 export function percent(share: number): string {
   const value = share * 100;
   return `${value >= 10 || value === 0 ? String(Math.floor(value)) : value < 0.1 ? '< 0.1' : value.toFixed(1)} %`;

@@ -9,6 +9,7 @@ export function givenMemory(spec: FunctionSpec, destination: Destination | undef
   return spec.memoryBytes ?? Math.max(DEFAULT_MEMORY, destination?.memory.least ?? 0);
 }
 
+/** The time that one call gets, milliseconds. */
 export function givenTimeMs(spec: FunctionSpec, destination: Destination | undefined): number {
   return spec.timeoutMs ?? Math.min(destination?.timeoutMostMs ?? DEFAULT_TIMEOUT_MS, DEFAULT_TIMEOUT_MS);
 }

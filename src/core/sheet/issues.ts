@@ -157,6 +157,7 @@ function keysOf(schema: z.core.$ZodType | undefined): string[] {
   return plain instanceof z.ZodObject ? Object.keys(plain.shape) : [];
 }
 
+/** Whether a value is a mapping. */
 export function isMapping(value: unknown): value is Record<string, unknown> {
   return typeof value === 'object' && value !== null && !Array.isArray(value);
 }

@@ -33,6 +33,7 @@ export function offeredShown(known: KnownLanguages): string[] {
   return offeredWords(known).map(({ word, version }) => (version === undefined ? word : `${word} ${version.shown}`));
 }
 
+/** Examples of what a destination may offer. */
 export function offeredSamples(known: KnownLanguages): string[] {
   return offeredWords(known).map(({ sample }) => sample);
 }

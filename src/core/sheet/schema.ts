@@ -250,6 +250,7 @@ const destinationRuntime = z.strictObject(
   { error: 'a mapping, `{}` if there is nothing to say' },
 );
 
+/** The shape of a destination. */
 export function destinationSchema(known: KnownLanguages) {
   return z
     .strictObject(

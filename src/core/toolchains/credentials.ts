@@ -10,6 +10,7 @@ interface Login {
   password: string;
 }
 
+/** Logins from the text of a netrc file (ftp(1)). */
 export function readNetrc(text: string): Credentials {
   const machines = new Map<string, Login>();
   let fallback: Login | undefined;

@@ -33,6 +33,7 @@ const MACHINE_FOLDERS: Readonly<Record<number, readonly string[]>> = {
   183: ['aarch64-linux-gnu'],
 };
 
+/** Shared libraries that programs need, and those that these need, with where they lie. */
 export function libraryClosure({ files, sysroot, folders = [] }: ClosureRequest): Closure {
   const found = new Map<string, FoundLibrary>();
   const missing: { name: string; by: string }[] = [];

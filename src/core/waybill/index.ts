@@ -4,6 +4,7 @@ import type { KnownLanguages } from '../sheet';
 export type { CarriedPackage, Waybill, WaybillFile } from './schema';
 export { filesDigest, formatWaybill, makeWaybill, readWaybill, type WaybillFacts } from './waybill';
 
+/** The shape of a waybill. Loaded when it is called. */
 export async function waybillSchema(known: Pick<KnownLanguages, 'all'>) {
   return (await import('./schema')).waybillSchema(known);
 }

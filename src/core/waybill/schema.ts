@@ -220,6 +220,7 @@ const waybillOf = (ownPackage: Fields, own: Fields) =>
     })
     .meta({ title: 'Emballage waybill' });
 
+/** The shape of a waybill, with what the languages add. */
 export async function waybillSchema(known: Pick<KnownLanguages, 'all'>) {
   const own = await partFields(known, ['carriedPackage', 'carried']);
   const optional = (fields: Fields): Fields =>

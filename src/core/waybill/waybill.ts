@@ -55,6 +55,7 @@ export interface WaybillFacts {
   readonly tool: string;
 }
 
+/** The waybill of an artifact: no trace of time or machine. */
 export function makeWaybill(facts: WaybillFacts): Waybill {
   const { spec } = facts;
   const files = facts.fileSet.entries.map((entry) => ({

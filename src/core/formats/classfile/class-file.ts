@@ -98,6 +98,7 @@ export function readClass(bytes: Uint8Array): ClassFile {
   };
 }
 
+/** A class file (JVMS 4.1); constants get their numbers anew, in order of use. */
 export function writeClass(file: ClassFile): Uint8Array {
   const writer = new ByteWriter();
   writer.u4(MAGIC);
@@ -126,6 +127,7 @@ export function list<T>(reader: ByteReader, read: () => T): T[] {
   return Array.from({ length: reader.u2() }, read);
 }
 
+/** Attributes with their names (JVMS 4.7). @throws RangeError where they lead outside */
 export function readAttributes(reader: ByteReader, pool: ConstantPool): Attribute[] {
   return list(reader, () => {
     const nameIndex = reader.u2();
@@ -134,6 +136,7 @@ export function readAttributes(reader: ByteReader, pool: ConstantPool): Attribut
   });
 }
 
+/** Attributes as they stand in a class file (JVMS 4.7). */
 export function writeAttributes(writer: ByteWriter, attributes: readonly Attribute[]): void {
   writer.u2(attributes.length);
   for (const { nameIndex, data } of attributes) {

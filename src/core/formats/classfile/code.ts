@@ -16,6 +16,7 @@ export interface Code {
   readonly attributes: readonly Attribute[];
 }
 
+/** The Code attribute, taken apart (JVMS 4.7.3). @throws RangeError where it leads outside */
 export function readCode(data: Uint8Array, pool: ConstantPool): Code {
   const reader = new ByteReader(data);
   const [maxStack, maxLocals] = [reader.u2(), reader.u2()];
@@ -24,6 +25,7 @@ export function readCode(data: Uint8Array, pool: ConstantPool): Code {
   return { maxStack, maxLocals, code, handlers, attributes: readAttributes(reader, pool) };
 }
 
+/** The Code attribute (JVMS 4.7.3). */
 export function writeCode({ maxStack, maxLocals, code, handlers, attributes }: Code): Uint8Array {
   const writer = new ByteWriter();
   writer.u2(maxStack);
@@ -122,6 +124,7 @@ function lengthAt(code: Uint8Array, at: number, op: number): number {
   return start - at + 12 + 4 * (reader.s4() - low + 1);
 }
 
+/** Two bytes of code, big endian. */
 export function u2At(code: Uint8Array, at: number): number {
   return ((code[at] ?? 0) << 8) | (code[at + 1] ?? 0);
 }

@@ -22,6 +22,7 @@ export function decodeMutf8(bytes: Uint8Array): string {
   return text;
 }
 
+/** A text in modified UTF-8 (JVMS 4.4.7). */
 export function encodeMutf8(text: string): Uint8Array {
   if (/^[\u0001-\u007f]*$/.test(text)) return Buffer.from(text, 'latin1');
   const bytes: number[] = [];

@@ -76,6 +76,7 @@ export function parameterTypes(descriptor: string): string[] {
   return types;
 }
 
+/** What stands behind the parameters of a method descriptor (JVMS 4.3.3). */
 export function returnType(descriptor: string): string {
   return descriptor.slice(descriptor.lastIndexOf(')') + 1);
 }

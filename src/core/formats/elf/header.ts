@@ -73,6 +73,7 @@ const SHN_XINDEX = 0xffff;
 /** No real file has more; what claims to is not worth reading on. */
 export const MAX_ENTRIES = 65_536;
 
+/** Whether bytes begin as an ELF file does (gABI, “ELF Identification”). */
 export function isElf(bytes: Uint8Array): boolean {
   return bytes.length >= 20 && bytes[0] === 0x7f && bytes[1] === 0x45 && bytes[2] === 0x4c && bytes[3] === 0x46;
 }

@@ -27,6 +27,7 @@ const GO_MAGIC = '\xff Go buildinf:';
 const GO_INLINE = 2;
 const GO_HEADER = 32;
 
+/** What an ELF file says of the processor and the stack that it wants (gABI; x86-64 psABI, “Program Property”). */
 export function readProperties(bytes: Uint8Array): ElfProperties {
   try {
     const source = sourceOfBytes(bytes);

@@ -13,6 +13,7 @@ export function gzipTrailer(sum: number, length: number): Buffer {
   return trailer;
 }
 
+/** One member of gzip without name and time (RFC 1952), by our own encoder. */
 export function gzip(bytes: Uint8Array): Buffer {
   const parts: Uint8Array[] = [GZIP_HEADER];
   for (let at = 0; at === 0 || at < bytes.length; at += SEGMENT_BYTES) {

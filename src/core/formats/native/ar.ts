@@ -11,6 +11,7 @@ export interface ArMember {
   readonly size: number;
 }
 
+/** Whether bytes begin as an archive of objects does (ar(5)). */
 export function isAr(start: Uint8Array): boolean {
   return Buffer.from(start.subarray(0, MAGIC.length)).toString('latin1') === MAGIC;
 }

@@ -20,6 +20,7 @@ const KINDS: Readonly<Record<number, NativeInfo['kind']>> = { 1: 'object', 2: 'p
 /** LC_LOAD_DYLIB, and those for weak, re-exported, lazy and upward ones. */
 const LOADS = new Set([0xc, 0x80000018, 0x8000001f, 0x20, 0x80000023]);
 
+/** Whether bytes begin as a Mach-O file does, of one processor or several. */
 export function isMachO(start: Uint8Array): boolean {
   if (start.length < 8) return false;
   const [big, little] = [new Fields(start, false), new Fields(start, true)];

@@ -30,6 +30,7 @@ interface SectionSpan {
   readonly offset: number;
 }
 
+/** Whether bytes begin as a PE file does. */
 export function isPe(start: Uint8Array): boolean {
   return start.length >= 2 && start[0] === 0x4d && start[1] === 0x5a;
 }

@@ -6,6 +6,7 @@ const IMPORT_SECTION = 2;
 const MAX_IMPORTS = 65_536;
 const MAX_SECTION = 64 * 1024 * 1024;
 
+/** Whether bytes begin as a WebAssembly module does (WebAssembly Core 5.5.16). */
 export function isWasm(start: Uint8Array): boolean {
   return start.length >= 4 && Buffer.from(start.subarray(0, 4)).toString('latin1') === '\0asm';
 }

@@ -25,6 +25,7 @@ interface Read {
   layer(i: number): Buffer | undefined;
 }
 
+/** The first difference between two layouts, in words; undefined where they are the same. */
 export function firstImageDifference(a: ByteSource, b: ByteSource): ImageDifference | undefined {
   const differs = firstDifferentByte(a, b);
   if (differs === undefined) return undefined;

@@ -166,22 +166,27 @@ export function writeConfig({ architecture, os, variant, created, run, diffIds, 
   });
 }
 
+/** A manifest in fixed order (OCI image specification, “Image Manifest”). */
 export function writeManifest({ mediaType, config: own, layers, annotations }: Manifest): Buffer {
   return json({ schemaVersion: 2, mediaType, config: own, layers, annotations: sortedKeys(annotations) });
 }
 
+/** An index in fixed order (OCI image specification, “Image Index”). */
 export function writeIndex({ mediaType, manifests, annotations }: ImageIndex): Buffer {
   return json({ schemaVersion: 2, mediaType, manifests, annotations: sortedKeys(annotations) });
 }
 
+/** The descriptor of a document. */
 export function describeBytes(mediaType: string, bytes: Uint8Array): Descriptor {
   return { mediaType, digest: `sha256:${contentDigest(bytes)}`, size: bytes.length };
 }
 
+/** The descriptor of a configuration. */
 export function describeConfig(bytes: Uint8Array): Descriptor {
   return describeBytes(OCI_CONFIG, bytes);
 }
 
+/** The error of an image that is not as the specification wants it. */
 export function badImage(where: string, expected: string, found: string, cause?: unknown): EmballageError {
   return new EmballageError(
     'IMAGE_INVALID',

@@ -37,10 +37,12 @@ const LAYERS: Readonly<Record<string, LayerCompression>> = {
   [`${OLDER}.image.rootfs.foreign.diff.tar.gzip`]: 'gzip',
 };
 
+/** Whether a media type is that of one image, of either family of specifications. */
 export function isManifestType(type: string): boolean {
   return MANIFESTS.includes(type);
 }
 
+/** Whether a media type is that of a list of images, of either family of specifications. */
 export function isIndexType(type: string): boolean {
   return INDEXES.includes(type);
 }

@@ -70,6 +70,7 @@ export interface ImageConfig {
 /** How images name processors (Go's names). */
 export const OCI_ARCH: Readonly<Record<Arch, string>> = { x86_64: 'amd64', arm64: 'arm64' };
 
+/** The architecture by the name that platforms of images have for it; undefined for others. */
 export function archOfPlatform(architecture: string): Arch | undefined {
   return (Object.keys(OCI_ARCH) as Arch[]).find((arch) => OCI_ARCH[arch] === architecture);
 }

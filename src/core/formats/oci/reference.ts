@@ -39,6 +39,7 @@ export function tagFault(tag: string): string | undefined {
   return `the tag \`${printable(tag)}\`: letters, digits, \`_\`, \`.\` and \`-\`, at most 128, the first no \`.\` or \`-\``;
 }
 
+/** Whether a text is `HOST[:PORT]` of a registry. */
 export function isHost(text: string): boolean {
   return HOST.test(text);
 }
@@ -60,6 +61,7 @@ export function parseReference(text: string, doing: string): ImageReference {
   });
 }
 
+/** `HOST/NAME[:TAG][@DIGEST]`. */
 export function formatReference({ host, name, tag, digest }: ImageReference): string {
   return `${host}/${name}${tag === undefined ? '' : `:${tag}`}${digest === undefined ? '' : `@${digest}`}`;
 }

@@ -94,6 +94,7 @@ export interface HeaderToWrite extends TarAttributes {
   readonly type: string;
 }
 
+/** 512 bytes of header (POSIX.1-2017, pax, “ustar Interchange Format”). */
 export function encodeHeader(header: HeaderToWrite): Buffer {
   const block = Buffer.alloc(BLOCK_BYTES);
   const put = (field: Field, value: string): void => {

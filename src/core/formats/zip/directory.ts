@@ -33,6 +33,7 @@ export interface Directory {
 /** A directory is read whole, so its size is bounded: a million entries with long names fit. */
 const MAX_DIRECTORY_BYTES = 256 * 1024 * 1024;
 
+/** The end record and the central directory (APPNOTE 4.3.12, 4.3.16). @throws EmballageError ZIP_INVALID, ZIP_TRUNCATED, ZIP_NOT_A_ZIP */
 export function readDirectory(source: ByteSource, name: string): Directory {
   const end = findEnd(source, name);
   if (end.size > MAX_DIRECTORY_BYTES)
@@ -170,6 +171,7 @@ export function zip64Values(extra: Uint8Array): number[] | undefined {
   return undefined;
 }
 
+/** The error of an archive as a whole. */
 export function invalid(name: string, found: string): EmballageError {
   return new EmballageError('ZIP_INVALID', {
     doing: 'reading the zip',

@@ -37,6 +37,7 @@ export function describeFault(fault: ZipFault): string {
   return `${printable(fault.entry)} ${FAULTS[fault.code].says}: ${fault.detail}`;
 }
 
+/** What to do about a fault. */
 export function mendFault(fault: ZipFault): string {
   return FAULTS[fault.code].mend;
 }

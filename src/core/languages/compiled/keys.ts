@@ -72,6 +72,7 @@ export interface CompiledWords {
   readonly compilers: readonly WantedToolchain['compiler'][];
 }
 
+/** The keys of the sheet that compiled languages have. */
 export function compiledKeys<Id extends CompiledId>(words: CompiledWords): SheetKeys<Id> {
   return { fields, read: ({ notes, at, text }) => readKeys(notes, at, text, words) };
 }

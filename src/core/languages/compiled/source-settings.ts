@@ -18,6 +18,7 @@ export interface SettingWords {
   readonly rawText?: '`' | 'r';
 }
 
+/** The settings that a source file reads by a name that stands there. */
 export function readSourceSettings(text: string, words: SettingWords): SourceSetting[] {
   if (text.search(words.call) === -1) return [];
   const code = withoutComments(text, words.rawText);

@@ -28,6 +28,7 @@ export function executableView({ facts }: Pick<ViewRequest, 'facts'>): Promise<L
   return Promise.resolve({ isProgram: true, settings: () => facts.waybill?.reads ?? [] });
 }
 
+/** The work of a compiled language, from what it says of itself. */
 export function compiledWork<Id extends CompiledId>(language: CompiledLanguage<Id>): Work<Id> {
   return {
     needs: (project, spec) => (language.isSource(spec.entry.file) ? language.needs(project, spec) : undefined),

@@ -12,6 +12,7 @@ export interface GoFile {
   readonly hash: string;
 }
 
+/** The lines of a `go.sum` (Go Modules Reference, “go.sum files”). @param shown how messages call the file */
 export function readGoSum(text: string, shown: string): { files: GoFile[]; problems: Problem[] } {
   const files: GoFile[] = [];
   const problems: Problem[] = [];

@@ -45,6 +45,7 @@ export interface JvmAssembled {
   readonly whole: ReadonlySet<string> | undefined;
 }
 
+/** Everything that goes into the JAR of a function. */
 export function assembleJvm(request: JvmAssembleRequest): JvmAssembled {
   const merged = mergeJars(request);
   const traced = request.trim === 'traced' ? trace(request, merged) : undefined;

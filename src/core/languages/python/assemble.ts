@@ -69,6 +69,7 @@ interface Candidate extends InstalledFile {
   readonly package: PackageInput;
 }
 
+/** Which files of packages and of the function go in, and why. */
 export function assemblePython(request: AssembleRequest): Assembled {
   const trimmed: Trimmed[] = [];
   const { placed, overlaps } = placeFiles(request);

@@ -8,6 +8,7 @@ export interface RecordRow {
   readonly size?: number;
 }
 
+/** The rows of a RECORD (binary distribution format, “The .dist-info directory”). */
 export function readRecord(text: string): RecordRow[] {
   return csvRows(text).flatMap(([path = '', hash = '', size = '']) => {
     if (path === '') return [];

@@ -25,6 +25,7 @@ export type RequirementReading =
   | { readonly kind: 'requirement'; readonly requirement: Requirement }
   | { readonly kind: 'fault'; readonly fault: RequirementFault };
 
+/** A requirement (dependency specifiers). @returns the requirement, or where it is wrong */
 export function parseRequirement(text: string): RequirementReading {
   try {
     return { kind: 'requirement', requirement: new Reader(text).requirement() };

@@ -83,6 +83,7 @@ export function publicVersion(version: Version): Version {
   return { ...rest, text: publicText(rest) };
 }
 
+/** Whether a version is a pre-release or a development release (version specifiers). */
 export function isPrerelease(version: Version): boolean {
   return version.pre !== undefined || version.dev !== undefined;
 }
@@ -105,6 +106,7 @@ export function sameBase(a: Version, b: Version): boolean {
   return a.epoch === b.epoch && compareRelease(a.release, b.release) === 0;
 }
 
+/** Orders the release parts of versions, with zeros where one is shorter. */
 export function compareRelease(a: readonly number[], b: readonly number[]): number {
   for (let i = 0; i < Math.max(a.length, b.length); i++) {
     const difference = (a[i] ?? 0) - (b[i] ?? 0);

@@ -2,6 +2,10 @@
 import { lookForChange } from './look';
 import type { BuildRequest, BuiltFunction, Look } from './model';
 
+/**
+ * Builds functions; artifacts and waybills appear whole or not at all.
+ * @throws EmballageError of the first target that cannot be built
+ */
 export async function build(request: BuildRequest): Promise<BuiltFunction[]> {
   const quick = await lookAtAll(request);
   const unchanged = quick.flatMap((look) => (look.unchanged === undefined ? [] : [look.unchanged]));

@@ -20,6 +20,7 @@ interface FirstLook {
   readonly lookedAtMs: number;
 }
 
+/** The look where stamps do not tell: everything that bytes depend on is read. */
 export async function lookCarefully({ project }: LookRequest, first: FirstLook): Promise<Look> {
   const { spec, index, common, targets, lookedAtMs } = first;
   const locked = await lockedFunction(project, spec);

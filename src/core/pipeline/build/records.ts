@@ -7,10 +7,12 @@ import type { FunctionSpec } from '../../sheet';
 import type { BuiltFunction, BuiltTarget } from './model';
 import type { StatIndex } from './stat-index';
 
+/** What a build tells of a function that is as it was. */
 export function asBefore(targets: readonly BuiltTarget[], { leftOut }: Pick<StatIndex, 'leftOut'>): BuiltFunction {
   return { targets, hashed: 0, packed: 0, leftOut };
 }
 
+/** Absolute path of the stat index of a function. */
 export function indexPath({ state }: Pick<Project, 'state'>, { name }: Pick<FunctionSpec, 'name'>): string {
   return state.file(KINDS.index, `${name}.index`);
 }

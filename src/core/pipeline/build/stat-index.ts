@@ -179,6 +179,7 @@ export interface IndexContent {
   readonly lookedAtMs: number;
 }
 
+/** Writes an index, whole. @param path absolute */
 export function writeStatIndex(path: string, content: IndexContent): void {
   const { config, common, watched, targets, survey, leftOut } = content;
   const { items, folders, hasLinks } = survey;

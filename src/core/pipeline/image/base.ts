@@ -47,6 +47,7 @@ export function baseInputs(spec: FunctionSpec): string | undefined {
   return contentDigest(JSON.stringify([base, spec.archs, spec.runtime.text]));
 }
 
+/** What the sheet says an image stands on. */
 export function baseOfSpec(spec: FunctionSpec): Base {
   return spec.image?.base ?? { kind: 'empty' };
 }

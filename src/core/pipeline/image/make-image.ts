@@ -64,6 +64,7 @@ interface MadeLayer extends StackedLayer {
   readonly isNew: boolean;
 }
 
+/** Cuts and packs the layers of a function, and writes the documents of its image. */
 export async function makeImage(request: ImageRequest): Promise<MadeImage> {
   const { base, spec, arch, store, epochSeconds } = request;
   const layers: MadeLayer[] = [];

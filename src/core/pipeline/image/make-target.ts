@@ -51,6 +51,7 @@ export interface MadeImageTarget {
   place(path: string): void;
 }
 
+/** Makes the image of one target, and what places it. */
 export async function makeImageTarget(request: ImageTarget): Promise<MadeImageTarget> {
   const { project, spec, arch, machine, registry, compressor, entries, known, reader, run } = request;
   const store = blobStore(project);

@@ -26,6 +26,7 @@ export interface PulledManifest {
   readonly bytes: Buffer;
 }
 
+/** What a token has to allow to read from a repository. */
 export function pullScope(name: string): string {
   return `repository:${name}:pull`;
 }

@@ -39,10 +39,12 @@ const MAX_WHOLE_ATTEMPTS = 4;
 /** Below that a blob is sent without asking whether another repository has it. */
 const WORTH_ASKING_BYTES = 64 * 1024;
 
+/** What a token has to allow to write to a repository. */
 export function pushScope(name: string): string {
   return `repository:${name}:pull,push`;
 }
 
+/** Sends a blob, unless it is there: mounted, whole or in pieces, gone on with after a cut. @throws EmballageError */
 export async function pushBlob(registry: RegistryConnection, request: PushRequest): Promise<Pushed> {
   const { name, descriptor, mountFrom, memory } = request;
   if (await hasBlob(registry, name, descriptor)) return 'there';
@@ -104,6 +106,7 @@ async function whereElse(
   return undefined;
 }
 
+/** Whether a repository has a blob of that digest and size. */
 export async function hasBlob(
   registry: RegistryConnection,
   name: string,

@@ -7,6 +7,7 @@ const WORDS = ['alpha', 'beta', 'milestone', 'rc', 'snapshot', '', 'sp'];
 const ALIASES: Readonly<Record<string, string>> = { ga: '', final: '', release: '', cr: 'rc' };
 const SHORT: Readonly<Record<string, string>> = { a: 'alpha', b: 'beta', m: 'milestone' };
 
+/** Orders versions as Maven does (“Version Order Specification”). */
 export function compareVersions(a: string, b: string): number {
   return compareItems(parse(a), parse(b));
 }

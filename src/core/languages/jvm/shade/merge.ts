@@ -47,6 +47,7 @@ export interface Merged {
   readonly trimmed: readonly Trimmed[];
 }
 
+/** Merges prepared JARs; the first that has a path keeps it, unless it is merged by its kind. */
 export function mergeJars(request: MergeRequest): Merged {
   return new Merger(request).run();
 }

@@ -7,6 +7,7 @@ import { prepareJar, type PrepareJob } from './prepare';
 /** With less than that to do, starting threads takes longer. */
 const THREADS_PAY_FROM_BYTES = 1024 * 1024;
 
+/** Prepares JARs. @throws EmballageError of the first that cannot be */
 export async function prepareAll(jobs: readonly PrepareJob[], threads: number): Promise<void> {
   const sized = jobs.map((job) => ({ job, size: statSync(job.jar).size })).sort((a, b) => b.size - a.size);
   const bytes = sized.reduce((sum, { size }) => sum + size, 0);

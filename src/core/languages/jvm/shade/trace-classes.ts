@@ -29,6 +29,7 @@ export interface TracedClasses {
   readonly resources: ReadonlyMap<string, Reason>;
 }
 
+/** The classes that are reached from an entry, each with who reached it. */
 export function traceClasses(request: TraceClassesRequest): TracedClasses {
   return new ClassTracer(request).run();
 }

@@ -56,6 +56,7 @@ export function readPackageLock(text: string, shown: string): PackageLock {
   return new Map(entries.map(([key, entry]) => [key, readEntry(key, asRecord(entry), shown)]));
 }
 
+/** A text as JSON. @param shown how messages call it @throws EmballageError REQUIREMENTS_INVALID */
 export function parseJson(text: string, shown: string): Record<string, unknown> {
   try {
     return asRecord(JSON.parse(text.replace(/^\ufeff/, '')));
@@ -110,6 +111,7 @@ function list(value: unknown): string[] {
   return Array.isArray(value) ? value.map(String) : [String(value)];
 }
 
+/** A value as a mapping; undefined for anything else. */
 export function asRecord(value: unknown): Record<string, unknown> {
   return typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Record<string, unknown>) : {};
 }

@@ -157,7 +157,7 @@ function wrongPlatform(entry: LockEntry, target: NodeTarget, shown: string): Emb
 
 /**
  * Holds what a package.json asks for today against what the lock was written for.
- * @param places where each name stands in the package.json
+ * @param placeOf where a name stands in the package.json
  * @throws EmballageError REQUIREMENTS_INVALID with everything that differs
  */
 export function compareWithManifest(

@@ -53,6 +53,7 @@ export interface TraceRequest {
 
 const MAX_MATCHES = 20_000;
 
+/** What is reached from an entry as Node.js resolves it, each with who reached it and how. */
 export async function traceModules(request: TraceRequest): Promise<Trace> {
   return new Tracer(request).run();
 }

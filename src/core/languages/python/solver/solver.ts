@@ -35,6 +35,7 @@ const ROOT = '';
 /** More rounds than any real set of packages takes; reached only by sets made to keep a solver busy. */
 const MAX_ROUNDS = 100_000;
 
+/** Settles versions, each package once; what cannot be settled comes with its reasons. */
 export async function solve(source: SolverSource): Promise<Solution> {
   return new Solver(source).run();
 }

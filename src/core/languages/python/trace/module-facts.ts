@@ -20,6 +20,7 @@ const NEW_SYNTAX: Readonly<Record<string, readonly [since: string, what: string]
   TypeParamList: ['3.12', 'type parameters'],
 };
 
+/** What a module says; of code that cannot be parsed as far as it can be. */
 export function readModuleFacts(code: string): ModuleFacts {
   const source = code.length > MAX_CODE ? code.slice(0, MAX_CODE) : code;
   const lines = new Lines(source);

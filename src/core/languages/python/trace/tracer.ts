@@ -41,6 +41,7 @@ export interface Trace {
   readonly unseen: readonly Unseen[];
 }
 
+/** The modules that are reached from an entry, each with who reached it. */
 export function traceModules(request: TraceRequest): Trace {
   return new Tracer(request).run();
 }
