@@ -70,3 +70,12 @@ export function isInside(folder: string, path: string): boolean {
 export function upwards(folder: string): string[] {
   return folder === '' ? [''] : [folder, ...upwards(folderOf(folder))];
 }
+
+/** The folders that paths lie in, each once; not the root. */
+export function foldersAbove(paths: Iterable<string>): Set<string> {
+  const folders = new Set<string>();
+  for (const path of paths)
+    for (let folder = folderOf(path); folder !== '' && !folders.has(folder); folder = folderOf(folder))
+      folders.add(folder);
+  return folders;
+}

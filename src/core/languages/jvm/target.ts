@@ -3,7 +3,7 @@ import { lstatSync } from 'node:fs';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { inflateRawSync } from 'node:zlib';
-import { comparePaths, folderOf, joinPath } from '../../base/paths';
+import { comparePaths, folderOf, foldersAbove, joinPath } from '../../base/paths';
 import { severalAtOnce } from '../../base/several';
 import { contentDigest } from '../../disk/digest';
 import { OpenFiles } from '../../disk/file-source';
@@ -256,10 +256,7 @@ function entriesOf(
 
 /** Code that looks for all that is in a package asks for its folder. */
 function foldersOf(files: readonly PackedFile[]): PackedEntry[] {
-  const folders = new Set<string>();
-  for (const { path } of files)
-    for (let folder = folderOf(path); folder !== '' && !folders.has(folder); folder = folderOf(folder))
-      folders.add(folder);
+  const folders = foldersAbove(files.map(({ path }) => path));
   const reason: Reason = { why: 'made-for', by: 'what lies in it' };
   const origin: Origin = { from: 'generated', by: 'the JAR form' };
   return [...folders].map((path) => ({ path, kind: 'folder', mode: PROGRAM_MODE, origin, reason }));

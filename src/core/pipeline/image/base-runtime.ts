@@ -5,7 +5,7 @@
 import { existsSync, lstatSync, readdirSync, realpathSync, statSync, type Stats } from 'node:fs';
 import { basename, dirname, join } from 'node:path';
 import { EmballageError } from '../../base/errors';
-import { comparePaths } from '../../base/paths';
+import { comparePaths, foldersAbove } from '../../base/paths';
 import { listed, printable } from '../../base/text';
 import { filePieces, withFileSource } from '../../disk/file-source';
 import { stampOf } from '../../disk/stamp';
@@ -227,8 +227,7 @@ function addFile(files: Files, path: string, source: string): void {
 
 /** Everything in order, with the folders that it lies in. */
 function withFolders(files: Files): LayerEntry[] {
-  for (const path of [...files.keys()])
-    for (let folder = dirname(path); folder !== '.'; folder = dirname(folder))
-      if (!files.has(folder)) files.set(folder, { path: folder, kind: 'folder', mode: 0o755 });
+  for (const path of foldersAbove(files.keys()))
+    if (!files.has(path)) files.set(path, { path, kind: 'folder', mode: 0o755 });
   return [...files.values()].sort((a, b) => comparePaths(a.path, b.path));
 }

@@ -3,10 +3,17 @@
  * function's own code on top, so that a change of code sends kilobytes.
  */
 import { lstatSync, readFileSync } from 'node:fs';
-import { folderOf } from '../../base/paths';
+import { foldersAbove } from '../../base/paths';
 import { stampOf } from '../../disk/stamp';
 import { sortEntries } from '../../fileset/collect';
-import { FILE_MODE, PROGRAM_MODE, type PackedEntry, type PackedFile } from '../../fileset/model';
+import {
+  FILE_MODE,
+  PROGRAM_MODE,
+  type Origin,
+  type PackedEntry,
+  type PackedFile,
+  type Reason,
+} from '../../fileset/model';
 import { makeSelection } from '../../fileset/selection';
 import type { ImageRun } from '../../languages';
 import { givenMemory, givenTimeMs, type Destination, type Entry, type FunctionSpec } from '../../sheet';
@@ -98,20 +105,10 @@ function made(name: string, content: { source: string; size: number; sha256: str
 
 /** A layer says every folder that it has something in, so that it comes out the same on every base. */
 function withFolders(entries: readonly PackedEntry[]): PackedEntry[] {
-  const folders = new Map<string, PackedEntry>();
   const said = new Set(entries.filter(({ kind }) => kind === 'folder').map(({ path }) => path));
-  for (const { path } of entries)
-    for (
-      let folder = folderOf(path);
-      folder !== '' && !folders.has(folder) && !said.has(folder);
-      folder = folderOf(folder)
-    )
-      folders.set(folder, {
-        path: folder,
-        kind: 'folder',
-        mode: PROGRAM_MODE,
-        origin: { from: 'generated', by: 'emballage' },
-        reason: { why: 'made-for', by: 'what lies in it' },
-      });
-  return sortEntries([...entries, ...folders.values()]);
+  const open = [...foldersAbove(entries.map(({ path }) => path))].filter((path) => !said.has(path));
+  const reason: Reason = { why: 'made-for', by: 'what lies in it' };
+  const origin: Origin = { from: 'generated', by: 'emballage' };
+  const folders = open.map((path): PackedEntry => ({ path, kind: 'folder', mode: PROGRAM_MODE, origin, reason }));
+  return sortEntries([...entries, ...folders]);
 }
