@@ -172,6 +172,6 @@ function earlier(name: string): EmballageError {
     where: name,
     expected: `a lock of format ${String(LOCK_FORMAT)}`,
     found: 'one of an earlier version of the tool',
-    mend: 'run `emballage lock`, which settles everything anew',
+    mend: 'run `emballage lock`: it settles everything anew, and stays with these versions',
   });
 }
