@@ -61,7 +61,7 @@ function circlesIn(graph) {
     }
     if (low.get(file) !== found.get(file)) return;
     const circle = stack.splice(stack.indexOf(file));
-    if (circle.length > 1) circles.push(circle.reverse());
+    if (circle.length > 1) circles.push(circle);
   };
   for (const file of graph.keys()) if (!found.has(file)) visit(file);
   return circles;

@@ -25,7 +25,7 @@ export interface YamlFile {
   placeOf(path: DataPath, part?: 'key' | 'value'): Place;
 }
 
-/** Sheets are short; whatever is longer is the wrong file. */
+/** What is nested deeper is no sheet. */
 const MAX_DEPTH = 32;
 /** How often anchors may be repeated, all in all. */
 const MAX_ALIASES = 1000;
