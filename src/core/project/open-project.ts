@@ -1,9 +1,10 @@
 /** Opens a project: finds its sheet, and reads it anew only when its text has changed. */
-import { readFileSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { basename, dirname, join, relative, resolve } from 'node:path';
 import { projectFolder } from '../disk/project-folder';
 import { loadSheet, type KnownLanguages, type LoadedSheet, type ReadFile, type Sheet } from '../sheet';
-import { KINDS, StateFolder } from './state';
+import { KINDS, SCRATCH, StateFolder } from './state';
+import { removeScratch } from './tidy';
 import type { Project } from './targets';
 
 export const SHEET_NAME = 'emballage.yaml';
@@ -36,6 +37,7 @@ export async function openProject(request: OpenRequest): Promise<Project> {
   const name = basename(path);
   const state = new StateFolder({ root, ...request });
   const shown = relative(from, root);
+  if (existsSync(join(state.path, SCRATCH))) removeScratch(state);
   const cached = readCache(state, name, root, shown);
   const opened = { root, state, languages };
   if (cached !== undefined) return { ...opened, sheet: cached.sheet, files: cached.files.map((file) => file.path) };

@@ -1,8 +1,8 @@
-import { existsSync, mkdirSync, readdirSync, utimesSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, rmSync, utimesSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { folderWith, put } from '../../../test/support/program';
 import { KINDS, StateFolder, type StateKind } from './state';
-import { tidyKind, tidyState } from './tidy';
+import { removeScratch, tidyKind, tidyState } from './tidy';
 
 const DAY_MS = 24 * 3600 * 1000;
 const SMALL: StateKind = { ...KINDS.artifacts, name: 'small', most: { things: 3, bytes: 100 } };
@@ -90,13 +90,15 @@ describe('the state folder', () => {
   });
 
   it('loses what stopped runs left, and not what others are at', () => {
-    const state = stateIn();
+    const state = stateIn(1);
     const own = state.scratch('base');
     const stopped = own.replace(/\d+-(?=[0-9a-f]{8}-base$)/, '4194999-');
     const elsewhere = stopped.replace(/[0-9a-f]{8}-base$/, '00000000-base');
     for (const folder of [own, stopped, elsewhere]) mkdirSync(folder, { recursive: true });
-    tidyState(state, new Set());
-    expect(readdirSync(dirname(own))).toHaveLength(2);
+    removeScratch(state);
     expect([existsSync(own), existsSync(stopped), existsSync(elsewhere)]).toEqual([true, false, true]);
+    for (const folder of [own, elsewhere]) rmSync(folder, { recursive: true });
+    removeScratch(state);
+    expect(existsSync(dirname(own))).toBe(false);
   });
 });

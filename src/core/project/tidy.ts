@@ -2,7 +2,7 @@
  * Keeps what is remembered within its bounds: the least recently used goes first. Removes what stopped runs left, what
  * earlier versions of the tool made, and what nothing knows any more.
  */
-import { lstatSync, readdirSync, rmSync, statSync, utimesSync } from 'node:fs';
+import { lstatSync, readdirSync, rmdirSync, rmSync, statSync, utimesSync } from 'node:fs';
 import { join } from 'node:path';
 import { isTemporary, writeWhole } from '../disk/write';
 import { isCodeFolder, KINDS, LOCKS, SCRATCH, type StateFolder, type StateKind } from './state';
@@ -11,6 +11,8 @@ import { isCodeFolder, KINDS, LOCKS, SCRATCH, type StateFolder, type StateKind }
 const EVERY_MS = 24 * 3600 * 1000;
 /** What other runs may be at this moment is left alone for so long. */
 const SETTLED_MS = 24 * 3600 * 1000;
+/** When nobody is about to put something into a folder any more. */
+const QUIET_MS = 60_000;
 /** Versions of the tool whose memory stays, in case a project is built with several. */
 const CODES_KEPT = 3;
 /** When everything was last looked through: the time of this file. */
@@ -21,7 +23,6 @@ const MARK = 'tidied';
  * @param own the kinds that languages add
  */
 export function tidyState(state: StateFolder, own: ReadonlySet<StateKind>): void {
-  removeScratch(state);
   const kinds = [...Object.values(KINDS), ...own];
   for (const [place, of] of [
     [state.path, 'project'],
@@ -75,13 +76,19 @@ interface Thing {
   readonly usedMs: number;
 }
 
-/** Folders of runs that were stopped. */
-function removeScratch(state: StateFolder): void {
+/** Removes the folders of runs that were stopped; where no run has one, theirs too. */
+export function removeScratch(state: StateFolder): void {
   const folder = join(state.path, SCRATCH);
   for (const name of namesIn(folder)) {
     const path = join(folder, name);
     const usedMs = lookAt(path, false)?.usedMs ?? 0;
     if (state.isStopped(name) || state.now() - usedMs > 7 * SETTLED_MS) remove(path);
+  }
+  try {
+    // Another may be about to put its own there.
+    if (state.now() - lstatSync(folder).mtimeMs > QUIET_MS) rmdirSync(folder);
+  } catch {
+    // Others are at work.
   }
 }
 
