@@ -1,9 +1,8 @@
 // Builds dist/ from src/, afresh: compiles, copies what is no TypeScript, packs the program, writes the JSON Schemas.
 import { spawnSync } from 'node:child_process';
-import { createHash } from 'node:crypto';
-import { cpSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { cpSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
+import { digestOf, filesBelow } from './files.mjs';
 import { withLazyImports } from './lazy-imports.mjs';
 import { packProgram } from './pack.mjs';
 
@@ -24,16 +23,3 @@ writeFileSync('dist/program.pack', packProgram(process.cwd(), 'dist/cli/start.js
 // What tells the code of this version from that of any other: what was built, and the packages that it uses.
 writeFileSync('dist/code.txt', digestOf(['package-lock.json', ...filesBelow('dist')]).slice(0, 16));
 await import('./schemas.mjs');
-
-function digestOf(files) {
-  const hash = createHash('sha256');
-  for (const file of files) hash.update(file).update('\0').update(readFileSync(file));
-  return hash.digest('hex');
-}
-
-function filesBelow(folder) {
-  return readdirSync(folder)
-    .sort()
-    .map((name) => join(folder, name))
-    .flatMap((path) => (statSync(path).isDirectory() ? filesBelow(path) : [path]));
-}

@@ -1,10 +1,9 @@
 // Makes a fresh clone ready: installs packages and builds the program where either is missing or out of date.
 // Needs nothing but Node.js and npm.
 import { spawnSync } from 'node:child_process';
-import { createHash } from 'node:crypto';
-import { existsSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
+import { digestOf, filesBelow } from './files.mjs';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 process.chdir(root);
@@ -18,7 +17,7 @@ if (stampIsOld('node_modules/.emballage-setup', lockDigest)) {
   run('installing packages', 'npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
   writeFileSync('node_modules/.emballage-setup', lockDigest);
 }
-const BUILDERS = ['build', 'lazy-imports', 'pack', 'schemas'].map((name) => `scripts/${name}.mjs`);
+const BUILDERS = ['build', 'files', 'lazy-imports', 'pack', 'schemas'].map((name) => `scripts/${name}.mjs`);
 const sources = ['tsconfig.json', 'tsconfig.build.json', ...BUILDERS, ...filesBelow('src')].filter(
   (file) => !file.endsWith('.test.ts'),
 );
@@ -30,19 +29,6 @@ if (stampIsOld('dist/.emballage-setup', sourceDigest)) {
 
 function stampIsOld(stamp, digest) {
   return !existsSync(stamp) || readFileSync(stamp, 'utf8') !== digest;
-}
-
-function digestOf(files) {
-  const hash = createHash('sha256');
-  for (const file of files) hash.update(file).update('\0').update(readFileSync(file));
-  return hash.digest('hex');
-}
-
-function filesBelow(folder) {
-  return readdirSync(folder)
-    .sort()
-    .map((name) => join(folder, name))
-    .flatMap((path) => (statSync(path).isDirectory() ? filesBelow(path) : [path]));
 }
 
 function run(what, program, args) {

@@ -1,6 +1,7 @@
 /** Functions in Go. */
 import { KEPT } from '../compiled/kept';
 import type { CompiledKeys } from '../compiled/own';
+import { compiledSheetPart } from '../compiled/sheet-part';
 import type { Language } from '../language';
 
 declare module '../../sheet/model' {
@@ -19,31 +20,12 @@ export const go: Language<'go'> = {
   id: 'go',
   title: 'Go',
   runtime: { word: 'go', sample: 'go', offeredAs: 'native' },
-  sheet: {
-    forms: ['zip', 'binary', 'image'],
-    adapters: [],
-    entry: {
-      hasMember: false,
-      isPath: true,
-      pattern: /\.go$|(?:^|\/)[^./]+$/,
-      endings: '`.go`, or is an executable',
-      mend: 'name the file that the host loads',
-      sample: 'main.go',
-      hostForm: '{path}',
-      words: ({ file }) => ({ path: file, file, module: file, class: file, member: '' }),
-    },
+  sheet: compiledSheetPart({
+    entry: { pattern: /\.go$|(?:^|\/)[^./]+$/, endings: '`.go`, or is an executable', sample: 'main.go' },
     needs: { files: /^go\.sum$/, expected: '`go.sum`', isListed: false },
-    keys: ['build', 'toolchain', 'strip', 'sources'],
-    texts: {
-      runtime: '`go`',
-      entry:
-        'for native code the main source file, or an executable that is there already, with `{arch}` in its path where there is one for each architecture',
-      needs: 'for Go `go.sum`',
-      sources: 'for Go a module proxy',
-    },
+    texts: { runtime: '`go`', needs: 'for Go `go.sum`', sources: 'for Go a module proxy' },
     open: async () => (await import('./keys')).goKeys,
-  },
+  }),
   keeps: Object.values(KEPT),
-
   open: async () => (await import('./work')).goWork,
 };
