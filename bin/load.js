@@ -22,21 +22,21 @@ module.exports = function load(entry) {
   const kept = keptAt === undefined ? new Map() : readKept(keptAt);
   const scripts = new Map();
   const loaded = new Map();
-  const compile = (path, filename) => {
+  const compile = (number, path, filename) => {
     const cachedData = kept.get(path);
     const importModuleDynamically = constants.USE_MAIN_CONTEXT_DEFAULT_LOADER;
-    const script = new Script(pack.read(path), { filename, cachedData, importModuleDynamically });
+    const script = new Script(pack.read(number), { filename, cachedData, importModuleDynamically });
     if (script.cachedDataRejected === true) kept.delete(path);
     scripts.set(path, script);
     return script.runInThisContext();
   };
-  const run = (path) => {
-    const known = loaded.get(path);
+  const run = (number) => {
+    const known = loaded.get(number);
     if (known !== undefined) return known.exports;
+    const [path, , links] = pack.list[number];
     const file = join(ROOT, path);
-    const links = pack.links(path);
     const module = { exports: {}, id: file, filename: file, loaded: false, children: [], paths: [] };
-    loaded.set(path, module);
+    loaded.set(number, module);
     let outside;
     const ask = (request) => {
       if (links[request] !== undefined) return run(links[request]);
@@ -46,7 +46,7 @@ module.exports = function load(entry) {
     ask.resolve = (request) => (outside ??= createRequire(file)).resolve(request);
     ask.main = require.main;
     ask.cache = require.cache;
-    compile(path, file).call(module.exports, module.exports, ask, module, file, dirname(file));
+    compile(number, path, file).call(module.exports, module.exports, ask, module, file, dirname(file));
     module.loaded = true;
     return module.exports;
   };
@@ -54,7 +54,7 @@ module.exports = function load(entry) {
     process.on('exit', () => {
       for (const path of scripts.keys()) if (!kept.has(path)) return keep(keptAt, scripts);
     });
-  return run(entry);
+  return run(pack.list.findIndex(([path]) => path === entry));
 };
 
 /** A pack, as scripts/pack.mjs writes it. */
@@ -67,10 +67,13 @@ function openPack(path) {
   };
   const length = Number(read(0, HEAD_BYTES));
   const list = JSON.parse(read(HEAD_BYTES, length));
-  return {
-    links: (path) => list[path][2],
-    read: (path) => read(HEAD_BYTES + length + list[path][0], list[path][1]),
-  };
+  const starts = new Array(list.length);
+  let at = HEAD_BYTES + length;
+  list.forEach(([, size], i) => {
+    starts[i] = at;
+    at += size;
+  });
+  return { list, read: (number) => read(starts[number], list[number][1]) };
 }
 
 /** Where what the runtime makes of the modules for this command is kept; undefined where that is not to be known. */

@@ -11,8 +11,9 @@ const STAYS = /^node_modules\/(?:typescript|terser)\//;
 /**
  * @param root absolute path of the folder that has `dist/` and `node_modules/`
  * @param entry relative to it
- * @returns twelve digits, the length of the list; the list, JSON: where each module begins behind it, how long it is, and
- * where its requests lead; the modules, each a function as Node.js makes of a CommonJS module. One byte a character.
+ * @returns twelve digits, the length of the list; the list, JSON: for each module its path, how long it is, and which of
+ * them its requests lead to, by number; the modules, each a function as Node.js makes of a CommonJS module. One byte a
+ * character.
  */
 export function packProgram(root, entry) {
   const modules = new Map();
@@ -25,12 +26,11 @@ export function packProgram(root, entry) {
     open.push(...Object.values(links));
   }
   const sorted = [...modules].sort(([a], [b]) => (a < b ? -1 : 1));
-  let at = 0;
-  const list = {};
-  for (const [path, { text, links }] of sorted) {
-    list[path] = [at, text.length, links];
-    at += text.length;
-  }
+  const numbers = new Map(sorted.map(([path], i) => [path, i]));
+  const list = sorted.map(([path, { text, links }]) => {
+    const to = Object.entries(links).map(([request, target]) => [request, numbers.get(target)]);
+    return [path, text.length, Object.fromEntries(to)];
+  });
   const listText = ascii(JSON.stringify(list));
   return [String(listText.length).padStart(12, '0'), listText, ...sorted.map(([, { text }]) => text)].join('');
 }
