@@ -96,7 +96,10 @@ export function removeScratch(state: StateFolder): void {
 function removeOldCode(place: string, state: StateFolder): void {
   const others = namesIn(place)
     .filter((name) => isCodeFolder(name) && name !== state.codeFolder)
-    .map((name) => ({ path: join(place, name), seenMs: lstatSync(join(place, name)).mtimeMs }))
+    .map((name) => ({
+      path: join(place, name),
+      seenMs: lstatSync(join(place, name), { throwIfNoEntry: false })?.mtimeMs ?? 0,
+    }))
     .sort((a, b) => b.seenMs - a.seenMs);
   for (const { path, seenMs } of others.slice(CODES_KEPT - 1)) if (state.now() - seenMs > SETTLED_MS) remove(path);
   // So that other versions see that this one is in use.

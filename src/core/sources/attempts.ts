@@ -14,13 +14,20 @@ const MAX_DRAINED_BYTES = 64 * 1024;
 export class NetworkFault extends Error {
   /** How long the server asked to be left alone, milliseconds. */
   readonly pauseMs: number | undefined;
+  /** The status of an answer that may be another in a moment; undefined where none came. */
+  readonly status: number | undefined;
 
   constructor(
     message: string,
-    { cause, pauseMs }: { readonly cause?: unknown; readonly pauseMs?: number | undefined } = {},
+    {
+      cause,
+      pauseMs,
+      status,
+    }: { readonly cause?: unknown; readonly pauseMs?: number | undefined; readonly status?: number } = {},
   ) {
     super(message, { cause });
     this.pauseMs = pauseMs;
+    this.status = status;
   }
 }
 
@@ -78,8 +85,15 @@ export function isTransient(status: number): boolean {
   return status >= 500 || status === 429 || status === 408;
 }
 
+/** An answer with such a status, as what the network failed at. */
+export async function transientFault(response: NetworkResponse): Promise<NetworkFault> {
+  await drain(response);
+  const { status } = response;
+  return new NetworkFault(`status ${String(status)}`, { pauseMs: pauseAskedFor(response), status });
+}
+
 /** Seconds, or a date (RFC 9110, 10.2.3); only seconds are of use without asking a clock. */
-export function pauseAskedFor({ headers }: Pick<NetworkResponse, 'headers'>): number | undefined {
+function pauseAskedFor({ headers }: Pick<NetworkResponse, 'headers'>): number | undefined {
   const seconds = Number(headers['retry-after'] ?? '');
   return seconds > 0 ? seconds * 1000 : undefined;
 }

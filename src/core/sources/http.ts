@@ -9,7 +9,7 @@ import { formatSize } from '../base/units';
 import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import { withoutCredentials, type Credentials } from '../toolchains/credentials';
-import { ask, drain, isTransient, NetworkFault, pauseAskedFor, withRetries } from './attempts';
+import { ask, drain, isTransient, NetworkFault, transientFault, withRetries } from './attempts';
 import type { Network, NetworkResponse } from './network';
 
 export interface HttpOptions {
@@ -159,8 +159,7 @@ export class HttpClient {
       const { location } = response.headers;
       if (response.status < 300 || response.status > 399 || response.status === 304 || location === undefined) {
         if (!isTransient(response.status)) return { response, url: url.href };
-        await drain(response);
-        throw new NetworkFault(`status ${String(response.status)}`, { pauseMs: pauseAskedFor(response) });
+        throw await transientFault(response);
       }
       await drain(response);
       const next = URL.canParse(location, url.href) ? new URL(location, url) : undefined;

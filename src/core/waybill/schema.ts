@@ -91,9 +91,6 @@ const image = z.strictObject({
   user: z.string(),
 });
 
-/** Version of the format. */
-export const WAYBILL_FORMAT = 2;
-
 const settingRead = { name: z.string(), line: z.int(), hasDefault: z.boolean() };
 
 type Fields = Readonly<Record<string, z.ZodType>>;

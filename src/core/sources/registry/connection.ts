@@ -6,7 +6,7 @@ import { z } from 'zod';
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { formatSize } from '../../base/units';
-import { ask, drain, isTransient, NetworkFault, pauseAskedFor, pauseBefore, withRetries } from '../attempts';
+import { ask, drain, isTransient, NetworkFault, pauseBefore, transientFault, withRetries } from '../attempts';
 import type { Network, NetworkRequest, NetworkResponse, RequestBody } from '../network';
 import type { RegistryLogins } from './auth-file';
 import { readChallenges, type Challenge } from './challenge';
@@ -38,7 +38,8 @@ export interface RegistryRequest {
 }
 
 const ATTEMPTS = 5;
-const TOO_MUCH = 'status 429';
+/** Too Many Requests (RFC 6585, 4). */
+const TOO_MUCH = 429;
 const MAX_REDIRECTS = 5;
 const MAX_SMALL_BYTES = 1024 * 1024;
 
@@ -80,7 +81,7 @@ export class RegistryConnection {
         return await this.#sendOnce(request);
       } catch (error) {
         // What was refused for being too much has not been taken, and may always be sent again.
-        const mayRepeat = request.once !== true || (error instanceof NetworkFault && error.message === TOO_MUCH);
+        const mayRepeat = request.once !== true || (error instanceof NetworkFault && error.status === TOO_MUCH);
         throw error instanceof NetworkFault && !mayRepeat ? onGivenUp(error, 1) : error;
       }
     });
@@ -90,8 +91,7 @@ export class RegistryConnection {
     const response = await this.#authorizedSend(request);
     if (request.expects.includes(response.status)) return response;
     if (!isTransient(response.status)) throw await this.#refused(request, response);
-    await drain(response);
-    throw new NetworkFault(`status ${String(response.status)}`, { pauseMs: pauseAskedFor(response) });
+    throw await transientFault(response);
   }
 
   /** Waits before the next attempt: longer each time. @param attempt counting from 1 */
