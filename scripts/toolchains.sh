@@ -11,6 +11,8 @@ esac
 packages+=(gcc g++ libc6-dev binutils "${cross[@]}" qemu-user-static rustc cargo "libstd-rust-dev:$other")
 # A registry server for images, as others run it.
 packages+=(docker-registry apache2-utils curl)
+# A proxy, and what makes a certificate for the server behind it.
+packages+=(tinyproxy-bin openssl)
 command -v go >/dev/null || packages+=(golang-go)
 if [ "${1:-}" = --pictures ]; then packages+=(xterm xvfb imagemagick fonts-dejavu); fi
 missing=()

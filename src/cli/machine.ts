@@ -24,6 +24,7 @@ export function thisMachine(): Machine {
     searchPath: process.env.PATH ?? '',
     home: homedir(),
     variable: (name) => process.env[name],
+    variables: () => process.env,
     self: { path: process.execPath, version: process.versions.node },
     get credentials() {
       return once('credentials', systemCredentials);

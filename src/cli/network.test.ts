@@ -25,6 +25,7 @@ async function textOf({ body }: NetworkResponse): Promise<string> {
 
 describe('the network of this machine', () => {
   const tunnels: string[] = [];
+  const forwarded: string[] = [];
   let port: number;
   let received: { readonly headers: IncomingMessage['headers']; readonly text: string };
   beforeAll(async () => {
@@ -41,7 +42,10 @@ describe('the network of this machine', () => {
       });
     });
     ({ port } = target);
-    const proxy = await serve((_request, response) => response.writeHead(500).end());
+    const proxy = await serve((request, response) => {
+      forwarded.push(request.url ?? '');
+      response.writeHead(request.url?.includes('login') === true ? 407 : 200).end('forwarded');
+    });
     proxy.server.on('connect', (request: IncomingMessage, socket: Socket) => {
       tunnels.push(request.url ?? '');
       const through = connect(port, '127.0.0.1', () => {
@@ -82,7 +86,23 @@ describe('the network of this machine', () => {
     expect(await textOf(await ask('/'))).toBe('plain');
     expect(tunnels).toEqual([]);
     const response = await systemNetwork().request({ url: 'http://harbour.example:5000/', headers: {} });
-    expect([await textOf(response), tunnels]).toEqual(['plain', ['harbour.example:5000']]);
+    expect([await textOf(response), forwarded]).toEqual(['forwarded', ['http://harbour.example:5000/']]);
+    await expect(systemNetwork().request({ url: 'https://harbour.example:5000/', headers: {} })).rejects.toThrow();
+    expect(tunnels).toEqual(['harbour.example:5000']);
+  });
+
+  it('takes another proxy where settings say so, and none where they except the host', async () => {
+    const other = await serve((_request, response) => response.end('other'));
+    const proxies = { http: `127.0.0.1:${String(other.port)}` };
+    const request = { url: 'http://harbour.example:5000/', headers: {} };
+    expect(await textOf(await systemNetwork().request({ ...request, way: { proxies } }))).toBe('other');
+    const except = { proxies: { ...proxies, except: 'harbour.example' } };
+    await expect(systemNetwork().request({ ...request, way: except })).rejects.toThrow();
+  });
+
+  it('says in words that a proxy wants a login', async () => {
+    const answer = systemNetwork().request({ url: 'http://harbour.example/login', headers: {} });
+    await expect(answer).rejects.toThrow('the proxy wants a login');
   });
 
   it('says in words that nobody is there', async () => {

@@ -96,7 +96,7 @@ const FUNCTION_KEYS: Readonly<Record<string, readonly [kind: KindName, keys: Jso
   entry: ['node', { entry: 'a.mjs#other' }],
   artifact: ['c', { artifact: 'binary' }],
   arch: ['node', { arch: ['arm64'] }],
-  destination: ['node', { destination: 'quay' }],
+  destination: ['node', { destination: 'mole' }],
   'leave-out': ['node', { 'leave-out': ['note.txt'] }],
   keep: ['node', { keep: ['b.mjs'] }],
   links: ['node', { links: 'keep', link: false }],
@@ -175,7 +175,7 @@ const DESTINATION_KEYS: Readonly<Record<string, readonly [kind: KindName, keys: 
 };
 
 const DEFAULT_KEYS: Readonly<Record<string, Json>> = {
-  destination: { destination: 'quay' },
+  destination: { destination: 'mole' },
   arch: { arch: ['arm64'] },
   memory: { memory: '256 MiB' },
   timeout: { timeout: '3 s' },
@@ -191,19 +191,19 @@ interface Change {
   readonly sheet?: Json;
 }
 
-const QUAY = { ...DESTINATION, destination: 'quay', entry: { node: '{module}:{member}' } };
+const QUAY = { ...DESTINATION, destination: 'mole', entry: { node: '{module}:{member}' } };
 
 function write(root: string, kind: KindName, { spec, destination, defaults, sheet }: Change): void {
   put(root, {
     'emballage.yaml': JSON.stringify({
       project: 'fernhaven-tides',
-      destinations: { slipway: 'slipway.yaml', quay: 'quay.yaml' },
+      destinations: { slipway: 'slipway.yaml', mole: 'mole.yaml' },
       defaults: { destination: 'slipway', arch: ['x86_64'], ...defaults },
       functions: { gauge: { ...KINDS[kind].spec, ...spec } },
       ...sheet,
     }),
     'slipway.yaml': JSON.stringify({ ...DESTINATION, ...destination }),
-    'quay.yaml': JSON.stringify(QUAY),
+    'mole.yaml': JSON.stringify(QUAY),
   });
 }
 
@@ -262,7 +262,7 @@ describe('a build that remembers gives what one gives that does not, when it is 
     it(`in \`${key}\` of the defaults`, () => holds('node', { defaults }));
   it('in the name of the project', () => holds('node', { sheet: { project: 'sound-tides' } }));
   it('in the files of the destinations', () =>
-    holds('node', { sheet: { destinations: { slipway: 'quay.yaml', quay: 'slipway.yaml' } } }));
+    holds('node', { sheet: { destinations: { slipway: 'mole.yaml', mole: 'slipway.yaml' } } }));
 });
 
 interface Schema {

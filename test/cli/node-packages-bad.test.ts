@@ -48,7 +48,7 @@ describe('what cannot be settled', () => {
     [
       'no lock at all',
       (root) => rmSync(join(root, 'src/package-lock.json')),
-      ['package-lock.json beside it or above it, since it asks for levels', 'npm install --package-lock-only'],
+      ['beside it or above it, since it asks for levels', 'npm install --package-lock-only'],
     ],
     [
       'an old lock',

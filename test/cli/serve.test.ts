@@ -221,7 +221,7 @@ describe('adapter: http', () => {
   it('is only for the language it is for, as other keys are', () => {
     const root = nodeProject(
       { 'alert.mjs': ECHO },
-      { adapter: 'wsgi', bytecode: true, minify: true, needs: ['levels'], sources: [{ folder: 'src' }] },
+      { adapter: 'wsgi', bytecode: true, minify: true, needs: ['levels'], relocate: [] },
     );
     const { status, stderr } = run(root, ['build']);
     expect(status).toBe(2);
@@ -229,8 +229,8 @@ describe('adapter: http', () => {
       '`http`',
       'it only for Python functions',
       '`link: true` beside it',
-      '`package-lock.json`, or `node_modules`',
-      'registries of packages stand in `.npmrc`',
+      '`yarn.lock` or `pnpm-lock.yaml`, or `node_modules`',
+      'it only for JVM functions',
     ])
       expect(stderr).toContain(part);
   });

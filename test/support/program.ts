@@ -31,9 +31,19 @@ export function run(cwd: string, args: readonly string[], options: RunOptions = 
   return { status, stdout, stderr };
 }
 
+/** Where package managers would ask is no business of tests: they name their sources, or set these for themselves. */
+const NO_SETTINGS =
+  /^(?:pip_|npm_config_|goproxy$|goprivate$|gonoproxy$|cargo_(?:source|registr|http)|https?_proxy$|no_proxy$)/i;
+
 /** The environment of a command that runs in a folder: each has a folder for caches of its own. */
 export function environment(cwd: string): NodeJS.ProcessEnv {
-  return { ...process.env, NO_COLOR: '1', XDG_CACHE_HOME: cachesOf(cwd) };
+  const kept = Object.entries(process.env).filter(([name]) => !NO_SETTINGS.test(name));
+  const none = {
+    PIP_CONFIG_FILE: '/dev/null',
+    npm_config_userconfig: '/none',
+    npm_config_globalconfig: '/none/global',
+  };
+  return { ...Object.fromEntries(kept), ...none, NO_COLOR: '1', XDG_CACHE_HOME: cachesOf(cwd) };
 }
 
 const caches = new Map<string, string>();

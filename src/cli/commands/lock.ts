@@ -50,6 +50,7 @@ export const command: CommandModule = {
     }
     session.document({ functions: outcomes });
     if (!session.json) await show(session, outcomes);
+    tellNotes(session, [...new Set(outcomes.flatMap(({ notes }) => notes))]);
     const [only] = functions.length === 1 ? functions : [];
     session.next(only === undefined ? 'build' : `build ${only.name}`, 'make the artifacts');
     return EXIT.done;
@@ -78,6 +79,7 @@ async function show(session: Session, outcomes: readonly LockOutcome[]): Promise
       }),
     );
   session.say(rows.length === 0 ? 'No function here needs anything from others.' : table(rows, [4]));
+  if (session.verbose) session.say(sourcesText(outcomes, paint));
   const changes = outcomes.flatMap((outcome) => outcome.changes);
   if (changes.length === 0 || session.quiet) return;
   const lines = new Map<string, string[]>();
@@ -95,6 +97,25 @@ async function show(session: Session, outcomes: readonly LockOutcome[]): Promise
   }
   const changed = [...lines].map(([key, archs]) => [...key.split('\0'), paint.dim(archs.join(', '))]);
   session.say(`\n${table(changed, [], '    ')}`);
+}
+
+function tellNotes(session: Session, notes: readonly string[]): void {
+  const shown = session.verbose ? notes : notes.slice(0, MAX_NOTES);
+  for (const note of shown) session.remark(`note: ${note}`);
+  const more = notes.length - shown.length;
+  if (more > 0) session.remark(`${count(more, 'more note')}; --verbose shows them`);
+}
+
+/** Who was asked, and why they: each once, with the functions that asked. */
+function sourcesText(outcomes: readonly LockOutcome[], paint: Session['paint']): string {
+  const askers = new Map<string, string[]>();
+  for (const { name, sources } of outcomes)
+    for (const { at, why } of sources) {
+      const line = `${printable(at)}, ${printable(why)}`;
+      askers.set(line, [...(askers.get(line) ?? []), name]);
+    }
+  const lines = [...askers].map(([line, names]) => `  ${line}${paint.dim(`: ${names.join(', ')}`)}`);
+  return lines.length === 0 ? '' : `\nAsked for packages\n${lines.join('\n')}`;
 }
 
 /** Written where the command runs, as a person would expect of a path on the command line. */
@@ -123,6 +144,9 @@ async function writeExport(
   writeWhole(resolve(session.cwd, path), await write(only.targets, version), path);
   session.remark(`wrote ${printable(path)}`);
 }
+
+/** More of them are told only when detail is asked for. */
+const MAX_NOTES = 8;
 
 /** What was settled in forms that others read, by language. */
 const EXPORTS = LANGUAGES.flatMap((language) => (language.exports ?? []).map((one) => ({ ...one, language })));

@@ -92,6 +92,8 @@ export interface SettleRequest<Id extends LanguageId = LanguageId> {
   readonly http: HttpClient;
   readonly machine: Machine;
   readonly onSettling: (name: string, arch: Arch) => void;
+  /** What people should know of the sources that are asked. */
+  readonly onNote: (text: string) => void;
 }
 
 export interface AssemblyRequest<Id extends LanguageId = LanguageId> {

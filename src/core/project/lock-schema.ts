@@ -52,6 +52,8 @@ export async function lockSchema(known: Pick<KnownLanguages, 'all'>) {
   const lockedFunction = z.strictObject({
     /** Digest of the requirements, sources and targets that were settled. */
     inputs: z.string(),
+    /** Who was asked, in this order, and why they: not what the artifact depends on. */
+    sources: z.array(z.strictObject({ at: z.string(), why: z.string() })).optional(),
     targets: z.record(z.string(), z.array(lockedPackage)),
     ...optional(own.locked),
   });

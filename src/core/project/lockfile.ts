@@ -6,6 +6,7 @@ import { baseOf } from '../base/paths';
 import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import type { OwnOf } from '../sheet';
+import type { NotedSource } from '../sources';
 import type { LockedBase, PlainLockedPackage } from './lock-schema';
 import { isVerified, noteVerified } from './verified';
 import type { Project } from './targets';
@@ -18,6 +19,8 @@ export type LockedPackage = Readonly<PlainLockedPackage> & OwnOf<'lockedPackage'
 export type LockedFunction = {
   /** Digest of the requirements, sources and targets that were settled. */
   readonly inputs: string;
+  /** Who was asked, in this order, and why they. */
+  readonly sources?: readonly NotedSource[];
   /** By architecture. */
   readonly targets: Readonly<Record<string, readonly LockedPackage[]>>;
 } & OwnOf<'locked'>;
@@ -114,12 +117,13 @@ export function writeLock(place: Pick<LockPlace, 'root' | 'files'>, lock: Lock):
 
 /** One line a package, everything in order: what changes shows in a diff as the line that changed. */
 export function formatLock(lock: Lock): string {
-  const functions = sorted(lock.functions).map(([name, { inputs, targets, ...own }]) => {
+  const functions = sorted(lock.functions).map(([name, { inputs, sources = [], targets, ...own }]) => {
     const rows = sorted(targets).map(([target, packages]) => {
       const lines = packages.map((one) => `          ${JSON.stringify(one)}`);
       return `        ${JSON.stringify(target)}: [${lines.length === 0 ? '' : `\n${lines.join(',\n')}\n        `}]`;
     });
-    const body = `      "inputs": ${JSON.stringify(inputs)},\n      "targets": {\n${rows.join(',\n')}\n      }${formatOwn(own)}`;
+    const asked = sources.length === 0 ? '' : `      "sources": ${formatRows(sources, '      ')},\n`;
+    const body = `      "inputs": ${JSON.stringify(inputs)},\n${asked}      "targets": {\n${rows.join(',\n')}\n      }${formatOwn(own)}`;
     return `    ${JSON.stringify(name)}: {\n${body}\n    }`;
   });
   const bases = sorted(lock.bases ?? {}).map(([name, base]) => `    ${JSON.stringify(name)}: ${formatBase(base)}`);
@@ -143,9 +147,10 @@ function formatOwn(own: OwnOf<'locked'>): string {
     .join('');
 }
 
-function formatRows(value: unknown): string {
+/** @param indent of the line that it begins on */
+function formatRows(value: unknown, indent = '        '): string {
   if (!Array.isArray(value)) return JSON.stringify(value);
-  return `[${value.length === 0 ? '' : `\n${value.map((one) => `          ${JSON.stringify(one)}`).join(',\n')}\n        `}]`;
+  return `[${value.length === 0 ? '' : `\n${value.map((one) => `${indent}  ${JSON.stringify(one)}`).join(',\n')}\n${indent}`}]`;
 }
 
 function sorted<T>(record: Readonly<Record<string, T>>): [string, T][] {

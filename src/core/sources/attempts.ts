@@ -2,7 +2,7 @@
  * Asking the network, and asking again: only what the network failed at is repeated. What our own code does wrong on the
  * way (reading what is sent, writing what comes) is told at once and as it is.
  */
-import { messageOf } from '../base/errors';
+import { EmballageError, messageOf } from '../base/errors';
 import type { Network, NetworkRequest, NetworkResponse, RequestBody } from './network';
 
 const FIRST_PAUSE_MS = 250;
@@ -10,24 +10,27 @@ const LONGEST_PAUSE_MS = 30_000;
 /** Bodies that nobody wants are read as far as this, so that their connection can be used again. */
 const MAX_DRAINED_BYTES = 64 * 1024;
 
+interface FaultFacts {
+  readonly cause?: unknown;
+  readonly pauseMs?: number | undefined;
+  readonly status?: number;
+  readonly isFinal?: boolean;
+}
+
 /** What the network failed at; it may be gone in a moment. */
 export class NetworkFault extends Error {
   /** How long the server asked to be left alone, milliseconds. */
   readonly pauseMs: number | undefined;
   /** The status of an answer that may be another in a moment; undefined where none came. */
   readonly status: number | undefined;
+  /** Nothing will be different in a moment: it is not tried again. */
+  readonly isFinal: boolean;
 
-  constructor(
-    message: string,
-    {
-      cause,
-      pauseMs,
-      status,
-    }: { readonly cause?: unknown; readonly pauseMs?: number | undefined; readonly status?: number } = {},
-  ) {
+  constructor(message: string, { cause, pauseMs, status, isFinal = false }: FaultFacts = {}) {
     super(message, { cause });
     this.pauseMs = pauseMs;
     this.status = status;
+    this.isFinal = isFinal;
   }
 }
 
@@ -74,8 +77,9 @@ async function* bodyOf(response: NetworkResponse): AsyncGenerator<Uint8Array> {
   }
 }
 
-function faultOf(error: unknown): NetworkFault {
-  if (error instanceof NetworkFault) return error;
+/** What settings of ours are wrong stays what it is. */
+function faultOf(error: unknown): NetworkFault | EmballageError {
+  if (error instanceof NetworkFault || error instanceof EmballageError) return error;
   const code = typeof error === 'object' && error !== null && 'code' in error ? String(error.code) : '';
   return new NetworkFault(messageOf(error) || code, { cause: error });
 }
@@ -120,7 +124,7 @@ export async function withRetries<T>(
       return await attempt();
     } catch (error) {
       if (!(error instanceof NetworkFault)) throw error;
-      if (i >= attempts) throw onGivenUp(error, i);
+      if (i >= attempts || error.isFinal) throw onGivenUp(error, i);
       await pauseBefore(network, i, error.pauseMs);
     }
   }

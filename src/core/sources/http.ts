@@ -10,7 +10,7 @@ import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import { withoutCredentials, type Credentials } from '../toolchains/credentials';
 import { ask, drain, isTransient, NetworkFault, transientFault, withRetries } from './attempts';
-import type { Network, NetworkResponse } from './network';
+import type { Network, NetworkResponse, Way } from './network';
 
 export interface HttpOptions {
   /** Undefined for `--offline`: then only what is cached is given. */
@@ -18,6 +18,7 @@ export interface HttpOptions {
   readonly credentials: Credentials;
   /** Absolute path of the folder for cached answers. */
   readonly cacheFolder: string;
+  readonly way?: Way;
 }
 
 export interface Fetched {
@@ -52,10 +53,16 @@ export const NOT_FOUND = 'not-found';
 
 export class HttpClient {
   readonly #options: HttpOptions;
-  readonly #fetched = new Map<string, Promise<Fetched | typeof NOT_FOUND>>();
+  readonly #fetched: Map<string, Promise<Fetched | typeof NOT_FOUND>>;
 
-  constructor(options: HttpOptions) {
+  constructor(options: HttpOptions, fetched = new Map<string, Promise<Fetched | typeof NOT_FOUND>>()) {
     this.#options = options;
+    this.#fetched = fetched;
+  }
+
+  /** The same client, for hosts that are reached with other logins or in another way. */
+  with(access: { readonly credentials?: Credentials; readonly way?: Way }): HttpClient {
+    return new HttpClient({ ...this.#options, ...access }, this.#fetched);
   }
 
   get isOffline(): boolean {
@@ -138,7 +145,10 @@ export class HttpClient {
   async #withRetries<T>(request: FetchRequest, attempt: () => Promise<T>): Promise<T> {
     const { network } = this.#options;
     if (network === undefined) throw offline(request);
-    return withRetries({ network, attempts: ATTEMPTS, onGivenUp: (fault) => unreachable(request, fault) }, attempt);
+    return withRetries(
+      { network, attempts: ATTEMPTS, onGivenUp: (fault, tries) => unreachable(request, fault, tries) },
+      attempt,
+    );
   }
 
   /** Follows redirects, but never to another scheme than HTTPS from HTTPS, and without credentials to another host. */
@@ -146,7 +156,7 @@ export class HttpClient {
     request: FetchRequest,
     headers: Readonly<Record<string, string>>,
   ): Promise<{ response: NetworkResponse; url: string }> {
-    const { network } = this.#options;
+    const { network, way } = this.#options;
     const credentials = request.credentials ?? this.#options.credentials;
     if (network === undefined) throw offline(request);
     let url = new URL(request.url);
@@ -155,6 +165,7 @@ export class HttpClient {
       const response = await ask(network, {
         url: withoutCredentials(url.href),
         headers: { ...headers, ...(authorization !== undefined && { authorization }) },
+        ...(way !== undefined && { way }),
       });
       const { location } = response.headers;
       if (response.status < 300 || response.status > 399 || response.status === 304 || location === undefined) {
@@ -279,8 +290,8 @@ function offline(request: FetchRequest): EmballageError {
   );
 }
 
-function unreachable(request: FetchRequest, fault: NetworkFault): EmballageError {
-  const expected = `an answer in ${String(ATTEMPTS)} attempts`;
+function unreachable(request: FetchRequest, fault: NetworkFault, tries: number): EmballageError {
+  const expected = tries === 1 ? 'an answer' : `an answer in ${String(tries)} attempts`;
   const mend = 'check the network and the address, then try again';
   return new EmballageError('SOURCE_UNREACHABLE', factsOf(request, expected, printable(fault.message), mend), fault);
 }

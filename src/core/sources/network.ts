@@ -14,6 +14,16 @@ export interface NetworkRequest {
   readonly body?: RequestBody;
   /** Names in small letters. What asks for `gzip` with `accept-encoding` gets the body unpacked. */
   readonly headers: Readonly<Record<string, string>>;
+  /** How the host is reached, where that is not as for all others. */
+  readonly way?: Way;
+}
+
+/** How hosts are reached, by the settings of one ecosystem's client. */
+export interface Way {
+  /** Certificates of authorities, PEM, that count beside those of the machine. */
+  readonly authorities?: readonly string[];
+  /** Addresses of proxies, for either scheme of the address that is asked for; those of the environment otherwise. */
+  readonly proxies?: { readonly http?: string; readonly https?: string; readonly except?: string };
 }
 
 export interface NetworkResponse {

@@ -39,6 +39,20 @@ export function readNetrc(text: string): Credentials {
   };
 }
 
+/** Logins that stand in addresses, for all that lies on their hosts; others for other hosts. */
+export function loginsOf(addresses: readonly string[], others: Credentials): Credentials {
+  const logins = new Map<string, string>();
+  for (const address of addresses) {
+    const url = URL.canParse(address) ? new URL(address) : undefined;
+    const login = url === undefined || url.username === '' ? undefined : NO_CREDENTIALS.authorizationFor(url);
+    if (url !== undefined && login !== undefined && !logins.has(url.host)) logins.set(url.host, login);
+  }
+  return {
+    authorizationFor: (url) =>
+      NO_CREDENTIALS.authorizationFor(url) ?? logins.get(url.host) ?? others.authorizationFor(url),
+  };
+}
+
 export const NO_CREDENTIALS: Credentials = readNetrc('');
 
 function basic(login: string, password: string): string {

@@ -12,6 +12,7 @@ export interface Machine {
   readonly home: string;
   /** Variables of the environment. */
   readonly variable: (name: string) => string | undefined;
+  readonly variables: () => Readonly<Record<string, string | undefined>>;
   /** The program that runs us, and its version. */
   readonly self: { readonly path: string; readonly version: string };
   /** Logins for hosts, from the user's netrc file. */

@@ -1,13 +1,18 @@
 /** Fetches what a language has locked, from the sources that the sheet names; each file must be what the lock says. */
 import { existsSync, readFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import { listed, literalPattern, printable } from '../../base/text';
 import { severalAtOnce } from '../../base/several';
 import type { LockedFunction, LockedPackage } from '../../project/lockfile';
 import type { Project } from '../../project/targets';
-import type { Source } from '../../sheet';
-import { NOT_FOUND, type HttpClient } from '../../sources';
+import {
+  NOT_FOUND,
+  notedSources,
+  recordedPath,
+  recordedSource,
+  type ChosenSource,
+  type HttpClient,
+} from '../../sources';
 import { withoutCredentials } from '../../toolchains/credentials';
 import type { SettleRequest, StatedNeeds } from '../language';
 import type { CompiledId } from './own';
@@ -16,31 +21,44 @@ const AT_ONCE = 8;
 /** The largest module that Go takes (Go Modules Reference, "File path and size constraints"), and larger than any crate. */
 export const MAX_FILE_BYTES = 500 * 1024 * 1024;
 
-/**
- * Settles every row of a lock. Code is the same for all architectures, and so is what it needs.
- * @param advice what to write under `sources`, where nothing is there
- */
+/** Who is asked for packages, and how. */
+export interface Asked {
+  readonly sources: readonly ChosenSource[];
+  readonly http: HttpClient;
+}
+
+/** Settles every row of a lock. Code is the same for all architectures, and so is what it needs. */
 export async function settleRows<Row>(
   { spec, project, onSettling }: SettleRequest<CompiledId>,
-  { needs, rows, advice }: { readonly needs: StatedNeeds; readonly rows: readonly Row[]; readonly advice: string },
+  { needs, rows, asked }: { readonly needs: StatedNeeds; readonly rows: readonly Row[]; readonly asked: Asked },
   settleRow: (row: Row) => Promise<LockedPackage>,
 ): Promise<LockedFunction> {
   for (const arch of spec.archs) onSettling(spec.name, arch);
-  if (spec.sources.length === 0)
-    throw new EmballageError('REQUIREMENTS_INVALID', {
-      doing: `settling what ${spec.name} needs`,
-      where: needs.files[0] ?? project.files[0] ?? '',
-      expected: '`sources`: where the packages come from',
-      found: 'none, here or in `defaults`',
-      mend: advice,
-    });
   const packages = new Map<string, LockedPackage>();
   await severalAtOnce(rows, AT_ONCE, async (row) => {
     const one = await settleRow(row);
     packages.set(`${one.name}\0${one.version}\0${one.file}`, one);
   });
   const sorted = [...packages].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, one]) => one);
-  return { inputs: needs.inputs, targets: Object.fromEntries(spec.archs.map((arch) => [arch, sorted])) };
+  return {
+    inputs: needs.inputs,
+    sources: notedSources(project.root, asked.sources),
+    targets: Object.fromEntries(spec.archs.map((arch) => [arch, sorted])),
+  };
+}
+
+/** Nobody says where to ask. @param advice what to write, and where */
+export function nobodyToAsk(
+  { spec, project }: Pick<SettleRequest<CompiledId>, 'spec' | 'project'>,
+  { needs, found, advice }: { readonly needs: StatedNeeds; readonly found: string; readonly advice: string },
+): EmballageError {
+  return new EmballageError('REQUIREMENTS_INVALID', {
+    doing: `settling what ${spec.name} needs`,
+    where: needs.files[0] ?? project.files[0] ?? '',
+    expected: '`sources`, or settings that say where the packages come from',
+    found,
+    mend: advice,
+  });
 }
 
 export interface Fetched {
@@ -57,21 +75,22 @@ export interface Where {
 
 /** From the first source that has it; those that name what they serve serve nothing else. */
 export async function fetchFirst(
-  { project, spec, http }: SettleRequest<CompiledId>,
+  { project, spec }: SettleRequest<CompiledId>,
+  { sources, http }: Asked,
   name: string,
   where: Where,
 ): Promise<Fetched> {
-  const serving = spec.sources.filter(({ serves }) => serves === undefined || serves.some((one) => fits(one, name)));
+  const serving = sources.filter(({ serves }) => serves === undefined || serves.some((one) => fits(one, name)));
   const pinned = serving.filter(({ serves }) => serves !== undefined);
-  const asked = pinned.length > 0 ? pinned : serving;
-  for (const source of asked) {
+  const order = pinned.length > 0 ? pinned : serving;
+  for (const source of order) {
     const found = await fetchFrom(project, source, where, http, name);
     if (found !== undefined) return found;
   }
   throw new EmballageError('SOURCE_INVALID', {
     doing: `settling what ${spec.name} needs`,
     where: printable(name),
-    expected: `it at ${listed(asked.map(({ at }) => printable(withoutCredentials(at)), 'or'))}`,
+    expected: `it at ${listed(order.map(({ at }) => printable(withoutCredentials(at)), 'or'))}`,
     found: 'nothing there',
     mend: 'name the source that has it under `sources`',
   });
@@ -79,15 +98,16 @@ export async function fetchFirst(
 
 async function fetchFrom(
   project: Project,
-  source: Source,
+  source: ChosenSource,
   where: Where,
   http: HttpClient,
   name: string,
 ): Promise<Fetched | undefined> {
   if (source.kind === 'folder') {
-    const path = where.inFolder(join(project.root, source.at));
+    const path = where.inFolder(source.at);
     if (!existsSync(path)) return undefined;
-    return { bytes: readFileSync(path), index: source.at, from: path.slice(project.root.length + 1) };
+    const { root } = project;
+    return { bytes: readFileSync(path), index: recordedSource(root, source), from: recordedPath(root, path) };
   }
   const url = await where.atIndex(source.at, http);
   const page = await http.fetch({ url, maxBytes: MAX_FILE_BYTES, doing: `fetching ${printable(name)}` });

@@ -6,26 +6,31 @@ import { sourceOfBytes } from '../../formats/byte-source';
 import { openZip, readEntry } from '../../formats/zip';
 import type { LockedFunction, LockedPackage } from '../../project/lockfile';
 import { packageStore } from '../../project/package-store';
-import { fetchFirst, MAX_FILE_BYTES, mismatch, settleRows } from '../compiled/fetch-locked';
+import { fetchFirst, MAX_FILE_BYTES, mismatch, settleRows, type Asked } from '../compiled/fetch-locked';
 import type { SettleRequest } from '../language';
 import { dirHash, escapedPath, type GoFile } from './go-sum';
 import { readGoNeeds, type GoNeeds } from './needs';
-
-const ADVICE =
-  'add `sources: [{ index: "https://…" }]` with a module proxy, or commit the `vendor` folder that `go mod vendor` makes';
+import { keptPrivate, proxiesFor } from './proxies';
 
 export async function settle(request: SettleRequest<'go'>): Promise<LockedFunction> {
   const needs = readGoNeeds(request.project, request.spec);
   if (needs === undefined) throw new Error('no needs');
-  return settleRows(request, { needs, rows: needs.modules, advice: ADVICE }, (file) =>
-    settleModule(request, needs, file),
-  );
+  const proxies = await proxiesFor(request, needs);
+  const asked = { sources: proxies.sources, http: request.http };
+  return settleRows(request, { needs, rows: needs.modules, asked }, (file) => {
+    if (proxies.isPrivate(file.module)) throw keptPrivate(request, file.module, proxies);
+    return settleModule(request, { needs, asked }, file);
+  });
 }
 
-async function settleModule(request: SettleRequest<'go'>, needs: GoNeeds, wanted: GoFile): Promise<LockedPackage> {
+async function settleModule(
+  request: SettleRequest<'go'>,
+  { needs, asked }: { readonly needs: GoNeeds; readonly asked: Asked },
+  wanted: GoFile,
+): Promise<LockedPackage> {
   const { module, version, kind, hash } = wanted;
   const path = `${escapedPath(module)}/@v/${escapedPath(version)}.${kind}`;
-  const { bytes, index, from } = await fetchFirst(request, module, {
+  const { bytes, index, from } = await fetchFirst(request, asked, module, {
     inFolder: (folder) => join(folder, path),
     atIndex: (at) => Promise.resolve(`${at.replace(/\/+$/, '')}/${path}`),
   });

@@ -1,9 +1,7 @@
 /** Settles the dependencies of a JVM function: which artifacts in which versions, with digest, size and who asks for them. */
-import { readFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import { present } from '../../base/present';
-import { printable } from '../../base/text';
+import { listed, printable } from '../../base/text';
 import { severalAtOnce } from '../../base/several';
 import {
   effectivePom,
@@ -21,13 +19,13 @@ import type { LockedFunction, LockedPackage } from '../../project/lockfile';
 import { packageStore } from '../../project/package-store';
 import type { Project } from '../../project/targets';
 import type { Arch, FunctionSpec } from '../../sheet';
-import type { HttpClient } from '../../sources';
+import { notedSources, recordedPath, recordedSource, type ChosenSource, type HttpClient } from '../../sources';
 import type { Machine } from '../../toolchains/machine';
 import type { SettleRequest } from '../language';
 import { parentPath, readJvmNeeds, readProjectPom, type JvmNeeds } from './needs';
 import type { LockedClash } from './own';
 import { MavenRepositories } from './repository/maven-repository';
-import { readMavenSettings } from './repository/maven-settings';
+import { repositoriesOf, type ChosenRepositories } from './repository/own-repositories';
 
 const AT_ONCE = 8;
 
@@ -46,52 +44,28 @@ export async function settle(request: SettleRequest<'jvm'>): Promise<LockedFunct
   }
   return {
     inputs: needs.inputs,
+    sources: notedSources(project.root, settler.sources),
     targets,
     ...(clashes.size > 0 && { jvm: { clashes: [...clashes.values()] } }),
   };
 }
 
-/** The repositories that the sheet names, as this machine reaches them. */
+/** The repositories of a function, as this machine reaches them. */
 export function repositoriesFor(
   project: Project,
-  spec: FunctionSpec,
+  spec: FunctionSpec<'jvm'>,
   { http, machine }: { readonly http: HttpClient; readonly machine: Machine },
-): MavenRepositories {
-  const { credentials, variable } = machine;
-  const files = settingsFiles(machine).flatMap((path) => {
-    try {
-      return [{ text: readFileSync(path, 'utf8'), shown: path }];
-    } catch {
-      return [];
-    }
-  });
-  const sources = spec.sources.map(({ kind, at, serves, id }) =>
-    present({ kind, at: kind === 'folder' ? join(project.root, at) : at, serves, id }),
-  );
-  if (sources.length === 0)
-    throw new EmballageError('REQUIREMENTS_INVALID', {
-      doing: `settling what ${spec.name} needs`,
-      where: project.files[0] ?? '',
-      expected: '`sources`: repositories in the Maven layout',
-      found: 'none, here or in `defaults`',
-      mend: 'add `sources: [{ index: "https://…" }]`, or `[{ folder: repository }]`',
-    });
+): { readonly repositories: MavenRepositories; readonly http: HttpClient; readonly chosen: ChosenRepositories } {
+  const chosen = repositoriesOf(project, spec, machine);
+  const { sources, settings } = chosen;
+  const client = settings.proxies === undefined ? http : http.with({ way: { proxies: settings.proxies } });
+  const { credentials } = machine;
   const store = packageStore(project);
-  return new MavenRepositories(sources, {
-    http,
-    store,
-    settings: readMavenSettings(files, variable),
-    credentials,
-  });
-}
-
-/** The user's settings, and the system's; the first that speaks of an id counts. */
-function settingsFiles({ home, variable }: Machine): string[] {
-  const system = variable('MAVEN_HOME') ?? variable('M2_HOME');
-  return [
-    join(home, '.m2/settings.xml'),
-    system === undefined ? '/etc/maven/settings.xml' : join(system, 'conf/settings.xml'),
-  ];
+  return {
+    repositories: new MavenRepositories(sources, { http: client, store, settings, credentials }),
+    http: client,
+    chosen,
+  };
 }
 
 class Settler {
@@ -99,11 +73,15 @@ class Settler {
   readonly #needs: JvmNeeds;
   readonly #repositories: MavenRepositories;
   readonly #poms = new Map<string, Promise<EffectivePom>>();
+  readonly sources: readonly ChosenSource[];
 
   constructor(request: SettleRequest<'jvm'>, needs: JvmNeeds) {
     this.#request = request;
     this.#needs = needs;
-    this.#repositories = repositoriesFor(request.project, request.spec, request);
+    const { repositories, chosen } = repositoriesFor(request.project, request.spec, request);
+    this.#repositories = repositories;
+    this.sources = chosen.sources;
+    chosen.notes.forEach((note) => request.onNote(note));
   }
 
   async settle(arch: Arch): Promise<{ packages: LockedPackage[]; clashes: LockedClash[] }> {
@@ -199,13 +177,25 @@ class Settler {
     return packages.filter((one) => one !== undefined);
   }
 
+  /** What several repositories have comes from the first of them, which may not be the one that is meant. */
+  async #tellOthers(name: string, coordinates: Coordinates, source: ChosenSource): Promise<void> {
+    const { project, onNote } = this.#request;
+    const others = await this.#repositories.alsoAt(coordinates, source);
+    const shown = (one: ChosenSource): string => printable(recordedSource(project.root, one));
+    if (others.length > 0)
+      onNote(
+        `${printable(name)} is at ${shown(source)} and at ${listed(others.map(shown))}; the first was taken. ` +
+          `Say who serves it: \`sources: [{ index: …, serves: ["${printable(coordinates.group)}"] }, …]\``,
+      );
+  }
+
   async #fetch(one: ResolvedArtifact, apart: string | undefined): Promise<LockedPackage> {
     const { group, artifact, version, classifier, chain } = one;
     const found = await this.#repositories.fetch({ group, artifact, version, classifier, extension: 'jar' });
     const name = `${group}:${artifact}${classifier === '' ? '' : `:${classifier}`}`;
     if (found === undefined) throw missing(`the JAR of ${printable(`${name}:${version}`)}`, chain);
     const { root } = this.#request.project;
-    const inProject = (path: string): string => (path.startsWith(`${root}/`) ? path.slice(root.length + 1) : path);
+    await this.#tellOthers(name, { group, artifact, version }, found.source);
     const own = present({ apart, provided: one.isProvided ? (true as const) : undefined });
     return {
       name,
@@ -213,8 +203,8 @@ class Settler {
       file: found.file,
       sha256: found.sha256,
       size: found.size,
-      index: inProject(found.source.at),
-      from: inProject(found.from),
+      index: recordedSource(root, found.source),
+      from: recordedPath(root, found.from),
       by: [chain.at(-2) ?? this.#request.spec.name],
       ...(apart !== undefined && { apart: `for ${apart}` }),
       ...(Object.keys(own).length > 0 && { jvm: own }),

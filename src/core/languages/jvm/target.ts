@@ -1,6 +1,6 @@
 /** The file set of one target of a JVM function: its own classes and its dependencies, shaded into one JAR. */
 import { lstatSync } from 'node:fs';
-import { join } from 'node:path';
+import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { inflateRawSync } from 'node:zlib';
 import { comparePaths, folderOf, foldersAbove, joinPath } from '../../base/paths';
@@ -103,11 +103,10 @@ async function fetchedJars(request: AssemblyRequest<'jvm'>): Promise<FetchedJar[
   const store = packageStore(project);
   const open = packages.filter(({ sha256 }) => store.find(sha256) === undefined);
   if (open.length > 0) {
-    const client = await http();
-    const repositories = repositoriesFor(project, spec, { http: client, machine });
+    const { repositories, http: client } = repositoriesFor(project, spec, { http: await http(), machine });
     await severalAtOnce(open, AT_ONCE, ({ file, sha256, size, from }) => {
       const isAddress = /^https?:/.test(from);
-      const url = isAddress ? repositories.mirrored(from) : pathToFileURL(join(project.root, from)).href;
+      const url = isAddress ? repositories.mirrored(from) : pathToFileURL(resolve(project.root, from)).href;
       const credentials = isAddress ? repositories.credentialsFor(from) : machine.credentials;
       return store.get({ file, sha256, size, url, credentials }, client);
     });

@@ -1,5 +1,5 @@
 /** The files that may go into the artifact of a Node.js function: its own, those of its packages, and where they come from. */
-import { join } from 'node:path';
+import { join, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { baseOf, folderOf, joinPath } from '../../base/paths';
 import { severalAtOnce } from '../../base/several';
@@ -10,7 +10,7 @@ import { unpackTarball } from '../../disk/unpack-tarball';
 import { ownerOf } from './owner';
 import type { PackageFile, PackageStore } from '../../sources';
 import type { AssemblyRequest } from '../language';
-import { npmConfigFor } from './lock';
+import { npmSettings } from './registry/npm-settings';
 import type { LockedPackage } from '../../project/lockfile';
 import { readNodeNeeds } from './needs';
 import { workspaceFiles } from './shared-source';
@@ -24,7 +24,8 @@ export interface KnownFile extends NodeFile {
 
 const AT_ONCE = 8;
 /** Files that have done their work when the packages are there and everything is compiled. */
-const BUILD_FILES = /^(?:package-lock\.json|npm-shrinkwrap\.json|tsconfig(?:\..+)?\.json)$/;
+const BUILD_FILES =
+  /^(?:package-lock\.json|npm-shrinkwrap\.json|yarn\.lock|\.yarnrc|\.yarn\/.*|\.pnp\..*|pnpm-(?:lock|workspace)\.yaml|tsconfig(?:\..+)?\.json)$/;
 
 /** Whether a file of the source folder is only for building. */
 export function isBuildFile({ path, reason }: PackedEntry): boolean {
@@ -117,11 +118,11 @@ async function fetchMissing(
   const different = new Map(packages.map((one) => [one.sha256, one]));
   const open = [...different.values()].filter(({ sha256 }) => store.find(sha256) === undefined);
   if (open.length === 0) return;
-  const { credentials } = npmConfigFor(project, folderOf(readNodeNeeds(project, spec)?.lock ?? ''), machine);
-  const client = await http();
+  const { credentials, way } = npmSettings(project, spec, folderOf(readNodeNeeds(project, spec)?.lock ?? ''), machine);
+  const client = (await http()).with({ credentials, way });
   const describe = ({ file, sha256, size, from }: LockedPackage): PackageFile => {
-    const url = /^https?:/.test(from) ? from : pathToFileURL(join(project.root, from)).href;
+    const url = /^https?:/.test(from) ? from : pathToFileURL(resolve(project.root, from)).href;
     return { file, sha256, size, url };
   };
-  await severalAtOnce(open, AT_ONCE, (one) => store.get({ ...describe(one), credentials }, client));
+  await severalAtOnce(open, AT_ONCE, (one) => store.get(describe(one), client));
 }

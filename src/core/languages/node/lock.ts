@@ -9,32 +9,41 @@ import { severalAtOnce } from '../../base/several';
 import { contentDigest } from '../../disk/digest';
 import { writeWhole } from '../../disk/write';
 import {
-  asRecord,
   compareWithManifest,
   invalid,
   linkTarget,
   parseJson,
   placePackages,
-  readPackageLock,
+  readLock,
   selectPackages,
   type LockEntry,
-  type Manifest,
+  manifestOf,
   type PackageLock,
+  type ReadLock,
 } from './packages';
 import { withoutCredentials } from '../../toolchains/credentials';
-import { type PackageFile, type PackageStore } from '../../sources';
-import type { Machine } from '../../toolchains/machine';
+import {
+  notedSources,
+  recordedPath,
+  recordedSource,
+  type ChosenSource,
+  type HttpClient,
+  type NotedSource,
+  type PackageFile,
+  type PackageStore,
+} from '../../sources';
 import type { Arch } from '../../sheet';
 import type { LockedFunction, LockedPackage } from '../../project/lockfile';
 import { packageStore } from '../../project/package-store';
-import type { Project } from '../../project/targets';
 import { libcOf } from '../../project/destination-runtime';
 import type { SettleRequest } from '../language';
 import { KEPT } from './kept';
 import { readNodeNeeds, type NodeNeeds } from './needs';
 import type { LockedWorkspace } from './own';
-import { readNpmConfig, type NpmConfig, type NpmConfigFile } from './registry/npm-config';
+import { factsInPackage, withPlatforms } from './package-facts';
 import { askRegistry } from './registry/npm-registry';
+import { npmSettings, type NpmSettings } from './registry/npm-settings';
+import { workspacesOf } from './workspaces';
 
 const AT_ONCE = 8;
 const CPUS: Readonly<Record<Arch, 'x64' | 'arm64'>> = { x86_64: 'x64', arm64: 'arm64' };
@@ -43,13 +52,18 @@ export async function settle(request: SettleRequest<'node'>): Promise<LockedFunc
   const { project, spec } = request;
   const needs = readNodeNeeds(project, spec);
   if (needs === undefined) throw new Error('no needs');
-  const lock = readPackageLock(needs.lockText, needs.lock);
-  compareWithManifest(lock, needs.from, readManifest(needs), {
+  const read = readLock(needs.lockText, needs.lock, needs.from, () => workspacesOf(project, folderOf(needs.lock)));
+  const lock = read.hasPlatforms ? read.packages : await withPlatforms(read.packages, request, needs);
+  compareWithManifest(lock, needs.from, manifestOf(parseJson(needs.manifestText, needs.manifest)), {
     shown: needs.manifest,
     shownLock: needs.lock,
     placeOf: (name) => placeIn(needs.manifestText, needs.manifest, name),
   });
-  const fetching = new Fetching(request, needs);
+  if (!read.hasDigests)
+    request.onNote(
+      `${needs.lock} has digests of archives that Yarn makes itself, which nobody else can check; those that the registry states were locked`,
+    );
+  const fetching = new Fetching(request, needs, read);
   const targets: Record<string, LockedPackage[]> = {};
   const workspaces = new Map<string, LockedWorkspace>();
   for (const arch of spec.archs) {
@@ -59,34 +73,13 @@ export async function settle(request: SettleRequest<'node'>): Promise<LockedFunc
     targets[arch] = await fetching.fetchAll(packages);
   }
   const own = [...workspaces.values()].sort((a, b) => (a.at < b.at ? -1 : 1));
-  return { inputs: needs.inputs, targets, ...(own.length > 0 && { node: { workspaces: own } }) };
-}
-
-/** The registries and logins that count for packages of a lock in `folder`, relative to the project. */
-export function npmConfigFor(project: Project, folder: string, machine: Machine): NpmConfig {
-  const { variable, credentials, home } = machine;
-  const text = (path: string): NpmConfigFile[] => {
-    try {
-      return [{ text: readFileSync(path, 'utf8'), variable }];
-    } catch {
-      return [];
-    }
+  const { asked } = fetching;
+  return {
+    inputs: needs.inputs,
+    ...(asked.length > 0 && { sources: asked }),
+    targets,
+    ...(own.length > 0 && { node: { workspaces: own } }),
   };
-  const either = (name: string): string | undefined => variable(name) ?? variable(name.toUpperCase());
-  const registry = either('npm_config_registry');
-  // The user's configuration and the system's, or the files that the environment names for them.
-  const others = [
-    either('npm_config_userconfig') ?? join(home, '.npmrc'),
-    either('npm_config_globalconfig') ?? '/etc/npmrc',
-  ];
-  const folders = [...new Set([folder, ''])].map((one) => join(project.root, one, '.npmrc'));
-  return readNpmConfig(
-    [
-      ...(registry === undefined ? [] : [{ text: `registry=${registry}`, variable }]),
-      ...[...folders, ...others].flatMap(text),
-    ],
-    credentials,
-  );
 }
 
 interface Chosen {
@@ -134,15 +127,30 @@ function workspaceFolder(needs: NodeNeeds, folder: string): string {
 class Fetching {
   readonly #request: SettleRequest<'node'>;
   readonly #needs: NodeNeeds;
-  readonly #config: NpmConfig;
+  readonly #settings: NpmSettings;
+  readonly #http: HttpClient;
   readonly #store: PackageStore;
   readonly #known = new Map<string, Promise<LockedPackage>>();
+  /** Who served packages, by address. */
+  readonly #asked = new Map<string, ChosenSource>();
 
-  constructor(request: SettleRequest<'node'>, needs: NodeNeeds) {
+  readonly #hasScripts: boolean;
+
+  constructor(request: SettleRequest<'node'>, needs: NodeNeeds, { hasScripts }: Pick<ReadLock, 'hasScripts'>) {
+    this.#hasScripts = hasScripts;
     this.#request = request;
     this.#needs = needs;
-    this.#config = npmConfigFor(request.project, folderOf(needs.lock), request.machine);
+    const { project, spec, machine, http } = request;
+    this.#settings = npmSettings(project, spec, folderOf(needs.lock), machine);
+    this.#settings.notes.forEach((note) => request.onNote(note));
+    this.#http = http.with({ credentials: this.#settings.credentials, way: this.#settings.way });
     this.#store = packageStore(request.project);
+  }
+
+  /** Who was asked, in the order of addresses. */
+  get asked(): NotedSource[] {
+    const sources = [...this.#asked.values()].sort((a, b) => (a.at < b.at ? -1 : 1));
+    return notedSources(this.#request.project.root, sources);
   }
 
   async fetchAll(packages: readonly Chosen[]): Promise<LockedPackage[]> {
@@ -156,7 +164,7 @@ class Fetching {
   }
 
   async #fetch(entry: LockEntry): Promise<LockedPackage> {
-    const file = `${entry.name.replace(/^@/, '').replaceAll('/', '-')}-${entry.version}.tgz`;
+    const file = tarballName(entry);
     const { from, integrity, index } = await this.#whereIs(entry);
     const memory = integrity === undefined ? undefined : this.#memoryOf(integrity);
     const remembered = memory !== undefined && existsSync(memory) ? readFileSync(memory, 'utf8') : undefined;
@@ -165,18 +173,18 @@ class Fetching {
       file,
       url: /^https?:/.test(from) ? from : pathToFileURL(join(this.#request.project.root, from)).href,
       ...(integrity !== undefined && { integrity }),
-      credentials: this.#config.credentials,
     };
-    const { sha256, size } = known ?? (await this.#store.get(described, this.#request.http));
+    const { sha256, size } = known ?? (await this.#store.get(described, this.#http));
     if (memory !== undefined && known === undefined) writeWhole(memory, sha256, memory);
+    const facts = this.#hasScripts ? entry : await factsInPackage(this.#request.project, sha256, file);
     return {
       ...{ name: entry.name, version: entry.version, file, sha256, size, index },
       from: /^https?:/.test(from) ? withoutCredentials(from) : from,
       by: [],
       node: {
         at: '',
-        ...(entry.hasInstallScript && { script: true as const }),
-        ...(entry.engines !== undefined && { engines: entry.engines }),
+        ...(facts.hasInstallScript && { script: true as const }),
+        ...(facts.engines !== undefined && { engines: facts.engines }),
       },
     };
   }
@@ -187,16 +195,16 @@ class Fetching {
   }
 
   async #whereIs(entry: LockEntry): Promise<{ from: string; integrity?: string; index: string }> {
-    const { resolved, integrity } = entry;
-    const { http } = this.#request;
+    const { resolved, integrity, name } = entry;
     const needs = this.#needs;
     const stated = integrity === undefined ? {} : { integrity };
+    const inFolder = this.#inFolders(entry);
+    if (inFolder !== undefined) return { ...inFolder, ...stated };
     if (resolved === undefined) {
-      const dist = await askRegistry(entry, this.#config, http);
-      const { integrity: given } = dist;
+      const dist = await askRegistry(entry, this.#settings, this.#http);
       // What the lock says counts more than what a registry says today.
-      const counted = integrity ?? given;
-      const index = withoutCredentials(this.#config.registryFor(entry.name) ?? dist.url);
+      const counted = integrity ?? dist.integrity;
+      const index = this.#note(dist.source);
       return { from: dist.url, index, ...(counted !== undefined && { integrity: counted }) };
     }
     if (resolved.startsWith('file:')) {
@@ -204,8 +212,12 @@ class Fetching {
       if (path !== undefined) return { from: path, index: '', ...stated };
     }
     if (/^https?:\/\//.test(resolved)) {
-      const index = this.#config.registryFor(entry.name);
-      return { from: atRegistry(resolved, entry.name, index), index: index ?? '', ...stated };
+      const registry = this.#settings.registryFor(name);
+      const from = atRegistry(resolved, name, registry?.at);
+      if (registry !== undefined && from.startsWith(registry.at))
+        return { from, index: this.#note(registry), ...stated };
+      const at = resolved.slice(0, Math.max(0, resolved.indexOf(`/${name}/-/`))) || new URL(resolved).origin;
+      return { from, index: this.#note({ kind: 'index', at: `${at}/`, why: needs.lock }), ...stated };
     }
     throw invalid(
       needs.lock,
@@ -214,6 +226,26 @@ class Fetching {
       'take the package from a registry; what comes out of version control has no digest to hold it to',
     );
   }
+
+  #note(source: ChosenSource): string {
+    const index = recordedSource(this.#request.project.root, source);
+    if (!this.#asked.has(index)) this.#asked.set(index, source);
+    return index;
+  }
+
+  /** A folder of tarballs, named as npm packs them. */
+  #inFolders(entry: LockEntry): { from: string; index: string } | undefined {
+    const { root } = this.#request.project;
+    for (const source of this.#settings.folders) {
+      const path = join(source.at, tarballName(entry));
+      if (existsSync(path)) return { from: recordedPath(root, path), index: this.#note(source) };
+    }
+    return undefined;
+  }
+}
+
+function tarballName({ name, version }: LockEntry): string {
+  return `${name.replace(/^@/, '').replaceAll('/', '-')}-${version}.tgz`;
 }
 
 /** A package may lie in several places; what is not its usual one tells them apart. */
@@ -229,22 +261,6 @@ function withPlace(one: LockedPackage, at: string, by: readonly string[]): Locke
 function atRegistry(resolved: string, name: string, registry: string | undefined): string {
   const tail = resolved.indexOf(`/${name}/-/`);
   return registry === undefined || tail < 0 ? resolved : registry + resolved.slice(tail + 1);
-}
-
-function readManifest({ manifest, manifestText }: NodeNeeds): Manifest {
-  const value = parseJson(manifestText, manifest);
-  const texts = (key: string): Record<string, string> =>
-    Object.fromEntries(
-      Object.entries(asRecord(value[key])).flatMap(([name, range]) =>
-        typeof range === 'string' ? [[name, range]] : [],
-      ),
-    );
-  const optionalDependencies = texts('optionalDependencies');
-  // A name that stands in both is optional.
-  const dependencies = Object.fromEntries(
-    Object.entries(texts('dependencies')).filter(([name]) => !(name in optionalDependencies)),
-  );
-  return { dependencies, optionalDependencies, peerDependencies: texts('peerDependencies') };
 }
 
 function placeIn(text: string, file: string, name: string): Place {

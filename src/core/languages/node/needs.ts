@@ -2,12 +2,15 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../../base/errors';
-import { folderOf, joinPath, upwards } from '../../base/paths';
+import { baseOf, folderOf, joinPath, upwards } from '../../base/paths';
+import { listed, literalPattern } from '../../base/text';
 import { contentDigest } from '../../disk/digest';
 import { readTextFile } from '../../disk/read-text';
 import type { FunctionSpec } from '../../sheet';
 import { libcOf } from '../../project/destination-runtime';
 import type { Project } from '../../project/targets';
+import { LOCKS } from './packages';
+import { workspaceManifests, workspacesOf } from './workspaces';
 
 export interface NodeNeeds {
   /** The package lock, relative to the project. */
@@ -24,7 +27,6 @@ export interface NodeNeeds {
   readonly inputs: string;
 }
 
-const LOCK = 'package-lock.json';
 const MANIFEST = 'package.json';
 const MAX_BYTES = 128 * 1024 * 1024;
 
@@ -43,15 +45,20 @@ export function readNodeNeeds(project: Project, spec: FunctionSpec): NodeNeeds |
   const [lockText, manifestText] = [read(project, lock), read(project, manifest)];
   const from = relativeTo(folderOf(lock), spec.source);
   const libc = libcOf(project, spec);
+  const others = otherManifests(project, lock);
   return {
     lock,
     lockText,
     from,
     manifest,
     manifestText,
-    files: [lock],
+    files: [lock, ...others],
     inputs: contentDigest(
-      JSON.stringify([contentDigest(lockText), contentDigest(manifestText), from, libc, spec.archs]),
+      JSON.stringify([
+        ...[contentDigest(lockText), contentDigest(manifestText), from, libc, spec.archs],
+        ...(spec.sources.length > 0 ? [spec.sources] : []),
+        ...others.map((path) => read(project, path)),
+      ]),
     ).slice(0, 32),
   };
 }
@@ -59,10 +66,15 @@ export function readNodeNeeds(project: Project, spec: FunctionSpec): NodeNeeds |
 /** Files of the project that say what a function needs, or would if they were there; relative to it. */
 export function needsFiles(project: Project, spec: FunctionSpec): string[] {
   if (usesInstalled(spec)) return [];
-  if (spec.needs?.kind === 'file') return [spec.needs.path];
+  if (spec.needs?.kind === 'file') return [spec.needs.path, ...otherManifests(project, spec.needs.path)];
   const found = findLock(project, spec);
-  const all = upwards(spec.source).map((folder) => joinPath(folder, LOCK));
-  return found === undefined ? all : all.slice(0, all.indexOf(found) + 1);
+  const all = upwards(spec.source).flatMap((folder) => LOCKS.map((name) => joinPath(folder, name)));
+  return found === undefined ? all : [...all.slice(0, all.indexOf(found) + 1), ...otherManifests(project, found)];
+}
+
+/** Locks that say nothing of workspaces leave that to their package.json files. */
+function otherManifests(project: Project, lock: string): string[] {
+  return baseOf(lock) === 'yarn.lock' ? workspaceManifests(project, folderOf(lock)) : [];
 }
 
 /** Whether the sheet says that what is installed in the source folder is to be packed, locked or not. */
@@ -74,12 +86,21 @@ export function usesInstalled({ needs }: FunctionSpec): boolean {
 function findLock(project: Project, spec: FunctionSpec): string | undefined {
   if (!existsSync(join(project.root, spec.source, MANIFEST))) return undefined;
   for (const folder of upwards(spec.source)) {
-    const path = joinPath(folder, LOCK);
-    if (!existsSync(join(project.root, path))) continue;
     const from = relativeTo(folder, spec.source);
-    if (from === '' || read(project, path).includes(`${JSON.stringify(from)}:`)) return path;
+    const path = LOCKS.map((name) => joinPath(folder, name)).find((one) => existsSync(join(project.root, one)));
+    if (path !== undefined && (from === '' || speaksOf(project, path, from))) return path;
   }
   return undefined;
+}
+
+/** Whether a folder is among the workspaces of a lock. */
+function speaksOf(project: Project, lock: string, from: string): boolean {
+  if (baseOf(lock) === 'yarn.lock')
+    return workspacesOf(project, folderOf(lock)).all.some(({ folder }) => folder === from);
+  const text = read(project, lock);
+  return baseOf(lock) === 'pnpm-lock.yaml'
+    ? new RegExp(`^  ['"]?${literalPattern(from)}['"]?:`, 'm').test(text)
+    : text.includes(`${JSON.stringify(from)}:`);
 }
 
 function refuseUnsettled(project: Project, spec: FunctionSpec): void {
@@ -97,9 +118,9 @@ function refuseUnsettled(project: Project, spec: FunctionSpec): void {
   throw new EmballageError('REQUIREMENTS_INVALID', {
     doing: `reading what ${spec.name} needs`,
     where: joinPath(spec.source, MANIFEST),
-    expected: `${LOCK} beside it or above it, since it asks for ${needed.slice(0, 3).join(', ')}`,
+    expected: `a lock (${listed(LOCKS, 'or')}) beside it or above it, since it asks for ${needed.slice(0, 3).join(', ')}`,
     found: 'none that speaks of this folder',
-    mend: 'run `npm install --package-lock-only` there, and keep the file',
+    mend: 'run `npm install --package-lock-only` there, or what your package manager has for it, and keep the file',
   });
 }
 
@@ -118,6 +139,6 @@ function read(project: Project, path: string): string {
     doing: 'reading the packages',
     shown: path,
     maxBytes: MAX_BYTES,
-    mendMissing: 'write it with npm, or correct `needs`',
+    mendMissing: 'write it with your package manager, or correct `needs`',
   });
 }

@@ -5,37 +5,45 @@ import type { LockedFunction, LockedPackage } from '../../project/lockfile';
 import { packageStore } from '../../project/package-store';
 import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
-import type { PackageStore } from '../../sources';
+import { notedSources, recordedPath, recordedSource, type HttpClient, type PackageStore } from '../../sources';
 import { withoutCredentials } from '../../toolchains/credentials';
+import { listed, printable } from '../../base/text';
 import type { SettleRequest } from '../language';
 import { projectFor, type Candidate } from './candidates';
 import { markerEnvironment } from './environment';
 import { KEPT } from './kept';
 import { normalizeName } from './marker';
 import { pythonTargets, readNeeds, type FunctionNeeds } from './needs';
-import { PythonProvider, type SourceSpec } from './provider';
+import { PythonProvider } from './provider';
 import { readPylock } from './pylock';
 import { resolveRequirements } from './resolve';
 import { buildFromSource, type BuiltWheel } from './source-builds';
-import { sourcesOf } from './stated-sources';
+import { asPipAsks, sourcesOf, type PythonSource } from './stated-sources';
+import { pipWay } from './sources/pip-settings';
 import type { PythonTarget } from './tags';
 import { parseVersion } from './version';
 
 export async function settle(request: SettleRequest<'python'>): Promise<LockedFunction> {
-  const { project, spec, known } = request;
+  const { project, spec, known, machine } = request;
   const needs = readNeeds(project, spec);
   if (needs === undefined) throw new Error('no needs');
   const targets: Record<string, LockedPackage[]> = {};
   const store = packageStore(project);
+  const isSettled = needs.settled !== undefined;
+  const found = isSettled
+    ? { sources: [], way: pipWay(machine), notes: [] }
+    : await sourcesOf(project, spec, needs, machine);
+  found.notes.forEach((note) => request.onNote(note));
+  const http = asPipAsks(request.http, found, machine);
   for (const [arch, target] of pythonTargets(project, spec)) {
     request.onSettling(spec.name, arch);
-    const settling = { request, needs, target, store };
+    const settling = { request, needs, target, store, sources: found.sources, http };
     targets[arch] =
       needs.settled === undefined
         ? await settleTarget(settling, preferences(request, known?.targets[arch]))
         : await takeSettled(settling, needs.settled);
   }
-  return { inputs: needs.inputs, targets };
+  return { inputs: needs.inputs, targets, ...(!isSettled && { sources: notedSources(project.root, found.sources) }) };
 }
 
 interface Settling {
@@ -43,13 +51,13 @@ interface Settling {
   readonly needs: FunctionNeeds;
   readonly target: PythonTarget;
   readonly store: PackageStore;
+  readonly sources: readonly PythonSource[];
+  readonly http: HttpClient;
 }
 
 async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, string>): Promise<LockedPackage[]> {
-  const { request, needs, target, store } = settling;
-  const { spec } = request;
-  const sources = sourcesOf(request.project, spec, needs);
-  const { http, machine, project } = request;
+  const { request, needs, target, store, sources, http } = settling;
+  const { machine, project, spec } = request;
   const builds = new Map<string, BuiltWheel>();
   const provider = new PythonProvider({
     sources,
@@ -73,7 +81,9 @@ async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, stri
   });
   const packages: LockedPackage[] = [];
   for (const { name, candidate, by } of resolved) {
-    const index = shownSource(request.project, provider.sourceOf(name));
+    const source = provider.sourceOf(name, candidate.file);
+    const index = source === undefined ? '' : recordedSource(project.root, source);
+    await tellOthers(request, provider, name, index);
     const locked = await lockedPackage(settling, name, candidate, { index, by: plainNames(by) });
     const built = builds.get(candidate.file.url);
     packages.push(built === undefined ? locked : fromSource(locked, built));
@@ -103,10 +113,21 @@ function plainNames(by: readonly string[]): string[] {
   return [...new Set(by.map((one) => one.replace(/:\d+$/, '')))].sort();
 }
 
-/** A source as it may be recorded: without a login, and the same on every machine. */
-function shownSource(project: Project, source: SourceSpec | undefined): string {
-  if (source === undefined) return '';
-  return source.kind === 'folder' ? source.at.slice(project.root.length + 1) : withoutCredentials(source.at);
+/** A name that several indexes have comes from the first of them, which may not be the one that is meant. */
+async function tellOthers(
+  { project, onNote }: SettleRequest<'python'>,
+  provider: PythonProvider,
+  name: string,
+  index: string,
+): Promise<void> {
+  const others = await provider.alsoAt(name);
+  if (others.length > 0)
+    onNote(
+      `${name} is at ${printable(index)} and at ${listed(others.map((one) => printable(recordedSource(project.root, one))))}; ` +
+        'the first was taken. Say who serves it: `sources: [{ index: …, serves: ["' +
+        name +
+        '"] }, …]`',
+    );
 }
 
 async function takeSettled(
@@ -141,19 +162,19 @@ async function takeSettled(
 }
 
 async function lockedPackage(
-  { request, store }: Settling,
+  { request, store, http }: Settling,
   name: string,
   { version, file }: Candidate,
   { index, by }: Pick<LockedPackage, 'index' | 'by'>,
 ): Promise<LockedPackage> {
   const from = file.url.startsWith('file:')
-    ? decodeURIComponent(new URL(file.url).pathname).slice(request.project.root.length + 1)
+    ? recordedPath(request.project.root, decodeURIComponent(new URL(file.url).pathname))
     : withoutCredentials(file.url);
   // What the source does not say is measured.
   const { sha256, size } =
     file.sha256 !== undefined && file.size !== undefined
       ? { sha256: file.sha256, size: file.size }
-      : await store.get(file, request.http);
+      : await store.get(file, http);
   return { name, version: version.text, file: file.file, sha256, size, index, from, by };
 }
 

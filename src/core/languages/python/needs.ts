@@ -11,6 +11,7 @@ import { readPyproject } from './pyproject';
 import { parseRequirement } from './requirement';
 import { readRequirementsFile } from './requirements-txt';
 import type { StatedRequirement } from './resolve';
+import type { StatedIndex } from './sources/pip-settings';
 import type { PythonTarget } from './tags';
 import type { Arch, FunctionSpec, Needs } from '../../sheet';
 import { runtimeOf } from '../../project/destination-runtime';
@@ -21,6 +22,8 @@ export interface FunctionNeeds {
   readonly stated: readonly StatedRequirement[];
   /** Further sources that a requirements file names: addresses of pages, or folders of the project. */
   readonly links: readonly string[];
+  /** What a requirements file says of indexes. */
+  readonly indexes: readonly StatedIndex[];
   /** The `pylock.toml` that has everything settled already, relative to the project, with its text. */
   readonly settled?: { readonly path: string; readonly text: string };
   /** Files of the project that state requirements. */
@@ -48,9 +51,9 @@ export function readNeeds(project: Project, spec: FunctionSpec): FunctionNeeds |
       mend: 'mend what is listed',
       problems: found.problems,
     });
-  const { stated, links, settled, files } = found;
-  const inputs = digestOf(project, spec, { stated, links, settled: settled?.text });
-  return { stated, links, files, inputs, ...(settled !== undefined && { settled }) };
+  const { stated, links, indexes = [], settled, files } = found;
+  const inputs = digestOf(project, spec, { stated, links, indexes, settled: settled?.text });
+  return { stated, links, indexes, files, inputs, ...(settled !== undefined && { settled }) };
 }
 
 export function dependsOn(project: Project, spec: FunctionSpec): Inputs {
@@ -72,6 +75,7 @@ interface Found {
   readonly files: readonly string[];
   readonly stated: readonly StatedRequirement[];
   readonly links: readonly string[];
+  readonly indexes?: readonly StatedIndex[];
   readonly problems: readonly Problem[];
   readonly settled?: { readonly path: string; readonly text: string };
 }
@@ -119,8 +123,9 @@ function digestOf(
   {
     stated,
     links,
+    indexes,
     settled,
-  }: { stated: readonly StatedRequirement[]; links: readonly string[]; settled: string | undefined },
+  }: Pick<FunctionNeeds, 'stated' | 'links' | 'indexes'> & { readonly settled: string | undefined },
 ): string {
   const runtime = runtimeOf(project, spec);
   const inputs = [
@@ -130,6 +135,7 @@ function digestOf(
     spec.sources,
     [...pythonTargets(project, spec)],
     runtime?.provides ?? [],
+    ...(indexes.length > 0 ? [indexes.map(({ option, at }) => [option, at])] : []),
   ];
   return contentDigest(JSON.stringify(inputs)).slice(0, 32);
 }

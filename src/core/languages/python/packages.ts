@@ -1,14 +1,14 @@
 /** The locked packages of a target, fetched by their digests and unpacked. Nothing is resolved here. */
-import { join } from 'node:path';
+import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { severalAtOnce } from '../../base/several';
 import { unpackWheel, type UnpackedWheel } from './wheel';
-import type { PackageFile } from '../../sources';
+import type { HttpClient, PackageFile } from '../../sources';
 import type { LockedPackage } from '../../project/lockfile';
 import type { AssemblyRequest } from '../language';
-import { sourcesOf } from './stated-sources';
+import { asPipAsks, sourcesOf, type PythonSources } from './stated-sources';
 import { pythonTargets, readNeeds } from './needs';
 import type { LockedSource } from './own';
 import { buildFromSource } from './source-builds';
@@ -24,14 +24,17 @@ const AT_ONCE = 8;
 
 /** Fetches what is not in the store yet, some at once, builds what comes as source, and unpacks it. */
 export async function readyPackages(request: AssemblyRequest<'python'>): Promise<ReadyPackage[]> {
-  const { project, packages, http } = request;
+  const { project, packages } = request;
   const store = packageStore(project);
   const open = packages.filter(({ sha256 }) => store.find(sha256) === undefined);
-  await severalAtOnce(open, AT_ONCE, async (one) =>
-    one.python?.source === undefined
-      ? store.get(describe(project, one), await http())
-      : buildAgain(request, one, one.python.source),
-  );
+  if (open.length > 0) {
+    const asking = await askingFor(request);
+    await severalAtOnce(open, AT_ONCE, async (one) =>
+      one.python?.source === undefined
+        ? store.get(describe(project, one), asking.http)
+        : buildAgain(request, asking, one, one.python.source),
+    );
+  }
   const ready: ReadyPackage[] = [];
   for (const one of packages) {
     const folder = unpackedFolder(project, one.sha256);
@@ -41,17 +44,29 @@ export async function readyPackages(request: AssemblyRequest<'python'>): Promise
   return ready;
 }
 
+interface Asking {
+  readonly sources: PythonSources['sources'];
+  readonly http: HttpClient;
+}
+
+async function askingFor({ project, spec, http, machine }: AssemblyRequest<'python'>): Promise<Asking> {
+  const needs = readNeeds(project, spec);
+  const client = await http();
+  if (needs === undefined) return { sources: [], http: client };
+  const found = await sourcesOf(project, spec, needs, machine);
+  return { sources: found.sources, http: asPipAsks(client, found, machine) };
+}
+
 /** Builds a wheel as it was built when it was settled; it must come out the same. */
 async function buildAgain(
-  { project, spec, arch, http, machine }: AssemblyRequest<'python'>,
+  { project, spec, arch, machine }: AssemblyRequest<'python'>,
+  { sources, http }: Asking,
   locked: LockedPackage,
   source: LockedSource,
 ): Promise<void> {
-  const needs = readNeeds(project, spec);
   const target = pythonTargets(project, spec).get(arch);
-  if (needs === undefined || target === undefined) return;
-  const sources = sourcesOf(project, spec, needs);
-  const build = { project, machine, target, sources, http: await http() };
+  if (target === undefined) return;
+  const build = { project, machine, target, sources, http };
   const prefer = new Map(source.with.map((one) => one.split(' ') as [string, string]));
   const built = await buildFromSource(build, describe(project, source), prefer);
   if (built.sha256 === locked.sha256) return;
@@ -68,6 +83,6 @@ function describe(
   project: Project,
   { file, sha256, size, from }: Pick<LockedPackage, 'file' | 'sha256' | 'size' | 'from'>,
 ): PackageFile {
-  const url = /^https?:/.test(from) ? from : pathToFileURL(join(project.root, from)).href;
+  const url = /^https?:/.test(from) ? from : pathToFileURL(resolve(project.root, from)).href;
   return { file, sha256, size, url };
 }

@@ -11,24 +11,21 @@ import { NOT_FOUND, type HttpClient, type PackageStore } from '../../sources';
 import { fetchProject, readPage, type IndexFile } from './sources/index-pages';
 import { projectFor, type Candidate, type Project } from './candidates';
 import { normalizeName } from './marker';
+import type { PythonSource } from './stated-sources';
 import { MAX_METADATA_BYTES, parseMetadata, type CoreMetadata } from './metadata';
 import type { PackageSource } from './resolve';
 import { parseSdistName, parseWheelName, type PythonTarget } from './tags';
 
-/** One place that packages come from. */
-export interface SourceSpec {
-  /** `index`: the simple repository interface; `folder`: absolute path of a folder of files; `links`: a page of links. */
-  readonly kind: 'index' | 'folder' | 'links';
-  readonly at: string;
-  /** Patterns of the names that it alone serves; every name that no other source claims where there are none. */
-  readonly serves?: readonly string[];
+interface Served {
+  readonly source: PythonSource;
+  readonly files: readonly IndexFile[];
 }
 
 /** Builds a source distribution; gives the absolute path of the wheel. */
 export type BuildWheel = (candidate: Candidate) => Promise<string>;
 
 export interface ProviderOptions {
-  readonly sources: readonly SourceSpec[];
+  readonly sources: readonly PythonSource[];
   readonly http: HttpClient;
   readonly store: PackageStore;
   /** Absolute path of the folder for metadata that was read. */
@@ -45,15 +42,24 @@ export class PythonProvider implements PackageSource {
   readonly #options: ProviderOptions;
   readonly #projects = new Map<string, Promise<Project | undefined>>();
   readonly #metadata = new Map<string, Promise<CoreMetadata>>();
-  readonly #servedBy = new Map<string, SourceSpec>();
+  readonly #servedBy = new Map<string, readonly Served[]>();
 
   constructor(options: ProviderOptions) {
     this.#options = options;
   }
 
-  /** The source that served a project. */
-  sourceOf(name: string): SourceSpec | undefined {
-    return this.#servedBy.get(name);
+  /** The source that served a file of a project. */
+  sourceOf(name: string, { url }: IndexFile): PythonSource | undefined {
+    return this.#servedBy.get(name)?.find(({ files }) => files.some((file) => file.url === url))?.source;
+  }
+
+  /** Other indexes, asked after the one that served a project, that have it too: whose word counts is by their order alone. */
+  async alsoAt(name: string): Promise<PythonSource[]> {
+    const served = this.#servedBy.get(name)?.find(({ source }) => source.isShared !== true)?.source;
+    if (served === undefined || served.serves !== undefined) return [];
+    const others = sourcesFor(name, this.#options.sources).filter((one) => one !== served && one.kind === 'index');
+    const has = await Promise.all(others.map((one) => filesOf(one, name, this.#options.http)));
+    return others.filter((_, i) => (has[i]?.length ?? 0) > 0);
   }
 
   project(name: string): Promise<Project | undefined> {
@@ -69,15 +75,18 @@ export class PythonProvider implements PackageSource {
   }
 
   async #findProject(name: string): Promise<Project | undefined> {
+    const served: Served[] = [];
     for (const source of sourcesFor(name, this.#options.sources)) {
-      const files = await filesOf(source, name, this.#options.http);
-      if (files === undefined || files.length === 0) continue;
-      this.#servedBy.set(name, source);
-      const project = projectFor(name, files, this.#options.target, this.#options.build !== undefined);
-      this.#prefetch(project);
-      return project;
+      if (source.isShared !== true && served.length > 0) continue;
+      const files = (await filesOf(source, name, this.#options.http)) ?? [];
+      if (files.length > 0) served.push({ source, files });
     }
-    return undefined;
+    if (served.length === 0) return undefined;
+    this.#servedBy.set(name, served);
+    const files = served.flatMap((one) => one.files);
+    const project = projectFor(name, files, this.#options.target, this.#options.build !== undefined);
+    this.#prefetch(project);
+    return project;
   }
 
   /** The newest version is the likeliest to be asked about next. */
@@ -135,7 +144,7 @@ export class PythonProvider implements PackageSource {
 }
 
 /** The sources that may serve a name: those that claim it, else those that claim no names. */
-export function sourcesFor(name: string, sources: readonly SourceSpec[]): SourceSpec[] {
+export function sourcesFor(name: string, sources: readonly PythonSource[]): PythonSource[] {
   const claiming = sources.filter(({ serves }) => serves?.some((pattern) => matches(pattern, name)) === true);
   return claiming.length > 0 ? claiming : sources.filter(({ serves }) => serves === undefined);
 }
@@ -146,7 +155,7 @@ function matches(pattern: string, name: string): boolean {
   return new RegExp(`^${parts.join('.*')}$`).test(name);
 }
 
-async function filesOf(source: SourceSpec, name: string, http: HttpClient): Promise<IndexFile[] | undefined> {
+async function filesOf(source: PythonSource, name: string, http: HttpClient): Promise<IndexFile[] | undefined> {
   if (source.kind === 'index') return fetchProject(http, source.at, name);
   const all = source.kind === 'folder' ? filesInFolder(source.at) : await filesOnPage(source.at, http);
   return all.filter(({ file }) => parseWheelName(file)?.name === name || parseSdistName(file, name) !== undefined);

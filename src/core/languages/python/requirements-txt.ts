@@ -4,11 +4,14 @@ import { folderOf, joinPath, settlePath } from '../../base/paths';
 import { printable } from '../../base/text';
 import { parseRequirement } from './requirement';
 import type { StatedRequirement } from './resolve';
+import type { StatedIndex } from './sources/pip-settings';
 
 export interface RequirementsReading {
   readonly stated: readonly StatedRequirement[];
   /** Folders (relative to the project) or addresses of pages with links to files. */
   readonly links: readonly string[];
+  /** What is said of indexes. */
+  readonly indexes: readonly StatedIndex[];
   readonly problems: readonly Problem[];
   /** Every file that was read, relative to the project. */
   readonly files: readonly string[];
@@ -25,18 +28,23 @@ export interface RequirementsRequest {
 
 const MAX_FILES = 64;
 
-const INDEX_ELSEWHERE = ['no index here', 'name it under `sources` in the packing sheet'] as const;
 const NO_FOLDERS = ['a package, not a folder', 'build a wheel of it and name its folder as a source'] as const;
 
 /** Options that installers know and that cannot be honoured: what was expected instead, and how to mend it. */
 const REFUSED_OPTIONS: Readonly<Record<string, readonly [expected: string, mend: string]>> = {
-  '-i': INDEX_ELSEWHERE,
-  '--index-url': INDEX_ELSEWHERE,
-  '--extra-index-url': INDEX_ELSEWHERE,
-  '--no-index': INDEX_ELSEWHERE,
   '-e': NO_FOLDERS,
   '--editable': NO_FOLDERS,
 };
+
+const SHORT_OPTIONS: Readonly<Record<string, string>> = {
+  '-r': '--requirement',
+  '-c': '--constraint',
+  '-f': '--find-links',
+  '-i': '--index-url',
+};
+
+/** Certificates are verified all the same, digests too, and wheels are what is taken. */
+const DONE_ANYWAY = ['--require-hashes', '--prefer-binary', '--only-binary', '--trusted-host'];
 
 export function readRequirementsFile(request: RequirementsRequest): RequirementsReading {
   const reader = new Reader(request);
@@ -52,6 +60,7 @@ interface LogicalLine {
 class Reader implements RequirementsReading {
   readonly stated: StatedRequirement[] = [];
   readonly links: string[] = [];
+  readonly indexes: StatedIndex[] = [];
   readonly problems: Problem[] = [];
   readonly files: string[] = [];
   readonly #request: RequirementsRequest;
@@ -105,31 +114,18 @@ class Reader implements RequirementsReading {
 
   #option(path: string, line: LogicalLine, isConstraint: boolean): void {
     const [, name = '', value = ''] = /^(-\w|--[\w-]+)(?:[=\s]\s*(.*))?$/.exec(line.text) ?? [];
-    switch (name) {
-      case '-r':
-      case '--requirement':
-        this.#include(path, line, value, isConstraint);
-        break;
-      case '-c':
-      case '--constraint':
-        this.#include(path, line, value, true);
-        break;
-      case '-f':
-      case '--find-links':
-        this.#links(path, line, value);
-        break;
-      case '--require-hashes':
-      case '--prefer-binary':
-      case '--only-binary':
-        // So it is done anyway.
-        break;
-      default: {
-        const [expected, mend] = REFUSED_OPTIONS[name] ?? [
-          'an option that can be honoured (-r, -c, --find-links)',
-          'take it out',
-        ];
-        this.#refuse(path, line, line.text, expected, mend);
-      }
+    const whole = SHORT_OPTIONS[name] ?? name;
+    if (whole === '--requirement') this.#include(path, line, value, isConstraint);
+    else if (whole === '--constraint') this.#include(path, line, value, true);
+    else if (whole === '--find-links') this.#links(path, line, value);
+    else if (whole === '--index-url' || whole === '--extra-index-url' || whole === '--no-index')
+      this.#index(path, line, whole, value);
+    else if (!DONE_ANYWAY.includes(whole)) {
+      const [expected, mend] = REFUSED_OPTIONS[name] ?? [
+        'an option that can be honoured (-r, -c, -i, --extra-index-url, --no-index, --find-links)',
+        'take it out',
+      ];
+      this.#refuse(path, line, line.text, expected, mend);
     }
   }
 
@@ -140,6 +136,19 @@ class Reader implements RequirementsReading {
     } else if (this.files.length >= MAX_FILES)
       this.#refuse(path, line, line.text, `at most ${String(MAX_FILES)} files`, 'put them together');
     else this.file(target, isConstraint);
+  }
+
+  #index(
+    path: string,
+    line: LogicalLine,
+    option: '--index-url' | '--extra-index-url' | '--no-index',
+    value: string,
+  ): void {
+    const by = `${path}:${String(line.line)}`;
+    if (option === '--no-index') this.indexes.push({ option: 'no-index', at: '', by });
+    else if (/^https?:\/\//.test(value))
+      this.indexes.push({ option: option === '--index-url' ? 'index-url' : 'extra-index-url', at: value, by });
+    else this.#refuse(path, line, line.text, 'the address of an index', 'give its address, `https://…/simple`');
   }
 
   #links(path: string, line: LogicalLine, value: string): void {

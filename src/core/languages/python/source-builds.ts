@@ -11,11 +11,12 @@ import { printable } from '../../base/text';
 import { readTar } from '../../formats/tar';
 import { openZip, readEntry } from '../../formats/zip';
 import { packWheel, type WheelMember } from './make-wheel';
-import { PythonProvider, type SourceSpec } from './provider';
+import { PythonProvider } from './provider';
 import { buildSystemOf, type BuildSystem } from './pyproject';
 import { parseRequirement } from './requirement';
 import { resolveRequirements, type ResolvedPackage } from './resolve';
 import { parseWheelName, targetTags, type PythonTarget } from './tags';
+import type { PythonSource } from './stated-sources';
 import { unpackWheel } from './wheel';
 import { present } from '../../base/present';
 import { packageStore, unpackedFolder } from '../../project/package-store';
@@ -29,7 +30,7 @@ import { interpretersOf, type PythonRuntime } from './run/interpreters';
 export interface SourceBuildRequest {
   readonly machine: Machine;
   readonly target: PythonTarget;
-  readonly sources: readonly SourceSpec[];
+  readonly sources: readonly PythonSource[];
   readonly http: HttpClient;
   readonly project: Project;
 }

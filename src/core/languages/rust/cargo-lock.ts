@@ -10,6 +10,8 @@ export interface LockedCrate {
   readonly sha256: string;
   /** Names of the packages that ask for it. */
   readonly by: readonly string[];
+  /** The registry that the lock names: `registry+https://…`, `sparse+https://…`. */
+  readonly registry: string;
 }
 
 export interface CargoLock {
@@ -52,7 +54,7 @@ export function readCargoLock(text: string, shown: string): CargoLock {
     const sha256 = row.checksum ?? metadata[`checksum ${row.name} ${row.version} (${row.source})`];
     if (row.source.startsWith('registry+') || row.source.startsWith('sparse+'))
       if (typeof sha256 === 'string' && /^[0-9a-f]{64}$/.test(sha256))
-        return [{ name: row.name, version: row.version, sha256, by: askers(rows, row) }];
+        return [{ name: row.name, version: row.version, sha256, by: askers(rows, row), registry: row.source }];
     const line = 1 + lines.findIndex((one) => one.trim() === `name = "${row.name}"`);
     problems.push(
       problem(

@@ -3,25 +3,28 @@ import { join } from 'node:path';
 import { contentDigest } from '../../disk/digest';
 import type { LockedFunction, LockedPackage } from '../../project/lockfile';
 import { packageStore } from '../../project/package-store';
-import { fetchFirst, mismatch, settleRows } from '../compiled/fetch-locked';
+import { fetchFirst, mismatch, settleRows, type Asked } from '../compiled/fetch-locked';
 import type { SettleRequest } from '../language';
 import type { LockedCrate } from './cargo-lock';
 import { crateAddress } from './crate-registry';
 import { readRustNeeds } from './needs';
-
-const ADVICE =
-  'add `sources: [{ index: "https://…" }]` with the sparse index of a registry, or commit what `cargo vendor` makes, with its settings';
+import { registriesFor } from './registries';
 
 export async function settle(request: SettleRequest<'rust'>): Promise<LockedFunction> {
   const needs = readRustNeeds(request.project, request.spec);
   if (needs === undefined) throw new Error('no needs');
-  return settleRows(request, { needs, rows: needs.crates, advice: ADVICE }, (crate) => settleCrate(request, crate));
+  const registries = await registriesFor(request, needs);
+  const { sources, credentials, way } = registries;
+  const asked = { sources, http: request.http.with({ credentials, way }) };
+  return settleRows(request, { needs, rows: needs.crates, asked }, (crate) =>
+    settleCrate(request, { sources: registries.servingAs(crate.registry), http: asked.http }, crate),
+  );
 }
 
-async function settleCrate(request: SettleRequest<'rust'>, crate: LockedCrate): Promise<LockedPackage> {
+async function settleCrate(request: SettleRequest<'rust'>, asked: Asked, crate: LockedCrate): Promise<LockedPackage> {
   const { name, version, sha256, by } = crate;
   const file = `${name}-${version}.crate`;
-  const { bytes, index, from } = await fetchFirst(request, name, {
+  const { bytes, index, from } = await fetchFirst(request, asked, name, {
     inFolder: (folder) => join(folder, file),
     atIndex: (at, http) => crateAddress(http, at, crate),
   });

@@ -23,7 +23,8 @@ export function readRustNeeds(project: Project, spec: FunctionSpec<'rust'>): Rus
   const { crates, problems } = readCargoLock(lock.text, lock.path);
   if (crates.length + problems.length === 0 || hasVendored(project, spec)) return undefined;
   refuseProblems(spec, problems);
-  const inputs = contentDigest(JSON.stringify([crates, [], spec.sources])).slice(0, 32);
+  const rows = crates.map(({ name, version, sha256, by }) => ({ name, version, sha256, by }));
+  const inputs = contentDigest(JSON.stringify([rows, [], spec.sources])).slice(0, 32);
   return { files: [lock.path], inputs, crates };
 }
 

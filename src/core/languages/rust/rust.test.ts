@@ -3,6 +3,7 @@ import { readSourceSettings } from '../compiled/source-settings';
 import { readCargoLock } from './cargo-lock';
 import { RUST_FILES, RUST_SETTINGS } from './source-words';
 
+const REGISTRY = 'registry+https://registry.example/index';
 const LOCK = `version = 3
 
 [[package]]
@@ -28,8 +29,8 @@ describe('what Rust locks', () => {
   it('is read from Cargo.lock, with who asks', () => {
     expect(readCargoLock(LOCK, 'Cargo.lock')).toEqual({
       crates: [
-        { name: 'levels', version: '0.3.1', sha256: 'ab'.repeat(32), by: ['tide'] },
-        { name: 'clock', version: '2.0.0', sha256: 'cd'.repeat(32), by: ['levels', 'tide'] },
+        { name: 'levels', version: '0.3.1', sha256: 'ab'.repeat(32), by: ['tide'], registry: REGISTRY },
+        { name: 'clock', version: '2.0.0', sha256: 'cd'.repeat(32), by: ['levels', 'tide'], registry: REGISTRY },
       ],
       own: ['tide'],
       problems: [],

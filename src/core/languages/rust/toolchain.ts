@@ -32,7 +32,7 @@ function rustMend(arch: Arch): string {
 }
 
 /** The Rust compilers here, looked for once. */
-function rustOf(machine: Machine): Promise<RustToolchain[]> {
+export function rustOf(machine: Machine): Promise<RustToolchain[]> {
   return machine.once('rust', () => findRust(machine.searchPath));
 }
 

@@ -58,6 +58,8 @@ async function keep(project: Project, { functions, bases }: Settled): Promise<vo
   if (JSON.stringify(lock) !== JSON.stringify(now)) writeLock(project, lock);
 }
 
+const UNASKED = { sources: [], notes: [] } as const;
+
 /** Settles what one function needs from others. */
 async function lockNeeds(
   request: LockRequest,
@@ -71,13 +73,23 @@ async function lockNeeds(
   const known = before.functions[spec.name];
   if (needs === undefined) {
     settled.set(spec.name, undefined);
-    return { name: spec.name, status: 'no-needs', targets: {}, changes: changesBetween(known, undefined) };
+    return { ...UNASKED, name: spec.name, status: 'no-needs', targets: {}, changes: changesBetween(known, undefined) };
   }
   if (known?.inputs === needs.inputs && upgrade.length === 0 && hasFiles(project, work, known))
-    return { name: spec.name, status: 'unchanged', targets: known.targets, changes: [] };
-  const found = await work.settle({ project, spec, known, upgrade, http, machine, onSettling });
+    return {
+      ...{ name: spec.name, status: 'unchanged', targets: known.targets, sources: known.sources ?? [] },
+      ...{ notes: [], changes: [] },
+    };
+  const notes = new Set<string>();
+  const onNote = (text: string): void => void notes.add(text);
+  const found = await work.settle({ project, spec, known, upgrade, http, machine, onSettling, onNote });
   settled.set(spec.name, found);
-  return { name: spec.name, status: 'settled', targets: found.targets, changes: changesBetween(known, found) };
+  return {
+    name: spec.name,
+    status: 'settled',
+    ...{ targets: found.targets, sources: found.sources ?? [], notes: [...notes] },
+    changes: changesBetween(known, found),
+  };
 }
 
 /** What is fetched when it is locked has to be here, since building fetches nothing of it. */

@@ -1,6 +1,6 @@
 /** What locking is asked for, and what comes of it. */
 import type { RegistryConnection } from '../../sources/registry';
-import type { HttpClient } from '../../sources';
+import type { HttpClient, NotedSource } from '../../sources';
 import type { LockedBase, LockedPackage } from '../../project/lockfile';
 import type { Project } from '../../project/targets';
 import type { Arch, FunctionSpec } from '../../sheet';
@@ -33,6 +33,10 @@ export interface LockOutcome {
   /** `unchanged`: the requirements are those that were settled, and nothing was asked of anybody. */
   readonly status: 'unchanged' | 'settled' | 'no-needs';
   readonly targets: Readonly<Record<string, readonly LockedPackage[]>>;
+  /** Who was asked for packages, and why they. */
+  readonly sources: readonly NotedSource[];
+  /** What people should know of the sources that were asked. */
+  readonly notes: readonly string[];
   readonly changes: readonly LockedChange[];
   /** What the image stands on. */
   readonly base?: LockedBase;

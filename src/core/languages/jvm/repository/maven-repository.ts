@@ -9,19 +9,10 @@ import { present } from '../../../base/present';
 import { printable } from '../../../base/text';
 import { child, children, readXml } from '../../../formats/xml';
 import { type Credentials, withoutCredentials } from '../../../toolchains/credentials';
-import { NOT_FOUND, type HttpClient } from '../../../sources';
+import { NOT_FOUND, type ChosenSource, type HttpClient } from '../../../sources';
+import type { Coordinates } from '../maven';
 import type { MavenSettings } from './maven-settings';
 import type { PackageStore, StoredFile } from '../../../sources';
-
-/** A repository as the sheet names it. */
-export interface MavenSource {
-  readonly kind: 'index' | 'folder';
-  /** Address, or absolute path. */
-  readonly at: string;
-  readonly id?: string;
-  /** Patterns of the groups that only this repository serves. */
-  readonly serves?: readonly string[];
-}
 
 export interface MavenFile {
   readonly group: string;
@@ -36,7 +27,7 @@ export interface FetchedArtifact extends StoredFile {
   readonly file: string;
   /** Address, without logins, or absolute path. */
   readonly from: string;
-  readonly source: MavenSource;
+  readonly source: ChosenSource;
 }
 
 const MAX_POM_BYTES = 8 * 1024 * 1024;
@@ -44,14 +35,14 @@ const MAX_SUM_BYTES = 1024;
 const CHECKSUMS = ['sha512', 'sha256', 'sha1', 'md5'] as const;
 
 export class MavenRepositories {
-  readonly #sources: readonly MavenSource[];
+  readonly #sources: readonly ChosenSource[];
   readonly #http: HttpClient;
   readonly #store: PackageStore;
   readonly #settings: MavenSettings;
   readonly #credentials: Credentials;
 
   constructor(
-    sources: readonly MavenSource[],
+    sources: readonly ChosenSource[],
     {
       http,
       store,
@@ -108,6 +99,15 @@ export class MavenRepositories {
     return undefined;
   }
 
+  /** Other repositories that list a version of an artifact beside the one that gave it: only their order decides. */
+  async alsoAt({ group, artifact, version }: Coordinates, from: ChosenSource): Promise<ChosenSource[]> {
+    if (from.serves !== undefined) return [];
+    const others = this.#serving(group).filter((one) => one !== from && this.#base(one) !== this.#base(from));
+    const path = layoutPath({ group, artifact, version, classifier: '', extension: 'pom' });
+    const has = await Promise.all(others.map((one) => this.#document(one, path, MAX_POM_BYTES)));
+    return others.filter((_, i) => has[i] !== undefined);
+  }
+
   /** Logins for an address that a lock names. */
   credentialsFor(url: string): Credentials {
     const source = this.#sources.find(({ kind, at }) => kind === 'index' && url.startsWith(at.replace(/\/+$/, '')));
@@ -124,17 +124,17 @@ export class MavenRepositories {
   }
 
   /** A group that a source is pinned to comes from there alone. */
-  #serving(group: string): MavenSource[] {
-    const fits = ({ serves }: MavenSource): boolean => serves?.some((pattern) => picomatch(pattern)(group)) ?? false;
+  #serving(group: string): ChosenSource[] {
+    const fits = ({ serves }: ChosenSource): boolean => serves?.some((pattern) => picomatch(pattern)(group)) ?? false;
     const pinned = this.#sources.filter(fits);
     return pinned.length > 0 ? pinned : this.#sources.filter(({ serves }) => serves === undefined);
   }
 
-  #base(source: MavenSource): string {
+  #base(source: ChosenSource): string {
     return this.#settings.mirrorFor(present({ id: source.id, url: source.at.replace(/\/+$/, '') })).url;
   }
 
-  #credentialsOf(source: MavenSource): Credentials {
+  #credentialsOf(source: ChosenSource): Credentials {
     const { id } = this.#settings.mirrorFor(present({ id: source.id, url: source.at.replace(/\/+$/, '') }));
     const host = new URL(this.#base(source)).host;
     return {
@@ -143,7 +143,7 @@ export class MavenRepositories {
     };
   }
 
-  async #document(source: MavenSource, path: string, maxBytes: number): Promise<Buffer | undefined> {
+  async #document(source: ChosenSource, path: string, maxBytes: number): Promise<Buffer | undefined> {
     if (source.kind === 'folder') {
       const file = join(source.at, path);
       return existsSync(file) ? readFileSync(file) : undefined;
@@ -154,7 +154,7 @@ export class MavenRepositories {
     return answer === NOT_FOUND ? undefined : answer.bytes;
   }
 
-  async #take(source: MavenSource, path: string): Promise<StoredFile | undefined> {
+  async #take(source: ChosenSource, path: string): Promise<StoredFile | undefined> {
     const file = path.slice(path.lastIndexOf('/') + 1);
     if (source.kind === 'folder') {
       const local = join(source.at, path);
@@ -179,13 +179,13 @@ export class MavenRepositories {
     return stored;
   }
 
-  async #verify(source: MavenSource, path: string, bytes: Buffer): Promise<void> {
+  async #verify(source: ChosenSource, path: string, bytes: Buffer): Promise<void> {
     const sum = await this.#checksum(source, path);
     if (sum !== undefined) compareSum(bytes, sum, this.#shown(source, path));
   }
 
   /** The strongest checksum that the repository has. SHA-1 is what all of them have, and is asked for first. */
-  async #checksum(source: MavenSource, path: string): Promise<Checksum | undefined> {
+  async #checksum(source: ChosenSource, path: string): Promise<Checksum | undefined> {
     const kinds = source.kind === 'folder' ? CHECKSUMS : (['sha1', 'sha256', 'md5'] as const);
     for (const kind of kinds) {
       const found = await this.#document(source, `${path}.${kind}`, MAX_SUM_BYTES);
@@ -203,11 +203,11 @@ export class MavenRepositories {
     return undefined;
   }
 
-  #shown(source: MavenSource, path: string): string {
+  #shown(source: ChosenSource, path: string): string {
     return source.kind === 'folder' ? path : withoutCredentials(`${source.at.replace(/\/+$/, '')}/${path}`);
   }
 
-  #from(source: MavenSource, path: string): string {
+  #from(source: ChosenSource, path: string): string {
     return source.kind === 'folder' ? join(source.at, path) : this.#shown(source, path);
   }
 }

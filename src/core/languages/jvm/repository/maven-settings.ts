@@ -1,20 +1,34 @@
-/** The settings file of Maven: logins by the id of a repository, and mirrors that stand in for repositories. */
+/**
+ * The settings file of Maven ("Settings Reference"): logins by the id of a repository, mirrors that stand in for
+ * repositories, proxies, and the repositories of profiles that are active.
+ */
 import { EmballageError } from '../../../base/errors';
 import { present } from '../../../base/present';
 import { printable } from '../../../base/text';
-import { child, children, childText, readXml } from '../../../formats/xml';
+import { child, children, childText, readXml, type XmlElement } from '../../../formats/xml';
+import type { Way } from '../../../sources';
 
 export interface MavenSettings {
   /** Where to ask instead of a repository, with the id that logins are found by; the repository itself without a mirror. */
   mirrorFor(repository: MavenRepository): MavenRepository;
   /** Value of the Authorization header. @throws EmballageError for a password that only Maven can read */
   loginFor(id: string | undefined): string | undefined;
+  /** The repositories of active profiles. */
+  readonly repositories: readonly StatedRepository[];
+  readonly proxies: Way['proxies'];
+}
+
+/** A repository, and where it is stated. */
+export interface StatedRepository extends MavenRepository {
+  readonly shown: string;
 }
 
 export interface MavenRepository {
   readonly id?: string;
   /** Address, without a slash at the end. */
   readonly url: string;
+  /** The mirror that stands in for it refuses it. */
+  readonly isBlocked?: true;
 }
 
 interface Server {
@@ -23,17 +37,38 @@ interface Server {
   readonly shown: string;
 }
 
+type Variable = (name: string) => string | undefined;
+
 /** @throws EmballageError REQUIREMENTS_INVALID for a file that is no settings file */
 export function readMavenSettings(
   files: readonly { readonly text: string; readonly shown: string }[],
-  variable: (name: string) => string | undefined,
+  variable: Variable,
 ): MavenSettings {
-  const servers = new Map<string, Server>();
-  const mirrors: { readonly of: string; readonly repository: MavenRepository }[] = [];
-  // A variable that is not set stays as it stands.
-  const fill = (text: string): string =>
-    text.replace(/\$\{env\.([^{}]+)\}/g, (whole, name: string) => variable(name) ?? whole);
-  for (const { text, shown } of files) {
+  const reader = new SettingsReader(variable);
+  for (const { text, shown } of files) reader.read(text, shown);
+  const { servers, mirrors, proxies } = reader;
+  return {
+    mirrorFor: (repository) => mirrors.find(({ of }) => isMirrorOf(of, repository))?.repository ?? repository,
+    loginFor: (id) => login(id === undefined ? undefined : servers.get(id), id ?? ''),
+    repositories: reader.activeProfiles().flatMap(({ repositories }) => repositories),
+    proxies: Object.keys(proxies).length > 0 ? proxies : undefined,
+  };
+}
+
+/** Several files: what the first says of an id counts. */
+class SettingsReader {
+  readonly servers = new Map<string, Server>();
+  readonly mirrors: { readonly of: string; readonly repository: MavenRepository }[] = [];
+  readonly proxies: { http?: string; https?: string; except?: string } = {};
+  readonly #profiles = new Map<string, SettingsProfile>();
+  readonly #active = new Set<string>();
+  readonly #variable: Variable;
+
+  constructor(variable: Variable) {
+    this.#variable = variable;
+  }
+
+  read(text: string, shown: string): void {
     const read = readXml(text);
     if ('fault' in read) {
       const { line, column, what } = read.fault;
@@ -45,25 +80,106 @@ export function readMavenSettings(
         mend: 'mend the file',
       });
     }
-    for (const one of children(child(read.root, 'servers'), 'server')) {
-      const id = childText(one, 'id');
-      if (id === undefined || servers.has(id)) continue;
-      servers.set(id, {
-        user: fill(childText(one, 'username') ?? ''),
-        password: fill(childText(one, 'password') ?? ''),
-        shown,
-      });
+    const { root } = read;
+    for (const one of children(child(root, 'servers'), 'server')) this.#server(one, shown);
+    for (const one of children(child(root, 'mirrors'), 'mirror')) this.#mirror(one);
+    for (const one of children(child(root, 'activeProfiles'), 'activeProfile')) this.#active.add(one.text.trim());
+    for (const one of children(child(root, 'profiles'), 'profile')) {
+      const profile = readProfile(one, shown, { fill: (part) => this.#fill(part), variable: this.#variable });
+      if (!this.#profiles.has(profile.id)) this.#profiles.set(profile.id, profile);
     }
-    for (const one of children(child(read.root, 'mirrors'), 'mirror')) {
-      const [of, url] = [childText(one, 'mirrorOf'), childText(one, 'url')];
-      if (of === undefined || url === undefined || childText(one, 'blocked') === 'true') continue;
-      mirrors.push({ of, repository: present({ id: childText(one, 'id'), url: fill(url).replace(/\/+$/, '') }) });
-    }
+    for (const one of children(child(root, 'proxies'), 'proxy'))
+      takeProxy(one, (part) => this.#fill(part), this.proxies);
   }
+
+  /** Those that are active by default are so only where no other is. */
+  activeProfiles(): SettingsProfile[] {
+    const all = [...this.#profiles.values()];
+    const active = all.filter(({ id, isActive }) => this.#active.has(id) || isActive);
+    return active.length > 0 ? active : all.filter(({ isByDefault }) => isByDefault);
+  }
+
+  /** A variable that is not set stays as it stands. */
+  #fill(text: string): string {
+    return text.replace(/\$\{env\.([^{}]+)\}/g, (whole, name: string) => this.#variable(name) ?? whole);
+  }
+
+  #server(element: XmlElement, shown: string): void {
+    const id = childText(element, 'id');
+    if (id === undefined || this.servers.has(id)) return;
+    const text = (name: string): string => this.#fill(childText(element, name) ?? '');
+    this.servers.set(id, { user: text('username'), password: text('password'), shown });
+  }
+
+  #mirror(element: XmlElement): void {
+    const [of, url] = [childText(element, 'mirrorOf'), childText(element, 'url')];
+    if (of === undefined || url === undefined) return;
+    const isBlocked = childText(element, 'blocked') === 'true' ? (true as const) : undefined;
+    const address = this.#fill(url).replace(/\/+$/, '');
+    this.mirrors.push({ of, repository: present({ id: childText(element, 'id'), url: address, isBlocked }) });
+  }
+}
+
+interface SettingsProfile {
+  readonly id: string;
+  readonly isByDefault: boolean;
+  readonly isActive: boolean;
+  readonly repositories: readonly StatedRepository[];
+}
+
+function readProfile(
+  element: XmlElement,
+  shown: string,
+  { fill, variable }: { fill: (text: string) => string; variable: (name: string) => string | undefined },
+): SettingsProfile {
+  const activation = child(element, 'activation');
+  const property = child(activation, 'property');
+  // Only what the environment sets can be known: nothing is given on a command line.
+  const [, isNot, name] = /^(!?)env\.(.+)$/.exec(childText(property, 'name') ?? '') ?? [];
+  const value = name === undefined ? undefined : variable(name);
+  const wanted = childText(property, 'value');
+  const isSet = value !== undefined && (wanted === undefined || wanted === value);
+  const properties = new Map((child(element, 'properties')?.children ?? []).map((one) => [one.name, one.text]));
+  const filled = (text: string): string =>
+    fill(text).replace(/\$\{([^{}]+)\}/g, (whole, key: string) => properties.get(key) ?? whole);
   return {
-    mirrorFor: (repository) => mirrors.find(({ of }) => isMirrorOf(of, repository))?.repository ?? repository,
-    loginFor: (id) => login(id === undefined ? undefined : servers.get(id), id ?? ''),
+    id: childText(element, 'id') ?? '',
+    isByDefault: childText(activation, 'activeByDefault') === 'true',
+    isActive: name !== undefined && isSet === (isNot === ''),
+    repositories: readRepositories(element, shown, filled),
   };
+}
+
+/** The repositories that releases come from, of a POM, a profile or settings. */
+export function readRepositories(
+  element: XmlElement | undefined,
+  shown: string,
+  fill: (text: string) => string,
+): StatedRepository[] {
+  return children(child(element, 'repositories'), 'repository').flatMap((one) => {
+    const url = childText(one, 'url');
+    const isForReleases = childText(child(one, 'releases'), 'enabled') !== 'false';
+    if (url === undefined || !isForReleases || (childText(one, 'layout') ?? 'default') !== 'default') return [];
+    return [present({ id: childText(one, 'id'), url: fill(url).trim().replace(/\/+$/, ''), shown })];
+  });
+}
+
+function takeProxy(
+  element: XmlElement,
+  fill: (text: string) => string,
+  to: { http?: string; https?: string; except?: string },
+): void {
+  const text = (name: string): string => fill(childText(element, name) ?? '');
+  const host = text('host');
+  if (host === '' || childText(element, 'active') === 'false') return;
+  const user = text('username');
+  const login = user === '' ? '' : `${encodeURIComponent(user)}:${encodeURIComponent(text('password'))}@`;
+  const address = `http://${login}${host}:${text('port') === '' ? '8080' : text('port')}`;
+  // The protocol is that of the addresses that are asked for; where only one is stated it serves both.
+  if (text('protocol') === 'https') to.https ??= address;
+  else to.http ??= address;
+  const except = text('nonProxyHosts');
+  if (except !== '') to.except ??= except.replaceAll('|', ',').replaceAll('*.', '.');
 }
 
 /** `*`, `external:*`, ids, and `!id` for those that it does not stand in for. */
@@ -71,7 +187,14 @@ function isMirrorOf(pattern: string, { id = '', url }: MavenRepository): boolean
   const parts = pattern.split(',').map((one) => one.trim());
   if (id !== '' && parts.includes(`!${id}`)) return false;
   const isLocal = /^file:|^https?:\/\/(?:localhost|127\.|\[::1\])/.test(url);
-  return parts.some((one) => one === '*' || (one === 'external:*' && !isLocal) || (id !== '' && one === id));
+  const isPlain = url.startsWith('http:');
+  return parts.some(
+    (one) =>
+      one === '*' ||
+      (one === 'external:*' && !isLocal) ||
+      (one === 'external:http:*' && !isLocal && isPlain) ||
+      (id !== '' && one === id),
+  );
 }
 
 function login(server: Server | undefined, id: string): string | undefined {

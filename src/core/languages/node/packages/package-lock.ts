@@ -1,6 +1,6 @@
 /** Reads `package-lock.json`, lockfile versions 2 and 3: the list `packages`, keyed by where each package is installed. */
 import { EmballageError } from '../../../base/errors';
-import { unsafePathReason } from '../../../base/paths';
+import { baseOf, unsafePathReason } from '../../../base/paths';
 import { count, printable } from '../../../base/text';
 
 export interface LockEntry {
@@ -24,6 +24,22 @@ export interface LockEntry {
   readonly os?: readonly string[];
   readonly cpu?: readonly string[];
   readonly libc?: readonly string[];
+}
+
+/** What a package.json asks for. */
+export interface Manifest {
+  readonly dependencies: Readonly<Record<string, string>>;
+  readonly optionalDependencies: Readonly<Record<string, string>>;
+  readonly peerDependencies: Readonly<Record<string, string>>;
+}
+
+/** What a package.json asks for; a name that stands in both is optional. */
+export function manifestOf(value: Record<string, unknown>): Manifest {
+  const optionalDependencies = texts(value.optionalDependencies);
+  const dependencies = Object.fromEntries(
+    Object.entries(texts(value.dependencies)).filter(([name]) => !(name in optionalDependencies)),
+  );
+  return { dependencies, optionalDependencies, peerDependencies: texts(value.peerDependencies) };
 }
 
 export type PackageLock = ReadonlyMap<string, LockEntry>;
@@ -101,7 +117,8 @@ function nameInPath(key: string): string {
   return at < 0 ? key : key.slice(at + 'node_modules/'.length);
 }
 
-function texts(value: unknown): Record<string, string> {
+/** The texts in a mapping, by their keys. */
+export function texts(value: unknown): Record<string, string> {
   return Object.fromEntries(
     Object.entries(asRecord(value)).flatMap(([name, range]) => (typeof range === 'string' ? [[name, range]] : [])),
   );
@@ -114,6 +131,13 @@ function list(value: unknown): string[] {
 /** A value as a mapping; undefined for anything else. */
 export function asRecord(value: unknown): Record<string, unknown> {
   return typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Record<string, unknown>) : {};
+}
+
+/** How the lock of a name is written anew. */
+export function writtenAnew(path: string): string {
+  const name = baseOf(path);
+  if (name === 'yarn.lock') return '`yarn install`';
+  return name === 'pnpm-lock.yaml' ? '`pnpm install --lockfile-only`' : '`npm install --package-lock-only`';
 }
 
 export function invalid(where: string, expected: string, found: string, mend: string, cause?: unknown): EmballageError {

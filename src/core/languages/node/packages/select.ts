@@ -5,20 +5,13 @@ import { EmballageError, type Problem } from '../../../base/errors';
 import { settlePath } from '../../../base/paths';
 import { count, printable } from '../../../base/text';
 import { nearestInstalled } from '../owner';
-import { invalid, type LockEntry, type PackageLock } from './package-lock';
+import { invalid, writtenAnew, type LockEntry, type Manifest, type PackageLock } from './package-lock';
 
 /** A target in the words of `os`, `cpu` and `libc`. */
 export interface NodeTarget {
   readonly os: 'linux';
   readonly cpu: 'x64' | 'arm64';
   readonly libc: 'glibc' | 'musl';
-}
-
-/** What a package.json asks for. */
-export interface Manifest {
-  readonly dependencies: Readonly<Record<string, string>>;
-  readonly optionalDependencies: Readonly<Record<string, string>>;
-  readonly peerDependencies: Readonly<Record<string, string>>;
 }
 
 /** A package that is needed, with the keys of those that it finds under each name. */
@@ -41,7 +34,12 @@ export function selectPackages(
   const selected = new Map<string, SelectedPackage>();
   const root = lock.get(from);
   if (root === undefined)
-    throw invalid(shown, `the folder \`${from}\` among its workspaces`, 'none of that name', 'run `npm install`');
+    throw invalid(
+      shown,
+      `the folder \`${from}\` among its workspaces`,
+      'none of that name',
+      `run ${writtenAnew(shown)}`,
+    );
   const open = [root];
   for (let entry = open.pop(); entry !== undefined; entry = open.pop()) {
     if (selected.has(entry.key)) continue;
@@ -102,7 +100,7 @@ export function findFrom(lock: PackageLock, key: string, name: string): LockEntr
 export function linkTarget(lock: PackageLock, link: LockEntry, shown: string): LockEntry {
   const found = lock.get(settlePath(link.resolved ?? '') ?? '..');
   if (found !== undefined && !found.isLink) return found;
-  throw invalid(shown, `the folder of \`${printable(link.key)}\``, 'none of that name', 'write the lock anew with npm');
+  throw invalid(shown, `the folder of \`${printable(link.key)}\``, 'none of that name', `run ${writtenAnew(shown)}`);
 }
 
 function fits({ os, cpu, libc }: LockEntry, target: NodeTarget): boolean {
@@ -129,8 +127,8 @@ function refuseForgotten(entry: LockEntry, name: string, target: NodeTarget, sho
     doing: 'choosing packages for the target',
     where: shown,
     expected: `\`${printable(name)}\`, which \`${printable(entry.name)}\` needs on ${target.os} ${target.cpu}`,
-    found: 'none: npm left it out when it wrote the lock on another machine',
-    mend: 'remove node_modules and package-lock.json, and run `npm install` again',
+    found: 'none: it was left out when the lock was written on another machine',
+    mend: `remove node_modules and the lock, and run ${writtenAnew(shown)} again`,
   });
 }
 
@@ -140,7 +138,7 @@ function missing(entry: LockEntry, { name, range }: Edge, shown: string): Emball
     shown,
     `\`${printable(name)}\` ${printable(range)}, which ${who} asks for`,
     'none',
-    'run `npm install`',
+    `run ${writtenAnew(shown)}`,
   );
 }
 
@@ -170,22 +168,22 @@ export function compareWithManifest(
   const problems: Problem[] = [];
   for (const kind of ['dependencies', 'optionalDependencies', 'peerDependencies'] as const)
     for (const [name, range] of Object.entries(manifest[kind])) {
-      if (locked?.[kind][name] === range) continue;
       const found = findFrom(lock, from, name);
+      if (locked?.[kind][name] === range && (found !== undefined || kind !== 'dependencies')) continue;
       if (found === undefined && kind === 'peerDependencies') continue;
       if (found !== undefined && accepts(range, found)) continue;
       problems.push({
         place: placeOf(name),
         expected: `\`${printable(name)}\` ${printable(range)} in ${shownLock}`,
         found: found === undefined ? 'nothing of that name' : `version ${printable(found.version)}`,
-        mend: 'run `npm install`, which writes the lock anew',
+        mend: `run ${writtenAnew(shownLock)}, which writes the lock anew`,
       });
     }
   if (problems.length === 0) return;
   throw new EmballageError('REQUIREMENTS_INVALID', {
     doing: `holding ${shown} against ${shownLock}`,
     found: count(problems.length, 'difference'),
-    mend: 'run `npm install`',
+    mend: `run ${writtenAnew(shownLock)}`,
     problems,
   });
 }

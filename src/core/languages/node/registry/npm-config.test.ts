@@ -6,7 +6,7 @@ import { readNpmConfig } from './npm-config';
 
 const variable = (name: string): string | undefined => ({ TOKEN: 'from-env' })[name];
 const config = (...texts: readonly string[]): ReturnType<typeof readNpmConfig> =>
-  readNpmConfig(texts.map((text) => ({ text, variable })));
+  readNpmConfig(texts.map((text) => ({ text, shown: '.npmrc', variable })));
 const login = (text: string, url: string): string | undefined =>
   config(text).credentials.authorizationFor(new URL(url));
 
@@ -16,7 +16,7 @@ describe('the npm configuration', () => {
       '@fernhaven:registry=https://own.example/npm',
       'registry = https://all.example\n@fernhaven:registry=https://other.example',
     );
-    expect(['levels', '@fernhaven/words', '@else/x'].map((name) => found.registryFor(name))).toEqual([
+    expect(['levels', '@fernhaven/words', '@else/x'].map((name) => found.registryFor(name)?.at)).toEqual([
       'https://all.example/',
       'https://own.example/npm/',
       'https://all.example/',
