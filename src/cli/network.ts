@@ -2,7 +2,7 @@
 import { readFileSync } from 'node:fs';
 import { pipeline, Readable } from 'node:stream';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { rootCertificates } from 'node:tls';
+import { createSecureContext, rootCertificates } from 'node:tls';
 import { createGunzip } from 'node:zlib';
 import { EnvHttpProxyAgent, errors, request, type Dispatcher } from 'undici';
 import { EmballageError, messageOf } from '../core/base/errors';
@@ -26,14 +26,16 @@ function dispatcher(way: Way): Dispatcher {
   const known = clients.get(key);
   if (known !== undefined) return known;
   const { authorities = [], proxies } = way;
-  const ca = [...rootCertificates, ...environmentAuthorities(), ...authorities];
+  const more = [...new Set([...environmentAuthorities(), ...authorities])];
+  // Reading authorities takes a while: it is done once, and only where there are more than the runtime's own.
+  const tls = more.length === 0 ? {} : { secureContext: createSecureContext({ ca: [...rootCertificates, ...more] }) };
   const excepted = proxies?.except ?? process.env.no_proxy ?? process.env.NO_PROXY ?? '';
   const made = new EnvHttpProxyAgent({
     headersTimeout: SILENCE_MS,
     bodyTimeout: SILENCE_MS,
-    connect: { timeout: CONNECT_MS, ca },
-    requestTls: { ca },
-    proxyTls: { ca },
+    connect: { timeout: CONNECT_MS, ...tls },
+    requestTls: tls,
+    proxyTls: tls,
     // Proxies forward what is not encrypted; few let it pass as a tunnel.
     proxyTunnel: false,
     ...proxyAddress('httpProxy', proxies?.http, ['http_proxy', 'HTTP_PROXY']),

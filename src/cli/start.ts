@@ -1,4 +1,5 @@
 /** Starts the program. Loads as little as it can: asking for help must not cost what building costs. */
+import { endOnSignals } from './interrupt';
 import { OVERVIEW_WORDS, overview } from './overview';
 import { programName } from './program';
 
@@ -11,16 +12,7 @@ process.stdout.on('error', (error: NodeJS.ErrnoException) => {
   throw error;
 });
 
-// Ended from outside, it leaves nothing behind: what was unpacked is removed, what was started is ended.
-for (const [signal, number] of [
-  ['SIGINT', 2],
-  ['SIGTERM', 15],
-  ['SIGHUP', 1],
-] as const)
-  process.on(signal, () => {
-    // Commands that run until they are interrupted listen themselves.
-    if (process.listenerCount(signal) === 1) process.exit(128 + number);
-  });
+endOnSignals();
 
 if (first === undefined || (args.length === 1 && OVERVIEW_WORDS.includes(first))) {
   process.stdout.write(overview(programName()));

@@ -221,7 +221,7 @@ describe('adapter: http', () => {
   it('is only for the language it is for, as other keys are', () => {
     const root = nodeProject(
       { 'alert.mjs': ECHO },
-      { adapter: 'wsgi', bytecode: true, minify: true, needs: ['levels'], relocate: [] },
+      { adapter: 'wsgi', bytecode: true, minify: true, needs: ['levels'] },
     );
     const { status, stderr } = run(root, ['build']);
     expect(status).toBe(2);
@@ -230,7 +230,6 @@ describe('adapter: http', () => {
       'it only for Python functions',
       '`link: true` beside it',
       '`yarn.lock` or `pnpm-lock.yaml`, or `node_modules`',
-      'it only for JVM functions',
     ])
       expect(stderr).toContain(part);
   });

@@ -1,5 +1,5 @@
 /** `demo`: the full example on made-up data, every command as a person would type it. */
-import { spawn, spawnSync } from 'node:child_process';
+import { spawn } from 'node:child_process';
 import { cpSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, relative, resolve } from 'node:path';
@@ -10,6 +10,7 @@ import { workOf } from '../../core/languages';
 import { SHEET_NAME } from '../../core/project/open-project';
 import { findEmulators, missingEmulators } from '../../core/toolchains/emulator';
 import { programsNamed } from '../../core/toolchains/programs';
+import { endsWithUs } from '../../core/toolchains/run-program';
 import { whyNoRoot } from '../../standins/host';
 import { EXIT, text, type CommandModule, type ExitCode } from './command';
 
@@ -41,14 +42,14 @@ export const command: CommandModule = {
     }),
   async run(args, session) {
     const folder = makeFolder(text(args, 'into'), session);
-    cpSync(join(EXAMPLES, 'fernhaven-tides'), folder, { recursive: true });
     const index = await serveExample(['index', join(EXAMPLES, 'fernhaven-packages')], / at (http:\S+)\n/);
     const images = mkdtempSync(join(tmpdir(), 'fernhaven-moorings-'));
     const registry = await serveExample(['registry', images], / at (\S+:\d+)\n/);
     try {
-      pointAt(index.url, registry.url, folder);
+      makeExample(folder, (made) => pointAt(index.url, registry.url, made));
       const steps = await possibleSteps(folder, session);
-      const unexpected = steps.filter((step, i) => !runStep(step, i, folder, session));
+      const unexpected: Step[] = [];
+      for (const [i, step] of steps.entries()) if (!(await runStep(step, i, folder, session))) unexpected.push(step);
       session.document({ folder, steps: steps.length, unexpected: unexpected.map((step) => step.args.join(' ')) });
       return conclude(unexpected, folder, session);
     } finally {
@@ -62,7 +63,7 @@ export const command: CommandModule = {
 const EXAMPLES = join(__dirname, '../../../demo');
 /** Where the example's files say that its packages are. */
 const INDEX_IN_FILES = 'http://127.0.0.1:8427/';
-const FILES_WITH_INDEX = ['emballage.yaml', 'berths.yaml', '.npmrc'];
+const FILES_WITH_INDEX = ['emballage.yaml', 'berths.yaml', 'sizes.yaml'];
 /** Where the destination of images says that its registry is. */
 const REGISTRY_IN_FILES = '127.0.0.1:8430';
 
@@ -125,7 +126,8 @@ function conclude(unexpected: readonly Step[], folder: string, session: Session)
  */
 function serveExample(what: readonly string[], pattern: RegExp): Promise<{ readonly url: string; close(): void }> {
   const args = [process.argv[1] ?? '', 'stand-in', ...what, '--port', '0', '--no-color'];
-  const child = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'inherit'] });
+  const child = spawn(process.execPath, args, { detached: true, stdio: ['ignore', 'pipe', 'inherit'] });
+  endsWithUs(child);
   return new Promise((resolve, reject) => {
     let said = '';
     child.stdout.on('data', (bytes: Buffer) => {
@@ -145,6 +147,17 @@ function serveExample(what: readonly string[], pattern: RegExp): Promise<{ reado
       ),
     );
   });
+}
+
+/** Whole or not at all. */
+function makeExample(folder: string, finish: (folder: string) => void): void {
+  try {
+    cpSync(join(EXAMPLES, 'fernhaven-tides'), folder, { recursive: true });
+    finish(folder);
+  } catch (error) {
+    rmSync(folder, { recursive: true, force: true });
+    throw error;
+  }
 }
 
 /** The example's files, with the ports that were free. */
@@ -171,16 +184,19 @@ function makeFolder(into: string | undefined, session: Session): string {
 }
 
 /** Whether the step ended as it should. */
-function runStep(step: Step, index: number, folder: string, session: Session): boolean {
+async function runStep(step: Step, index: number, folder: string, session: Session): Promise<boolean> {
   const { paint } = session;
   const shown = `${programName()} ${step.args.join(' ')}`;
   session.say(
     `${index === 0 ? '' : '\n'}${paint.bold(`${String(index + 1)}. ${step.says}`)}\n   ${paint.dim('$')} ${paint.name(shown)}\n`,
   );
   const color = paint.bold('x') === 'x' ? ['--no-color'] : ['--color'];
-  const { status } = spawnSync(process.execPath, [process.argv[1] ?? '', ...step.args, ...color], {
+  const child = spawn(process.execPath, [process.argv[1] ?? '', ...step.args, ...color], {
     cwd: folder,
+    detached: true,
     stdio: ['ignore', session.json ? 'ignore' : 'inherit', session.json ? 'ignore' : 'inherit'],
   });
+  endsWithUs(child);
+  const status = await new Promise<number | null>((done, reject) => child.once('error', reject).once('close', done));
   return status === step.exit;
 }

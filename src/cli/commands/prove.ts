@@ -1,8 +1,6 @@
 /** `prove`: builds again in changed surroundings and compares the bytes. */
-import { execFile } from 'node:child_process';
 import { appendFileSync, copyFileSync, statSync } from 'node:fs';
 import { basename, join } from 'node:path';
-import { promisify } from 'node:util';
 import { EmballageError } from '../../core/base/errors';
 import { count } from '../../core/base/text';
 import { formatTime } from '../../core/base/units';
@@ -18,6 +16,7 @@ import {
 } from '../../core/pipeline/prove';
 import { selectFunctions, targetsOf, type Project } from '../../core/project/targets';
 import type { FunctionSpec } from '../../core/sheet';
+import { runProgram } from '../../core/toolchains/run-program';
 import { userCaches } from '../machine';
 import { TOOL } from '../program';
 import { withScratch } from '../scratch';
@@ -110,26 +109,21 @@ async function runBuild(
   ];
   // Third-party files lie with the user, by their digests, whoever that is said to be.
   const env = { ...process.env, XDG_CACHE_HOME: userCaches(), ...variation.env };
-  try {
-    await promisify(execFile)('/bin/sh', ['-c', `${umask}exec "$@"`, 'sh', ...program, ...args], {
-      cwd: root,
-      env,
-      maxBuffer: MAX_OUTPUT,
-    });
-  } catch (cause) {
-    const stderr = typeof cause === 'object' && cause !== null && 'stderr' in cause ? String(cause.stderr) : '';
-    throw new EmballageError(
-      'REBUILD_FAILED',
-      {
-        doing: `building with ${variation.title}`,
-        expected: 'the build to work there too',
-        found: 'it failed',
-        mend: 'see what it said',
-        details: stderr.trim().split('\n'),
-      },
-      cause,
-    );
-  }
+  const end = await runProgram({
+    program: '/bin/sh',
+    args: ['-c', `${umask}exec "$@"`, 'sh', ...program, ...args],
+    cwd: root,
+    env,
+    maxBytes: MAX_OUTPUT,
+  });
+  if (end.code === 0) return;
+  throw new EmballageError('REBUILD_FAILED', {
+    doing: `building with ${variation.title}`,
+    expected: 'the build to work there too',
+    found: 'it failed',
+    mend: 'see what it said',
+    details: end.stderr.trim().split('\n'),
+  });
 }
 
 function lineText({ variation, differences }: ProofLine, paint: Paint): string {

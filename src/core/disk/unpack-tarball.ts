@@ -3,6 +3,7 @@ import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { gunzipSync } from 'node:zlib';
+import { breathe } from '../base/breathe';
 import { EmballageError, isRangeError, messageOf } from '../base/errors';
 import { printable } from '../base/text';
 import { formatSize } from '../base/units';
@@ -35,8 +36,8 @@ export interface TarballRequest {
 /** @throws EmballageError PACKAGE_INVALID; then nothing is left behind */
 export function unpackTarball(request: TarballRequest): Promise<UnpackedTarball> {
   const { path, file, folder, mustHave, beside = {} } = request;
-  return unpackOnce({ folder, manifest: MANIFEST, shown: file }, (files) => {
-    const unpacked = unpackInto(gunzip(readFileSync(path), file), { file, mustHave }, files);
+  return unpackOnce({ folder, manifest: MANIFEST, shown: file }, async (files) => {
+    const unpacked = await unpackInto(gunzip(readFileSync(path), file), { file, mustHave }, files);
     for (const [name, text] of Object.entries(beside))
       if (!existsSync(join(files, name))) guarded(file, () => writeFileSync(join(files, name), text));
     return { files: unpacked };
@@ -53,11 +54,11 @@ function gunzip(bytes: Buffer, file: string): Buffer {
   }
 }
 
-function unpackInto(
+async function unpackInto(
   tar: Buffer,
   { file, mustHave }: Pick<TarballRequest, 'file' | 'mustHave'>,
   folder: string,
-): UnpackedFile[] {
+): Promise<UnpackedFile[]> {
   const files = new Map<string, UnpackedFile>();
   for (const entry of readTar(tar, file)) {
     // Everything lies in one folder.
@@ -73,6 +74,7 @@ function unpackInto(
     const sha256 = createHash('sha256').update(entry.bytes).digest('hex');
     // Where a path comes twice the later one counts, as it does for tar.
     files.set(path, { path, sha256, size: entry.bytes.length, isProgram });
+    if (files.size % 32 === 0) await breathe();
   }
   if (!files.has(mustHave)) throw bad(file, `a ${mustHave}`, 'none');
   return [...files.values()];

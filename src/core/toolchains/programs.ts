@@ -1,10 +1,10 @@
 /** Looks for programs by name and asks them for their version. */
-import { execFile } from 'node:child_process';
 import { accessSync, constants, readdirSync, realpathSync } from 'node:fs';
 import { join } from 'node:path';
-import { promisify } from 'node:util';
+import { runProgram } from './run-program';
 
 const PATIENCE_MS = 10_000;
+const MAX_ANSWER_BYTES = 1024 * 1024;
 
 /** Programs on a search path whose names match, each once, in the order of the path. */
 export function programsNamed(pattern: RegExp, searchPath: string): string[] {
@@ -29,11 +29,14 @@ export async function askProgram(
   env?: Readonly<Record<string, string>>,
 ): Promise<string | undefined> {
   try {
-    const { stdout } = await promisify(execFile)(path, [...args], {
-      timeout: PATIENCE_MS,
-      ...(env !== undefined && { env: { ...env } }),
+    const end = await runProgram({
+      program: path,
+      args,
+      patienceMs: PATIENCE_MS,
+      maxBytes: MAX_ANSWER_BYTES,
+      ...(env !== undefined && { env }),
     });
-    return stdout;
+    return end.code === 0 ? end.stdout : undefined;
   } catch {
     return undefined;
   }

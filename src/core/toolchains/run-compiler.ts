@@ -1,8 +1,7 @@
 /** Runs compilers of native code in a clean environment, and tells what they said when they fail. */
-import { execFile } from 'node:child_process';
-import { promisify } from 'node:util';
-import { EmballageError } from '../base/errors';
+import { EmballageError, messageOf, systemCode } from '../base/errors';
 import { printable } from '../base/text';
+import { runProgram, type ProgramEnd } from './run-program';
 
 export interface CompilerRun {
   /** Absolute path. */
@@ -41,41 +40,28 @@ export function cleanEnvironment(home: string, epochSeconds: number): Record<str
  */
 export async function runCompiler(run: CompilerRun): Promise<string> {
   const { program, args, cwd, env, doing } = run;
+  let end: ProgramEnd;
   try {
-    const { stdout } = await promisify(execFile)(program, [...args], {
-      cwd,
-      env: { ...env },
-      timeout: PATIENCE_MS,
-      maxBuffer: MAX_OUTPUT_BYTES,
-    });
-    return stdout;
+    end = await runProgram({ program, args, cwd, env, patienceMs: PATIENCE_MS, maxBytes: MAX_OUTPUT_BYTES });
   } catch (error) {
-    throw failed(error, run, doing);
+    const found = systemCode(error) ?? messageOf(error);
+    const facts = { doing, where: program, expected: 'a compiler that starts', found, mend: 'install it again' };
+    throw new EmballageError('TOOLCHAIN_MISSING', facts, error);
   }
+  if (end.code === 0) return end.stdout;
+  throw failed(end, run, doing);
 }
 
-function failed(error: unknown, run: CompilerRun, doing: string): EmballageError {
-  const { code, signal, stderr = '' } = error as { code?: unknown; signal?: string | null; stderr?: string };
-  if (typeof code === 'string')
-    return new EmballageError(
-      'TOOLCHAIN_MISSING',
-      { doing, where: run.program, expected: 'a compiler that starts', found: code, mend: 'install it again' },
-      error,
-    );
+function failed({ code, signal, stderr }: ProgramEnd, run: CompilerRun, doing: string): EmballageError {
   const lines = stderr.split('\n').filter((line) => line.trim() !== '' && !PROGRESS.test(line));
   // Compilers tell the first mistake first; what follows often comes of it.
   const shown = lines.slice(0, MAX_LINES).map((line) => printable(run.shown(line)));
   const left = lines.length - shown.length;
-  return new EmballageError(
-    'COMPILER_FAILED',
-    {
-      doing,
-      expected: 'a compiler that succeeds',
-      found:
-        typeof signal === 'string' ? `one that was ended by ${signal}` : `one that failed, exit code ${String(code)}`,
-      mend: shown.length === 0 ? 'run the compiler by hand' : 'mend what it says',
-      details: left > 0 ? [...shown, `… ${String(left)} lines more`] : shown,
-    },
-    error,
-  );
+  return new EmballageError('COMPILER_FAILED', {
+    doing,
+    expected: 'a compiler that succeeds',
+    found: signal === undefined ? `one that failed, exit code ${String(code)}` : `one that was ended by ${signal}`,
+    mend: shown.length === 0 ? 'run the compiler by hand' : 'mend what it says',
+    details: left > 0 ? [...shown, `… ${String(left)} lines more`] : shown,
+  });
 }

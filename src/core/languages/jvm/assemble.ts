@@ -46,9 +46,9 @@ export interface JvmAssembled {
 }
 
 /** Everything that goes into the JAR of a function. */
-export function assembleJvm(request: JvmAssembleRequest): JvmAssembled {
+export async function assembleJvm(request: JvmAssembleRequest): Promise<JvmAssembled> {
   const merged = mergeJars(request);
-  const traced = request.trim === 'traced' ? trace(request, merged) : undefined;
+  const traced = request.trim === 'traced' ? await trace(request, merged) : undefined;
   const keeps = traced === undefined ? undefined : keeper(request, merged, traced);
   const byOf = new Map(request.inputs.map((input) => [input.owner, input.by]));
   const kept = merged.entries.filter((one) => keeps?.(one) !== false);
@@ -71,7 +71,7 @@ export function classNameOf(path: string): string {
   return withoutRelease(path).path.slice(0, -'.class'.length);
 }
 
-function trace(request: JvmAssembleRequest, merged: Merged): TracedClasses {
+function trace(request: JvmAssembleRequest, merged: Merged): Promise<TracedClasses> {
   const classes = new Map<string, { facts: ClassFacts; owner: string }>();
   const owners = new Map(merged.entries.map(({ path, input }) => [path, input.owner]));
   for (const input of request.inputs)

@@ -58,7 +58,7 @@ export async function assemble(request: AssemblyRequest<'jvm'>, whole: FileSet):
     const selection = makeSelection([], spec.keep);
     const { main, append, deep: isDeep } = spec.own;
     const roots = [spec.entry.file, ...(main === undefined ? [] : [main])].map((name) => name.replaceAll('.', '/'));
-    const assembled = assembleJvm({
+    const assembled = await assembleJvm({
       inputs,
       roots,
       trim: spec.trim,

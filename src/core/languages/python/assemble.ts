@@ -1,6 +1,7 @@
 /** Puts packages and the function's own files together: what goes where, what is taken out, what clashes. */
 import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
+import { breathe } from '../../base/breathe';
 import { comparePaths } from '../../base/paths';
 import type { Overlap, Reason, StoredContent, Trimmed, UnseenImport } from '../../fileset/model';
 import type { Trim } from '../../sheet';
@@ -70,11 +71,11 @@ interface Candidate extends InstalledFile {
 }
 
 /** Which files of packages and of the function go in, and why. */
-export function assemblePython(request: AssembleRequest): Assembled {
+export async function assemblePython(request: AssembleRequest): Promise<Assembled> {
   const trimmed: Trimmed[] = [];
   const { placed, overlaps } = placeFiles(request);
-  const safe = request.trim === 'off' ? placed : trimSafely(placed, request, trimmed);
-  const trace = request.trim === 'traced' ? traceAll(safe, request) : undefined;
+  const safe = request.trim === 'off' ? placed : await trimSafely(placed, request, trimmed);
+  const trace = request.trim === 'traced' ? await traceAll(safe, request) : undefined;
   const kept = trace === undefined ? safe : dropUnreached(safe, trace, request, trimmed);
   const files = [...kept.values()].map((one) => asPlaced(one, trace, request));
   const dropped = request.own.filter(({ path, isKept }) => trace !== undefined && !isKept && !trace.reached.has(path));
@@ -112,11 +113,11 @@ function digestOf({ content }: InstalledFile): string {
   return content.kind === 'file' ? content.sha256 : content.text;
 }
 
-function trimSafely(
+async function trimSafely(
   placed: ReadonlyMap<string, Candidate>,
   request: AssembleRequest,
   trimmed: Trimmed[],
-): Map<string, Candidate> {
+): Promise<Map<string, Candidate>> {
   const kept = new Map<string, Candidate>();
   const byPackage = new Map<PackageInput, Set<string>>();
   for (const [path, one] of placed) byPackage.set(one.package, (byPackage.get(one.package) ?? new Set()).add(path));
@@ -125,6 +126,7 @@ function trimSafely(
     for (const path of siblings) {
       const one = placed.get(path);
       if (one === undefined) continue;
+      if (path.endsWith('.so')) await breathe();
       const by = request.keptBy(path) === undefined ? safeRuleFor({ path, siblings, usesTests }) : undefined;
       if (by === undefined) kept.set(path, stripped(one, request, trimmed));
       else trimmed.push({ path, size: sizeOf(one), package: owner.name, by });
@@ -152,7 +154,7 @@ function importsTests(siblings: ReadonlySet<string>, placed: ReadonlyMap<string,
   return false;
 }
 
-function traceAll(placed: ReadonlyMap<string, Candidate>, request: AssembleRequest): Trace {
+function traceAll(placed: ReadonlyMap<string, Candidate>, request: AssembleRequest): Promise<Trace> {
   const files = new Map([
     ...request.own.map(({ path }) => [path, { owner: '' }] as const),
     ...[...placed].map(([path, one]) => [path, { owner: one.package.name }] as const),

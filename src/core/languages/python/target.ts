@@ -41,7 +41,7 @@ async function assembleSources(request: AssemblyRequest<'python'>, whole: FileSe
   if (packages.length === 0 && spec.trim !== 'traced') return { fileSet: withAdapter(project, spec, base), ...plain };
   const ready = await readyPackages(request);
   const inputs = ready.map(({ locked, wheel }) => ({ ...locked, wheel }));
-  const assembled = assembleFiles(project, spec, base, inputs);
+  const assembled = await assembleFiles(project, spec, base, inputs);
   const { trimmed, overlaps, unseen } = assembled;
   const fileSet = withAdapter(project, spec, joinSets(project, base, assembled));
   return { ...plain, fileSet, trimmed, overlaps, unseen };
@@ -82,7 +82,7 @@ function assembleFiles(
   spec: FunctionSpec,
   base: FileSet,
   packages: readonly PackageInput[],
-): Assembled {
+): Promise<Assembled> {
   const selection = makeSelection([], spec.keep);
   const own = base.entries.flatMap((entry) => (entry.kind === 'file' ? [entry] : []));
   return assemblePython({

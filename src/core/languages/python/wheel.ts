@@ -5,6 +5,7 @@
 import { createHash } from 'node:crypto';
 import { closeSync, mkdirSync, openSync, readFileSync, writeSync } from 'node:fs';
 import { dirname, join } from 'node:path';
+import { breathe } from '../../base/breathe';
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { withFileSource } from '../../disk/file-source';
@@ -60,6 +61,7 @@ async function unpackInto(source: ByteSource, file: string, folder: string): Pro
     if (!folders.has(dirname(path))) guarded(path, () => mkdirSync(dirname(path), { recursive: true }));
     folders.add(dirname(path));
     files.push(await unpackEntry(source, entry, path));
+    await breathe();
   }
   const read = (name: string): string | undefined =>
     files.some((one) => one.path === `${distInfo}/${name}`)

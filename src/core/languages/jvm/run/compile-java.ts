@@ -1,8 +1,7 @@
 /** Runs the Java compiler with fixed flags in a clean environment. */
-import { execFile } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { promisify } from 'node:util';
+import { runProgram } from '../../../toolchains/run-program';
 import { EmballageError, type Problem } from '../../../base/errors';
 import { count, printable } from '../../../base/text';
 import type { JavaRuntime } from './machines';
@@ -54,24 +53,18 @@ export async function compileJava(request: CompileRequest): Promise<void> {
       ...sources.map(quoted),
     ].join('\n'),
   );
-  try {
-    await promisify(execFile)(
-      java.compiler ?? '',
-      ['-J-Duser.language=en', '-J-Duser.country=US', '-J-Dfile.encoding=UTF-8', `@${args}`],
-      {
-        env: { LC_ALL: 'C.UTF-8', HOME: scratch, PATH: '/usr/bin:/bin' },
-        cwd: scratch,
-        timeout: PATIENCE_MS,
-        maxBuffer: MAX_OUTPUT_BYTES,
-      },
-    );
-  } catch (error) {
-    const { stderr = '' } = error as { stderr?: string };
-    throw failed(stderr, request.shown, error);
-  }
+  const { code, stderr } = await runProgram({
+    program: java.compiler ?? '',
+    args: ['-J-Duser.language=en', '-J-Duser.country=US', '-J-Dfile.encoding=UTF-8', `@${args}`],
+    env: { LC_ALL: 'C.UTF-8', HOME: scratch, PATH: '/usr/bin:/bin' },
+    cwd: scratch,
+    patienceMs: PATIENCE_MS,
+    maxBytes: MAX_OUTPUT_BYTES,
+  });
+  if (code !== 0) throw failed(stderr, request.shown);
 }
 
-function failed(log: string, shown: (path: string) => string, cause: unknown): EmballageError {
+function failed(log: string, shown: (path: string) => string): EmballageError {
   const problems: Problem[] = [];
   const lines = log.split('\n');
   lines.forEach((line, i) => {
@@ -89,21 +82,17 @@ function failed(log: string, shown: (path: string) => string, cause: unknown): E
     });
   });
   const all = problems.slice(0, MAX_PROBLEMS);
-  return new EmballageError(
-    'COMPILE_FAILED',
-    {
-      doing: 'compiling Java',
-      found: problems.length === 0 ? 'a compiler that failed' : count(problems.length, 'mistake'),
-      mend: all.length === 0 ? 'see what it says below' : 'mend what is listed',
-      ...(all.length > 0
-        ? { problems: all }
-        : {
-            details: lines
-              .filter((line) => line !== '')
-              .slice(-12)
-              .map(printable),
-          }),
-    },
-    cause,
-  );
+  return new EmballageError('COMPILE_FAILED', {
+    doing: 'compiling Java',
+    found: problems.length === 0 ? 'a compiler that failed' : count(problems.length, 'mistake'),
+    mend: all.length === 0 ? 'see what it says below' : 'mend what is listed',
+    ...(all.length > 0
+      ? { problems: all }
+      : {
+          details: lines
+            .filter((line) => line !== '')
+            .slice(-12)
+            .map(printable),
+        }),
+  });
 }

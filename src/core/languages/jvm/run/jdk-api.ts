@@ -1,9 +1,8 @@
 /** What the JDK of a release has, read from the list of its classes that comes with every JDK (`lib/ct.sym`). */
-import { execFile } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { promisify } from 'node:util';
 import { readClass, type ClassFile } from '../../../formats/classfile';
+import { runProgram } from '../../../toolchains/run-program';
 import { sourceOfBytes } from '../../../formats/byte-source';
 import { openZip, readEntry, type ZipEntry } from '../../../formats/zip';
 import type { Machine } from '../../../toolchains/machine';
@@ -89,9 +88,11 @@ function memberIn(
 /** The classes of the running JDK itself, as its own tool lists them. */
 async function fromImage({ home, major }: JavaRuntime): Promise<JdkApi | undefined> {
   try {
-    const { stdout } = await promisify(execFile)(join(home, 'bin/jimage'), ['list', join(home, 'lib/modules')], {
-      timeout: PATIENCE_MS,
-      maxBuffer: MAX_LIST_BYTES,
+    const { stdout } = await runProgram({
+      program: join(home, 'bin/jimage'),
+      args: ['list', join(home, 'lib/modules')],
+      patienceMs: PATIENCE_MS,
+      maxBytes: MAX_LIST_BYTES,
     });
     const names = new Set(stdout.split('\n').flatMap((line) => /^\s+(\S+)\.class$/.exec(line)?.[1] ?? []));
     if (names.size === 0) return undefined;

@@ -90,8 +90,8 @@ describe('tracing classes', () => {
       pathOf: (name) => `${name}.class`,
     });
 
-  it('follows types, constant texts, and providers of services in use, those of the JDK by their package', () => {
-    const found = trace(
+  it('follows types, constant texts, and providers of services in use, those of the JDK by their package', async () => {
+    const found = await trace(
       [
         [facts('a/Main', { refs: ['b/Used', 'java/sql/Connection'], texts: ['b.Named'] }), ''],
         [facts('b/Used'), 'g:b'],
@@ -111,8 +111,8 @@ describe('tracing classes', () => {
     expect([...found.services]).toEqual(['java/sql/Driver']);
   });
 
-  it('keeps a JAR whole that looks classes up by names that cannot be seen, and reads its files for names', () => {
-    const found = trace(
+  it('keeps a JAR whole that looks classes up by names that cannot be seen, and reads its files for names', async () => {
+    const found = await trace(
       [
         [facts('a/Main', { refs: ['b/Loader'] }), ''],
         [facts('b/Loader', { unseen: [{ method: 'load', line: 7, what: 'Class.forName' }] }), 'g:b'],

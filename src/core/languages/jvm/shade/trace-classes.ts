@@ -2,6 +2,7 @@
  * Which classes are needed: from the entry on, whatever a needed class names as a type or by a constant text, the providers
  * of services in use, and everything of a JAR whose code looks classes up by names that cannot be seen.
  */
+import { breathe } from '../../../base/breathe';
 import type { Reason, UnseenImport } from '../../../fileset/model';
 import type { ClassFacts } from './class-facts';
 
@@ -30,7 +31,7 @@ export interface TracedClasses {
 }
 
 /** The classes that are reached from an entry, each with who reached it. */
-export function traceClasses(request: TraceClassesRequest): TracedClasses {
+export function traceClasses(request: TraceClassesRequest): Promise<TracedClasses> {
   return new ClassTracer(request).run();
 }
 
@@ -58,10 +59,13 @@ class ClassTracer {
     }
   }
 
-  run(): TracedClasses {
+  async run(): Promise<TracedClasses> {
     for (const { name, reason } of this.#request.roots) this.#reach(name, reason);
     do {
-      for (let name = this.#open.pop(); name !== undefined; name = this.#open.pop()) this.#follow(name);
+      for (let name = this.#open.pop(); name !== undefined; name = this.#open.pop()) {
+        this.#follow(name);
+        if (this.#reached.size % 64 === 0) await breathe();
+      }
       this.#useServices();
       if (this.#unseen.length > 0) this.#readResources();
     } while (this.#open.length > 0);

@@ -1,10 +1,13 @@
 /** Reads many modules in worker threads, a batch at a time, so that all cores have work. */
 import { join } from 'node:path';
+import { eachBreathing } from '../../../base/breathe';
 import { Threads } from '../../../disk/threads';
 import { readModuleJob, type ModuleJob } from './module-job';
 
 /** Fewer than that are read where they are: starting threads would take longer. */
 const THREADS_PAY_FROM = 150;
+/** And so is less text. */
+const THREADS_PAY_FROM_UNITS = 3_000_000;
 /** As much text in a batch, so that threads finish at about the same time. */
 const BATCH_UNITS = 200_000;
 
@@ -20,8 +23,14 @@ export class ModulePool {
 
   /** What each job gives, as JSON, in the order of the jobs. */
   async read(jobs: readonly ModuleJob[]): Promise<string[]> {
-    const pays = this.#threads.areRunning ? jobs.length > 8 : jobs.length >= THREADS_PAY_FROM;
-    if (this.#most < 2 || !pays) return jobs.map((job) => JSON.stringify(readModuleJob(job)));
+    const units = jobs.reduce((sum, { text }) => sum + text.length, 0);
+    const isMuch = jobs.length >= THREADS_PAY_FROM || units >= THREADS_PAY_FROM_UNITS;
+    const pays = this.#threads.areRunning ? jobs.length > 8 || isMuch : isMuch;
+    if (this.#most < 2 || !pays) {
+      const found: string[] = [];
+      await eachBreathing(jobs, 8, (job) => found.push(JSON.stringify(readModuleJob(job))));
+      return found;
+    }
     return (await Promise.all(batchesOf(jobs).map((batch) => this.#threads.ask(batch)))).flat();
   }
 

@@ -1,4 +1,5 @@
 /** The modules of a function: their texts and facts, read when they are first asked for. */
+import { eachBreathing } from '../../../base/breathe';
 import { contentDigest } from '../../../disk/digest';
 import type { CompileOptions } from '../compile/typescript';
 import type { ModuleFacts } from './facts';
@@ -46,13 +47,13 @@ export class Modules {
   /** Reads those that have not been read. */
   async load(sources: readonly ModuleSource[]): Promise<void> {
     const open: { source: ModuleSource; key: string; text: string }[] = [];
-    for (const source of sources) {
-      if (this.#modules.has(source.path)) continue;
+    await eachBreathing(sources, 64, (source) => {
+      if (this.#modules.has(source.path)) return;
       const key = keyOf(source);
       const known = this.#book.find(key);
       if (known !== undefined) this.#take(source, known);
       else open.push({ source, key, text: plain(source.text()) });
-    }
+    });
     const found = await this.#pool.read(
       open.map(({ source: { path, format, compile }, text }) => ({
         path,
@@ -61,7 +62,7 @@ export class Modules {
         ...(compile !== undefined && { compile }),
       })),
     );
-    open.forEach(({ source, key, text }, i) => {
+    await eachBreathing(open.entries(), 64, ([i, { source, key, text }]) => {
       const json = found[i] ?? '';
       this.#book.add(key, json);
       this.#take(source, json, text);

@@ -1,8 +1,8 @@
 /** Runs the hooks of a Python build backend (PEP 517). */
-import { spawn } from 'node:child_process';
 import { join } from 'node:path';
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
+import { runProgram } from '../../../toolchains/run-program';
 
 export interface BackendCall {
   readonly hook: 'requires' | 'wheel';
@@ -19,11 +19,14 @@ export interface BackendCall {
 }
 
 const PATIENCE_MS = 10 * 60_000;
+const MAX_OUTPUT_BYTES = 256 * 1024 * 1024;
 const SHOWN_LINES = 12;
 
 /** @param python path of the interpreter, `what` the source distribution for messages */
 export async function callBackend(python: string, call: BackendCall, what: string): Promise<unknown> {
-  const child = spawn(python, ['-I', '-B', '-X', 'utf8', join(__dirname, 'build-wheel.py')], {
+  const { code, stdout, stderr } = await runProgram({
+    program: python,
+    args: ['-I', '-B', '-X', 'utf8', join(__dirname, 'build-wheel.py')],
     // Nothing of the machine gets in but what a compiler needs to be found.
     env: {
       PATH: call.searchPath,
@@ -32,26 +35,17 @@ export async function callBackend(python: string, call: BackendCall, what: strin
       LC_ALL: 'C.UTF-8',
       HOME: call.target,
     },
-    stdio: ['pipe', 'pipe', 'pipe'],
-    timeout: PATIENCE_MS,
+    input: JSON.stringify(call),
+    patienceMs: PATIENCE_MS,
+    maxBytes: MAX_OUTPUT_BYTES,
   });
-  let answer = '';
-  let log = '';
-  child.stdout.on('data', (bytes: Buffer) => (answer += bytes.toString('utf8')));
-  child.stderr.on('data', (bytes: Buffer) => (log = (log + bytes.toString('utf8')).slice(-20_000)));
-  child.stdin.on('error', () => undefined);
-  child.stdin.end(JSON.stringify(call));
-  const status = await new Promise<number | null>((resolve, reject) => {
-    child.once('error', reject);
-    child.once('close', resolve);
-  });
-  if (status === 0) return (JSON.parse(answer) as { result: unknown }).result;
+  if (code === 0) return (JSON.parse(stdout) as { result: unknown }).result;
   throw new EmballageError('PACKAGE_INVALID', {
     doing: 'building a wheel from source',
     where: printable(what),
     expected: `its build backend \`${printable(call.backend)}\` to make one`,
-    found: status === null ? 'no end within ten minutes' : `exit code ${String(status)}`,
+    found: code === undefined ? 'no end within ten minutes' : `exit code ${String(code)}`,
     mend: 'choose a version that has a wheel, or make the wheel yourself and name its folder as a source',
-    details: log.trim().split('\n').slice(-SHOWN_LINES).map(printable),
+    details: stderr.trim().split('\n').slice(-SHOWN_LINES).map(printable),
   });
 }

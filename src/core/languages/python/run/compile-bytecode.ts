@@ -1,7 +1,9 @@
 /** Python bytecode by the target's own interpreter. */
-import { spawn } from 'node:child_process';
 import { join } from 'node:path';
 import { EmballageError } from '../../../base/errors';
+import { runProgram } from '../../../toolchains/run-program';
+
+const MAX_OUTPUT_BYTES = 256 * 1024 * 1024;
 
 export interface BytecodeJob {
   /** Absolute path of the source, its path in the artifact, and the absolute path of what is made. */
@@ -16,26 +18,19 @@ export interface BytecodeJob {
  * @returns the targets that were made
  */
 export async function compileBytecode(python: string, jobs: readonly BytecodeJob[]): Promise<Set<string>> {
-  const child = spawn(python, ['-I', '-B', '-X', 'utf8', join(__dirname, 'compile-bytecode.py')], {
+  const { code, stdout, stderr } = await runProgram({
+    program: python,
+    args: ['-I', '-B', '-X', 'utf8', join(__dirname, 'compile-bytecode.py')],
     env: { PYTHONHASHSEED: '0' },
-    stdio: ['pipe', 'pipe', 'pipe'],
+    input: jobs.map((job) => `${JSON.stringify(job)}\n`).join(''),
+    maxBytes: MAX_OUTPUT_BYTES,
   });
-  let errors = '';
-  child.stderr.on('data', (bytes: Buffer) => (errors += bytes.toString('utf8').slice(0, 4000)));
-  let answers = '';
-  child.stdout.on('data', (bytes: Buffer) => (answers += bytes.toString('utf8')));
-  child.stdin.on('error', () => undefined);
-  child.stdin.end(jobs.map((job) => `${JSON.stringify(job)}\n`).join(''));
-  const status = await new Promise<number | null>((resolve, reject) => {
-    child.once('error', reject);
-    child.once('close', resolve);
-  });
-  if (status === 0) return targetsIn(answers);
+  if (code === 0) return targetsIn(stdout);
   throw new EmballageError('TOOLCHAIN_MISSING', {
     doing: 'compiling bytecode',
     where: python,
     expected: 'the interpreter to compile the sources',
-    found: errors.trim().split('\n').at(-1) ?? `exit code ${String(status)}`,
+    found: stderr.trim().split('\n').at(-1) ?? `exit code ${String(code)}`,
     mend: 'mend the interpreter, or take `bytecode` out of the sheet',
   });
 }

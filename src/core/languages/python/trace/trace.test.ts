@@ -106,9 +106,9 @@ describe('facts of a module', () => {
 });
 
 describe('tracing', () => {
-  const trace = (files: Readonly<Record<string, string>>, roots: readonly string[]) => {
+  const trace = async (files: Readonly<Record<string, string>>, roots: readonly string[]) => {
     const owner = (path: string): string => (path.startsWith('own') ? '' : (path.split(/[/.-]/)[0] ?? ''));
-    const { reached, unseen } = traceModules({
+    const { reached, unseen } = await traceModules({
       files: new Map(Object.keys(files).map((path) => [path, { owner: owner(path) }])),
       roots,
       factsOf: (path) => readModuleFacts(files[path] ?? ''),
@@ -119,7 +119,7 @@ describe('tracing', () => {
     return { reached: [...reached.keys()].sort(), unseen };
   };
 
-  it('runs the packages around a module, takes submodules by name, and follows `__all__`', () => {
+  it('runs the packages around a module, takes submodules by name, and follows `__all__`', async () => {
     const files = {
       'own.py': 'import a.b.c\nfrom d import sub, value\nfrom e import *\n',
       'a/__init__.py': '',
@@ -135,14 +135,14 @@ describe('tracing', () => {
       'e/two.py': '',
     };
     const idle = ['a/idle.py', 'd/idle.py', 'e/two.py'];
-    expect(trace(files, ['own.py']).reached).toEqual(
+    expect((await trace(files, ['own.py'])).reached).toEqual(
       Object.keys(files)
         .filter((path) => !idle.includes(path))
         .sort(),
     );
   });
 
-  it('keeps data beside used modules, libraries, and metadata of what is used', () => {
+  it('keeps data beside used modules, libraries, and metadata of what is used', async () => {
     const files = {
       'own.py': 'import a\nimport importlib.metadata\nimportlib.metadata.entry_points(group="tides")\n',
       'a/__init__.py': '',
@@ -158,7 +158,7 @@ describe('tracing', () => {
       'pointed/here.py': '',
       'bin/a': '',
     };
-    expect(trace(files, ['own.py']).reached).toEqual(
+    expect((await trace(files, ['own.py'])).reached).toEqual(
       [
         'own.py',
         'a/__init__.py',
@@ -171,7 +171,7 @@ describe('tracing', () => {
     );
   });
 
-  it('keeps whole what it cannot see into, and what that asks for', () => {
+  it('keeps whole what it cannot see into, and what that asks for', async () => {
     const files = {
       'own.py': 'import plug, fast.core\n',
       'plug/__init__.py': '__import__(name)\n',
@@ -182,7 +182,7 @@ describe('tracing', () => {
       'fast/core.abi3.so': 'PyInit_core',
       'fast/used.py': '',
     };
-    const { reached, unseen } = trace(files, ['own.py']);
+    const { reached, unseen } = await trace(files, ['own.py']);
     expect(reached).toEqual(
       Object.keys(files)
         .filter((path) => path !== 'dep/idle.py')

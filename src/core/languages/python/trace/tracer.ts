@@ -1,4 +1,5 @@
 /** Follows imports from the entry over the function and its packages: which files a run can reach, and through whom. */
+import { breathe } from '../../../base/breathe';
 import { baseOf, folderOf } from '../../../base/paths';
 import type { ModuleFacts } from './facts';
 import { absoluteName, ModuleTree, packageOf } from './module-tree';
@@ -42,7 +43,7 @@ export interface Trace {
 }
 
 /** The modules that are reached from an entry, each with who reached it. */
-export function traceModules(request: TraceRequest): Trace {
+export function traceModules(request: TraceRequest): Promise<Trace> {
   return new Tracer(request).run();
 }
 
@@ -66,9 +67,12 @@ class Tracer {
     }
   }
 
-  run(): Trace {
+  async run(): Promise<Trace> {
     for (const root of this.#request.roots) this.#reach(root, { by: '', how: 'root' });
-    for (let path = this.#open.pop(); path !== undefined; path = this.#open.pop()) this.#follow(path);
+    for (let path = this.#open.pop(); path !== undefined; path = this.#open.pop()) {
+      this.#follow(path);
+      await breathe();
+    }
     this.#reachData();
     return { reached: this.#reached, unseen: this.#unseen };
   }
