@@ -1,6 +1,7 @@
 // Builds dist/ from src/, afresh: compiles, copies what is no TypeScript, packs the program, writes the JSON Schemas.
 import { spawnSync } from 'node:child_process';
-import { cpSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { cpSync, existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { digestOf, filesBelow } from './files.mjs';
 import { withLazyImports } from './lazy-imports.mjs';
@@ -12,6 +13,7 @@ const { status } = spawnSync(process.execPath, ['node_modules/typescript/bin/tsc
   stdio: 'inherit',
 });
 if (status !== 0) process.exit(1);
+dropPrivateTypes('dist', 'dist/library/index.d.ts');
 // What is no TypeScript lies where it lies in src: adapters, runners, what is started in other programs.
 cpSync('src', 'dist', {
   recursive: true,
@@ -23,3 +25,15 @@ writeFileSync('dist/program.pack', packProgram(process.cwd(), 'dist/cli/start.js
 // What tells the code of this version from that of any other: what was built, and the packages that it uses.
 writeFileSync('dist/code.txt', digestOf(['package-lock.json', ...filesBelow('dist')]).slice(0, 16));
 await import('./schemas.mjs');
+
+/** Types are published for what is public: those of the library, and what they are made of. */
+function dropPrivateTypes(folder, entry) {
+  const kept = new Set([entry]);
+  for (const path of kept)
+    for (const [, request] of readFileSync(path, 'utf8').matchAll(/from '(\.[^']+)'|import\('(\.[^']+)'\)/g)) {
+      const target = join(dirname(path), request);
+      const file = [`${target}.d.ts`, join(target, 'index.d.ts')].find((one) => existsSync(one));
+      if (file !== undefined) kept.add(file);
+    }
+  for (const path of filesBelow(folder)) if (path.endsWith('.d.ts') && !kept.has(path)) rmSync(path);
+}

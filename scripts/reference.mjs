@@ -4,6 +4,7 @@ import { execFileSync } from 'node:child_process';
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { fileURLToPath } from 'node:url';
+import { manualPage } from './manual.mjs';
 
 process.chdir(fileURLToPath(new URL('..', import.meta.url)));
 const require = createRequire(import.meta.url);
@@ -14,15 +15,25 @@ const { LANGUAGES } = require('../dist/core/languages/index.js');
 const RULES = await rulesFor({});
 const note = '<!-- Written by scripts/reference.mjs from the program. Not for editing. -->\n\n';
 
+const EXITS = [
+  ['0', 'done'],
+  ['1', 'the answer is no: a stop finding, bytes differ, the function failed'],
+  ['2', 'the command, or a file that it reads, is wrong'],
+  ['3', 'a toolchain or service that it needs is missing or failed; a full disk'],
+  ['4', 'a fault of the tool’s own'],
+  ['130, 143', 'ended by an interrupt, or from outside'],
+];
+
 const pages = {
   'commands.md': commandsPage(),
   'sheet.md': schemaPage('sheet', 'The packing sheet', 'emballage.yaml'),
   'destination.md': schemaPage('destination', 'A destination', 'destinations/slipway.yaml'),
   'rules.md': rulesPage(),
   'state.md': statePage(),
+  '../emballage.1': await manual(),
 };
 const stale = Object.entries(pages).filter(([name, text]) => {
-  const path = `docs/reference/${name}`;
+  const path = name.startsWith('../') ? `docs/${name.slice(3)}` : `docs/reference/${name}`;
   const same = existsSync(path) && readFileSync(path, 'utf8') === text;
   if (!process.argv.includes('--check')) writeFileSync(path, text);
   return !same;
@@ -35,21 +46,22 @@ if (process.argv.includes('--check') && stale.length > 0) {
 function help(...args) {
   const text = execFileSync(process.execPath, ['bin/emballage.js', ...args], {
     encoding: 'utf8',
-    env: { ...process.env, NO_COLOR: '1' },
+    env: { ...process.env, NO_COLOR: '1', COLUMNS: '', LC_ALL: 'C.UTF-8' },
   });
   return text.replaceAll('node bin/emballage.js', 'emballage').trim();
 }
 
+async function manual() {
+  const { COMMON, optionText } = require('../dist/cli/options.js');
+  const { aboutOption } = require('../dist/cli/views/help.js');
+  const { VERSION } = require('../dist/cli/program.js');
+  const commands = await Promise.all(COMMANDS.map(async (entry) => ({ ...entry, ...(await entry.load()) })));
+  return manualPage({ commands, common: COMMON, exits: EXITS, optionText, aboutOption, version: VERSION });
+}
+
 function commandsPage() {
-  const codes = [
-    ['0', 'done'],
-    ['1', 'the answer is no: a stop finding, bytes differ, the function failed'],
-    ['2', 'the command, or a file that it reads, is wrong'],
-    ['3', 'a toolchain or service that it needs is missing or failed; a full disk'],
-    ['4', 'a fault of the tool’s own'],
-  ];
   const sections = COMMANDS.map(({ name }) => `## ${name}\n\n\`\`\`text\n${help(name, '--help')}\n\`\`\`\n`);
-  const table = codes.map(([code, meaning]) => `| ${code} | ${meaning} |`).join('\n');
+  const table = EXITS.map(([code, meaning]) => `| ${code} | ${meaning} |`).join('\n');
   return `${note}# Commands\n\n\`\`\`text\n${help()}\n\`\`\`\n\n${sections.join('\n')}\n## Exit codes\n\n| code | means |\n|---|---|\n${table}\n`;
 }
 

@@ -1,4 +1,5 @@
-// Writes the JSON Schemas of sheet, destination, waybill, lock and ledger into schemas/, from the schemas that check them.
+// Writes the JSON Schemas of sheet, destination, waybill, lock and ledger into schemas/, from the schemas that check them,
+// and those of what commands print.
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 
@@ -22,4 +23,13 @@ for (const [name, schema] of Object.entries({
 })) {
   const document = z.toJSONSchema(schema, { target: 'draft-2020-12', io: 'input' });
   writeFileSync(new URL(`${name}.schema.json`, folder), `${JSON.stringify(document, null, 2)}\n`);
+}
+
+const { OUTPUT_VERSION, outputSchemas } = require('../dist/cli/documents.js');
+const output = new URL(`output-${OUTPUT_VERSION}/`, folder);
+mkdirSync(output, { recursive: true });
+for (const [name, schema] of Object.entries(await outputSchemas(KNOWN))) {
+  const document = z.toJSONSchema(schema, { target: 'draft-2020-12', io: 'input' });
+  const titled = { title: `Emballage: ${name} --json, version ${OUTPUT_VERSION}`, ...document };
+  writeFileSync(new URL(`${name}.schema.json`, output), `${JSON.stringify(titled, null, 2)}\n`);
 }

@@ -18,6 +18,7 @@ export const LAYERS = [
   'core/pipeline',
   'standins',
   'cli',
+  'library',
 ];
 
 /** Where the languages live. A language imports from no other, but what several share lies in kits. */

@@ -1,7 +1,8 @@
 /** The machine that the program runs on, as the core wants to know it. */
 import { readFileSync } from 'node:fs';
-import { arch, homedir } from 'node:os';
+import { arch, homedir, hostname } from 'node:os';
 import { join } from 'node:path';
+import type { Surroundings } from '../core/rules';
 import type { Arch } from '../core/sheet';
 import { NO_CREDENTIALS, readNetrc, type Credentials } from '../core/toolchains/credentials';
 import type { Machine } from '../core/toolchains/machine';
@@ -52,4 +53,9 @@ function systemCredentials(): Credentials {
   } catch {
     return NO_CREDENTIALS;
   }
+}
+
+/** What is particular to this machine, and to whoever is at it. */
+export function surroundings(...folders: readonly string[]): Surroundings {
+  return { folders: [...folders, `${homedir()}/`], user: process.env.USER ?? '', host: hostname() };
 }

@@ -2,9 +2,12 @@
 import yargs, { type Argv } from 'yargs';
 import { EmballageError, systemCode } from '../core/base/errors';
 import { nearestWord, printable } from '../core/base/text';
-import { EXIT, type Arguments, type CommandModule, type ExitCode } from './commands/command';
-import { COMMANDS, type CommandEntry } from './commands/list';
-import { programName, VERSION } from './program';
+import { EXIT, type Arguments, type CommandEntry, type CommandModule, type ExitCode } from './commands/command';
+import { COMMANDS } from './commands/list';
+import { COMMON } from './options';
+import { OVERVIEW_WORDS, overview } from './overview';
+import { writeErr, writeOut } from './output';
+import { programName } from './program';
 import { Session } from './session';
 import { errorDocument, errorText } from './views/error';
 import { makePaint } from './views/paint';
@@ -13,12 +16,11 @@ import { makePaint } from './views/paint';
 export async function main(args: readonly string[]): Promise<ExitCode> {
   const [name, ...rest] = args;
   try {
-    if (name === '--version') {
-      process.stdout.write(`${VERSION}\n`);
-      return EXIT.done;
-    }
+    if (args.includes('--version')) return await showVersion(args);
+    const isHelp = name?.startsWith('-') === true && args.some((one) => OVERVIEW_WORDS.includes(one));
+    if (name === undefined || isHelp || OVERVIEW_WORDS.includes(name)) return await showOverview(args);
     const entry = COMMANDS.find((command) => command.name === name);
-    if (entry === undefined) throw unknownCommand(name ?? '');
+    if (entry === undefined) throw unknownCommand(name);
     const { command } = await entry.load();
     return await runCommand(entry, command, rest);
   } catch (error) {
@@ -26,21 +28,53 @@ export async function main(args: readonly string[]): Promise<ExitCode> {
   }
 }
 
+async function showVersion(args: readonly string[]): Promise<ExitCode> {
+  const { versionDocument, versionText } = await import('./views/version');
+  process.stdout.write(args.includes('--json') ? asJson(versionDocument()) : `${versionText()}\n`);
+  return EXIT.done;
+}
+
+async function showOverview(args: readonly string[]): Promise<ExitCode> {
+  if (!args.includes('--json')) writeOut(overview(programName()));
+  else process.stdout.write(asJson((await import('./views/help-document')).overviewDocument()));
+  return EXIT.done;
+}
+
+function asJson(value: object): string {
+  return `${JSON.stringify(value, null, 2)}\n`;
+}
+
 async function runCommand(entry: CommandEntry, command: CommandModule, words: readonly string[]): Promise<ExitCode> {
-  const parser = makeParser(entry, command, words);
-  const parsed = await parser.parseAsync();
-  if (words.includes('--help') || words.includes('-h')) {
-    process.stdout.write(`${await parser.getHelp()}\n`);
+  if (words.includes('--help') || words.includes('-h')) return showHelp(entry, command, words);
+  const parsed = await makeParser(entry, command, words).parseAsync();
+  return command.run(parsed, makeSession(parsed), COMMANDS);
+}
+
+async function showHelp(entry: CommandEntry, command: CommandModule, words: readonly string[]): Promise<ExitCode> {
+  if (words.includes('--json')) {
+    const { commandDocument } = await import('./views/help-document');
+    process.stdout.write(asJson(commandDocument(entry, command)));
     return EXIT.done;
   }
-  return command.run(parsed, makeSession(parsed));
+  const { helpText, textWidth } = await import('./views/help');
+  const { name, usage } = entry;
+  const { about, options, examples } = command;
+  const shown = helpText(
+    { program: programName(), name, usage, about, options, common: COMMON, examples },
+    textWidth(columns()),
+  );
+  writeOut(`${shown}\n`);
+  return EXIT.done;
+}
+
+/** Of the terminal, or as COLUMNS says. */
+function columns(): number | undefined {
+  const stated = Number(process.env.COLUMNS);
+  return process.stdout.isTTY ? process.stdout.columns : stated > 0 ? stated : undefined;
 }
 
 function makeParser(entry: CommandEntry, command: CommandModule, words: readonly string[]): Argv {
-  const program = programName();
-  const base = yargs([...words])
-    .scriptName(program)
-    .usage(`$0 ${entry.usage}\n\n${command.about}`)
+  return yargs([...words])
     .locale('en')
     .help(false)
     .version(false)
@@ -51,26 +85,12 @@ function makeParser(entry: CommandEntry, command: CommandModule, words: readonly
       'dot-notation': false,
       'parse-positional-numbers': false,
     })
-    .wrap(process.stdout.isTTY ? Math.min(110, process.stdout.columns) : 110)
-    .option('sheet', {
-      type: 'string',
-      requiresArg: true,
-      describe: 'the packing sheet; emballage.yaml in this folder otherwise',
-    })
-    .option('json', { type: 'boolean', default: false, describe: 'one JSON document on standard output' })
-    .option('quiet', { type: 'boolean', default: false, describe: 'only results' })
-    .option('verbose', { type: 'boolean', default: false, describe: 'more detail' })
-    .option('color', { type: 'boolean', describe: 'colours; --no-color for none', defaultDescription: 'on a terminal' })
-    .option('offline', { type: 'boolean', default: false, describe: 'use no network, only what was fetched' })
-    .option('jobs', { type: 'number', requiresArg: true, describe: 'threads to use; one a core otherwise' })
-    .option('help', { alias: 'h', type: 'boolean', describe: 'this text' })
+    .options({ ...command.options, ...COMMON })
     .strictOptions()
     .fail((message, error) => {
       // Without a message yargs passes on what was thrown.
-      throw (message as string | null) === null ? error : usageError(entry, message);
+      throw (message as string | null) === null ? error : usageError(entry, command, message);
     });
-  for (const [args, does] of command.examples) base.example(`$0 ${entry.name} ${args}`.trimEnd(), does);
-  return command.options(base);
 }
 
 function makeSession(args: Arguments): Session {
@@ -120,13 +140,20 @@ function unknownCommand(name: string): EmballageError {
   });
 }
 
-function usageError(entry: CommandEntry, message: string): EmballageError {
+function usageError(entry: CommandEntry, command: CommandModule, message: string): EmballageError {
+  const [, unknown] = /^Unknown arguments?: ([^,]+)/.exec(message) ?? [];
+  const near = unknown === undefined ? undefined : nearestWord(unknown, Object.keys({ ...command.options, ...COMMON }));
   return new EmballageError('USAGE', {
     doing: 'reading the command line',
     expected: entry.usage,
-    found: printable(oneLine(message)),
-    mend: `run \`${programName()} ${entry.name} --help\``,
+    found:
+      unknown === undefined ? printable(oneLine(message)) : `the option \`${dashed(unknown)}\`, which it does not have`,
+    mend: near === undefined ? `run \`${programName()} ${entry.name} --help\`` : `did you mean \`${dashed(near)}\`?`,
   });
+}
+
+function dashed(name: string): string {
+  return `${name.length === 1 ? '-' : '--'}${printable(name)}`;
 }
 
 /** What yargs says of wrong values comes in several lines. */
@@ -140,7 +167,7 @@ function report(error: unknown, args: readonly string[]): ExitCode {
   const known = asKnown(error);
   if (args.includes('--json')) process.stdout.write(`${JSON.stringify(errorDocument(known), null, 2)}\n`);
   const color = process.stderr.isTTY && !args.includes('--no-color') && (process.env.NO_COLOR ?? '') === '';
-  process.stderr.write(`${errorText(known, makePaint(color), args.includes('--verbose'))}\n`);
+  writeErr(`${errorText(known, makePaint(color), args.includes('--verbose'))}\n`);
   if (!(known instanceof EmballageError)) return EXIT.fault;
   return known.kind === 'input' ? EXIT.wrongInput : EXIT.unavailable;
 }

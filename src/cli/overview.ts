@@ -2,7 +2,7 @@
 import { COMMANDS } from './commands/list';
 
 /** Commands that are no step of the work. */
-const LOOK_UPS: readonly string[] = ['rules', 'toolchains', 'stand-in', 'demo'];
+const LOOK_UPS: readonly string[] = ['rules', 'toolchains', 'stand-in', 'completion', 'demo'];
 
 export const OVERVIEW_WORDS: readonly string[] = ['help', '--help', '-h'];
 

@@ -1,6 +1,9 @@
 /** One run of the program: what it was asked for everywhere, where it writes, what time it is. */
+import { existsSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
+import { join, resolve } from 'node:path';
 import { EmballageError } from '../core/base/errors';
+import { ancestors } from '../core/base/paths';
 import { KNOWN } from '../core/languages';
 import { openProject, SHEET_NAME } from '../core/project/open-project';
 import { KINDS } from '../core/project/state';
@@ -9,6 +12,7 @@ import type { HttpClient } from '../core/sources';
 import type { RegistryConnection } from '../core/sources/registry';
 import type { Machine } from '../core/toolchains/machine';
 import { thisMachine, userCaches } from './machine';
+import { shown, writeErr, writeOut } from './output';
 import { code, programName } from './program';
 import { makePaint, type Paint } from './views/paint';
 import { Progress } from './views/progress';
@@ -21,6 +25,8 @@ export interface SessionOptions {
   readonly offline: boolean;
   readonly color: boolean;
   readonly jobs?: number;
+  /** That of the process otherwise. */
+  readonly cwd?: string;
 }
 
 export class Session {
@@ -31,7 +37,8 @@ export class Session {
   readonly jobs: number;
   readonly paint: Paint;
   readonly progress: Progress;
-  readonly cwd = process.cwd();
+  /** Absolute path of the folder that the command runs in. */
+  readonly cwd: string;
   readonly #sheet: string | undefined;
   readonly #registries = new Map<string, RegistryConnection>();
   #machine: Machine | undefined;
@@ -41,10 +48,11 @@ export class Session {
     this.quiet = options.quiet;
     this.verbose = options.verbose;
     this.offline = options.offline;
+    this.cwd = resolve(options.cwd ?? '');
     this.#sheet = options.sheet;
     this.jobs = options.jobs ?? availableParallelism();
     this.paint = makePaint(options.color);
-    this.progress = new Progress(process.stderr, !options.quiet && !options.json);
+    this.progress = new Progress(process.stderr, !options.quiet && !options.json, shown);
   }
 
   /** Milliseconds since 1970. */
@@ -57,12 +65,17 @@ export class Session {
     return new Date(this.now()).toISOString().slice(0, 10);
   }
 
-  /** The project of a sheet; that of `--sheet`, or of the folder the command runs in, where none is named. */
-  openProject(sheetPath = this.#sheet ?? SHEET_NAME): Promise<Project> {
+  /** The project of a sheet; that of `--sheet`, or the nearest from the folder the command runs in upwards. */
+  openProject(sheetPath = this.#sheet ?? this.#nearestSheet()): Promise<Project> {
     return openProject({
       ...{ sheetPath, from: this.cwd, languages: KNOWN },
       ...{ code: code(), caches: userCaches(), now: () => this.now() },
     });
+  }
+
+  #nearestSheet(): string {
+    const found = ancestors(this.cwd).find((folder) => existsSync(join(folder, SHEET_NAME)));
+    return found === undefined ? SHEET_NAME : join(found, SHEET_NAME);
   }
 
   /** HTTP for package sources; with `--offline` only what was fetched before. */
@@ -114,7 +127,7 @@ export class Session {
   say(text: string): void {
     if (this.json) return;
     this.progress.clear();
-    process.stdout.write(`${text}\n`);
+    writeOut(`${text}\n`);
   }
 
   /** Like `say`, but left out with `--quiet`. */
@@ -131,7 +144,13 @@ export class Session {
   remark(text: string): void {
     if (this.quiet) return;
     this.progress.clear();
-    process.stderr.write(`${text}\n`);
+    writeErr(`${text}\n`);
+  }
+
+  /** What went wrong, on standard error, whoever wants it quiet. */
+  complain(text: string): void {
+    this.progress.clear();
+    writeErr(`${text}\n`);
   }
 
   /** What to do next, the last line of every command. `args` come after the program's name; `to` as in "to call it". */

@@ -1,5 +1,6 @@
 /** Starts the program. Loads as little as it can: asking for help must not cost what building costs. */
 import { endOnSignals } from './interrupt';
+import { writeOut } from './output';
 import { OVERVIEW_WORDS, overview } from './overview';
 import { programName } from './program';
 
@@ -7,15 +8,16 @@ const args = process.argv.slice(2);
 const [first] = args;
 
 // A reader that goes away (`| head`) is no fault.
-process.stdout.on('error', (error: NodeJS.ErrnoException) => {
-  if (error.code === 'EPIPE') process.exit(0);
-  throw error;
-});
+for (const stream of [process.stdout, process.stderr])
+  stream.on('error', (error: NodeJS.ErrnoException) => {
+    if (error.code === 'EPIPE') process.exit(0);
+    throw error;
+  });
 
 endOnSignals();
 
 if (first === undefined || (args.length === 1 && OVERVIEW_WORDS.includes(first))) {
-  process.stdout.write(overview(programName()));
+  writeOut(overview(programName()));
 } else {
   // Should the program ever end before its command has, that is a fault of ours.
   process.exitCode = 4;

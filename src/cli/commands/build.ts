@@ -3,6 +3,7 @@ import { build, type BuildEvent, type BuiltFunction, type BuiltTarget } from '..
 import { selectFunctions } from '../../core/project/targets';
 import { count } from '../../core/base/text';
 import { formatSize, formatTime } from '../../core/base/units';
+import { Failures } from '../failures';
 import { TOOL } from '../program';
 import type { Session } from '../session';
 import { EXIT, texts, type CommandModule } from './command';
@@ -15,12 +16,13 @@ export const command: CommandModule = {
     ['', 'build everything in the sheet'],
     ['surge-alert --verbose', 'build one function, and say what was left out'],
   ],
-  options: (yargs) => yargs,
+  options: {},
   async run(args, session) {
     const begun = performance.now();
     const project = await session.openProject();
     const functions = selectFunctions(project.sheet, texts(args, '_'));
     const epochSeconds = session.epochSeconds();
+    const failures = new Failures();
     const built = await build({
       project,
       functions,
@@ -31,14 +33,19 @@ export const command: CommandModule = {
       registry: (host, plainHttp) => session.registry(host, plainHttp),
       machine: session.machine(),
       onEvent: (event) => showProgress(session, event),
+      onFailure: failures.tell,
       ...(epochSeconds !== undefined && { epochSeconds }),
     });
+    failures.refuseAlone(functions.length);
     session.document({
       targets: built.flatMap((one) => one.targets),
       hashed: sum(built, 'hashed'),
       packed: sum(built, 'packed'),
+      failed: failures.documents,
     });
-    await show(session, built, performance.now() - begun);
+    if (built.length > 0) await show(session, built, performance.now() - begun);
+    await failures.show(session, 'could not be built');
+    if (failures.exitCode !== EXIT.done) return failures.exitCode;
     const [only] = functions.length === 1 ? functions : [];
     session.next(only === undefined ? 'check' : `check ${only.name}`, 'hold it against its destination');
     return EXIT.done;

@@ -1,23 +1,24 @@
 /** `check`: holds artifacts against their destination. */
 import { existsSync } from 'node:fs';
-import { homedir, hostname } from 'node:os';
 import { basename, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { nearestWord, printable } from '../../core/base/text';
 import { readTextFile } from '../../core/disk/read-text';
-import { lookForChange, type Look } from '../../core/pipeline/build';
+import { isOnlyTouched, lookForChange, type LookRequest } from '../../core/pipeline/build';
 import { KNOWN, languageOf } from '../../core/languages';
 import { checkFile, checkTarget, rulesFor, stopFindings, type CheckedArtifact } from '../../core/pipeline/check';
 import { selectFunctions, targetsOf, type Project } from '../../core/project/targets';
-import type { FunctionFacts, Surroundings } from '../../core/rules';
+import type { FunctionFacts } from '../../core/rules';
 import {
   ARCHITECTURES,
   MAX_YAML_BYTES,
   readDestination,
   readRuntime,
   type Destination,
+  type FunctionSpec,
   type Runtime,
 } from '../../core/sheet';
+import { surroundings } from '../machine';
 import { TOOL } from '../program';
 import { withScratch } from '../scratch';
 import { shellWord, type Session } from '../session';
@@ -32,32 +33,45 @@ export const command: CommandModule = {
     ['', 'check everything that was built'],
     ['other.zip --at slipway --entry alert.mjs#decide', 'check a file that something else made'],
   ],
-  options: (yargs) =>
-    yargs
-      .option('at', {
-        type: 'string',
-        requiresArg: true,
-        describe: 'for a file: the destination, by name in the sheet or by its file',
-      })
-      .option('arch', { choices: ARCHITECTURES, requiresArg: true, describe: 'for a file: its architecture' })
-      .option('runtime', {
-        type: 'string',
-        requiresArg: true,
-        describe: 'for a file: its runtime, such as "node 20", or native',
-      })
-      .option('entry', {
-        type: 'string',
-        requiresArg: true,
-        describe: 'for a file: its entry, FILE#MEMBER or CLASS#METHOD; a file for native code',
-      })
-      .option('format', {
-        choices: ['text', 'sarif', 'junit'],
-        default: 'text',
-        requiresArg: true,
-        describe: 'what to write on standard output',
-      }),
+  options: {
+    at: {
+      value: 'DESTINATION',
+      proposes: 'destinations',
+      type: 'string',
+      requiresArg: true,
+      describe: 'for a file: the destination, by name in the sheet or by its file',
+    },
+    arch: { choices: ARCHITECTURES, requiresArg: true, describe: 'for a file: its architecture' },
+    runtime: {
+      value: 'RUNTIME',
+      type: 'string',
+      requiresArg: true,
+      describe: 'for a file: its runtime, such as "node 20", or native',
+    },
+    entry: {
+      value: 'ENTRY',
+      type: 'string',
+      requiresArg: true,
+      describe: 'for a file: its entry, FILE#MEMBER or CLASS#METHOD; a file for native code',
+    },
+    format: {
+      choices: ['text', 'sarif', 'junit'],
+      default: 'text',
+      requiresArg: true,
+      describe: 'what to write on standard output',
+    },
+  },
   async run(args, session) {
     const names = texts(args, '_');
+    const format = text(args, 'format');
+    if (session.json && format !== 'text')
+      throw new EmballageError('USAGE', {
+        doing: 'reading the command line',
+        where: '--json',
+        expected: 'one form of the answer',
+        found: `it together with \`--format ${format ?? ''}\``,
+        mend: 'take one of the two',
+      });
     const file = names.length === 1 ? await fileToCheck(names[0] ?? '', args, session) : undefined;
     const checked = await withScratch('check', async (scratch) =>
       file === undefined
@@ -113,11 +127,6 @@ async function checkFunctions(
   return checked;
 }
 
-/** What is particular to this machine, and to whoever is at it. */
-function surroundings(...folders: readonly string[]): Surroundings {
-  return { folders: [...folders, `${homedir()}/`], user: process.env.USER ?? '', host: hostname() };
-}
-
 async function remarkOutdated(project: Project, names: readonly string[], session: Session): Promise<void> {
   const epochSeconds = session.epochSeconds();
   const request = {
@@ -128,16 +137,20 @@ async function remarkOutdated(project: Project, names: readonly string[], sessio
   };
   for (const spec of project.sheet.functions) {
     if (!names.includes(spec.name)) continue;
-    const found = await whatChanged(() => lookForChange(request, spec));
+    const found = await whatChanged(request, spec);
     if (found === undefined) continue;
     session.remark(`${session.paint.doubt('note')} ${spec.name}: ${found}; ${session.command(`build ${spec.name}`)}`);
   }
 }
 
 /** What is to be remarked of a function that is not as it was when it was built; undefined where it is. */
-async function whatChanged(look: () => Promise<Look>): Promise<string | undefined> {
+async function whatChanged(request: LookRequest, spec: FunctionSpec): Promise<string | undefined> {
   try {
-    return (await look()).unchanged === undefined ? 'source or sheet changed since this was built' : undefined;
+    const look = await lookForChange(request, spec);
+    if (look.unchanged !== undefined || (await isOnlyTouched(request, look))) return undefined;
+    return look.index === undefined
+      ? 'nothing is remembered of its build, so that nobody knows whether it is what its source gives now'
+      : 'source or sheet changed since this was built';
   } catch (error) {
     if (!(error instanceof EmballageError)) throw error;
     // What the lock no longer covers is a finding of its own.
@@ -203,6 +216,22 @@ function runtimeFrom(text: string): Runtime {
   });
 }
 
+/** Without a sheet there is nothing that a name could be looked up in. */
+async function sheetOf(session: Session, at: string | undefined): Promise<Project> {
+  try {
+    return await session.openProject();
+  } catch (error) {
+    if (!(error instanceof EmballageError) || error.code !== 'FILE_MISSING') throw error;
+    throw new EmballageError('USAGE', {
+      doing: 'choosing the destination',
+      ...(at !== undefined && { where: `--at ${printable(at)}` }),
+      expected: 'a sheet with destinations, or `--at` with the file of one',
+      found: 'no sheet here or above',
+      mend: 'name the file of the destination: `--at destinations/NAME.yaml`',
+    });
+  }
+}
+
 async function findDestination(at: string | undefined, session: Session): Promise<Destination> {
   const doing = 'choosing the destination';
   if (at !== undefined && /[./]/.test(at)) {
@@ -221,7 +250,7 @@ async function findDestination(at: string | undefined, session: Session): Promis
       problems,
     });
   }
-  const { sheet } = await session.openProject();
+  const { sheet } = await sheetOf(session, at);
   const known = Object.keys(sheet.destinations);
   const [only] = known.length === 1 ? known : [];
   const name = at ?? only;

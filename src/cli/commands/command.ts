@@ -1,5 +1,5 @@
 /** What a command is: options, and a run that gives the exit code. */
-import type { Argv } from 'yargs';
+import type { Options, Proposed } from '../options';
 import type { Session } from '../session';
 
 /** 0 done; 1 the answer is no; 2 the command or a file is wrong; 3 a tool or service failed; 4 a fault of ours. */
@@ -15,9 +15,19 @@ export interface CommandModule {
   readonly examples: readonly (readonly [args: string, does: string])[];
   /** What it does, in a few sentences, for its help. */
   readonly about: string;
-  /** Adds positional arguments and options. */
-  options(yargs: Argv): Argv;
-  run(args: Arguments, session: Session): Promise<ExitCode>;
+  /** Beside those that all commands have. */
+  readonly options: Options;
+  /** @param commands all that there are */
+  run(args: Arguments, session: Session, commands: readonly CommandEntry[]): Promise<ExitCode>;
+}
+
+export interface CommandEntry {
+  readonly name: string;
+  readonly usage: string;
+  readonly summary: string;
+  /** What its words are, for completion. */
+  readonly takes?: readonly (Proposed | { readonly words: readonly string[] })[];
+  load(): Promise<{ readonly command: CommandModule }>;
 }
 
 /** A list of texts among the arguments; one text counts as a list of one. */

@@ -34,12 +34,15 @@ export const command: CommandModule = {
     ['', 'in a new folder below the temporary one'],
     ['--into ../tides', 'in a folder to keep'],
   ],
-  options: (yargs) =>
-    yargs.option('into', {
+  options: {
+    into: {
+      value: 'FOLDER',
+      proposes: 'folders',
       type: 'string',
       requiresArg: true,
       describe: 'the folder to make the example in; it must be new or empty',
-    }),
+    },
+  },
   async run(args, session) {
     const folder = makeFolder(text(args, 'into'), session);
     const index = await serveExample(['index', join(EXAMPLES, 'fernhaven-packages')], / at (http:\S+)\n/);

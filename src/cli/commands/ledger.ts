@@ -10,7 +10,7 @@ export const command: CommandModule = {
     ['', 'everything that stands'],
     ['chart-render --verbose', 'all that was ever sent of one function'],
   ],
-  options: (yargs) => yargs,
+  options: {},
   async run(args, session) {
     const project = await session.openProject();
     const names = texts(args, '_');

@@ -1,72 +1,75 @@
 /** The commands, in the order of work. Each one's code is loaded when it is called. */
-import type { CommandModule } from './command';
-
-export interface CommandEntry {
-  readonly name: string;
-  readonly usage: string;
-  readonly summary: string;
-  load(): Promise<{ readonly command: CommandModule }>;
-}
+import type { CommandEntry } from './command';
 
 export const COMMANDS: readonly CommandEntry[] = [
   {
     name: 'lock',
     usage: 'lock [NAME…]',
     summary: 'settles third-party dependencies for every target into emballage.lock',
+    takes: ['functions'],
     load: () => import('./lock'),
   },
   {
     name: 'build',
     usage: 'build [NAME…]',
     summary: 'makes the artifacts and their waybills; only what changed is made again',
+    takes: ['functions'],
     load: () => import('./build'),
   },
   {
     name: 'check',
     usage: 'check [NAME… | FILE]',
     summary: 'holds artifacts against their destination',
+    takes: ['functions', 'files'],
     load: () => import('./check'),
   },
   {
     name: 'why',
     usage: 'why NAME PATTERN',
     summary: 'prints the chain from the entry to each matching file',
+    takes: ['functions'],
     load: () => import('./why'),
   },
   {
     name: 'try',
     usage: 'try NAME',
     summary: 'calls the function from its unpacked artifact with events',
+    takes: ['functions'],
     load: () => import('./try'),
   },
   {
     name: 'prove',
     usage: 'prove [NAME…]',
     summary: 'builds again in changed surroundings and compares the bytes',
+    takes: ['functions'],
     load: () => import('./prove'),
   },
   {
     name: 'send',
     usage: 'send [NAME…]',
     summary: 'delivers images to the registry of their destination',
+    takes: ['functions'],
     load: () => import('./send'),
   },
   {
     name: 'ledger',
     usage: 'ledger [NAME…]',
     summary: 'lists what was sent where',
+    takes: ['functions'],
     load: () => import('./ledger'),
   },
   {
     name: 'recall',
     usage: 'recall NAME…',
     summary: 'takes back what was sent',
+    takes: ['functions'],
     load: () => import('./recall'),
   },
   {
     name: 'rules',
     usage: 'rules [ID]',
     summary: 'what check looks for, and what each rule means',
+    takes: ['rules'],
     load: () => import('./rules'),
   },
   {
@@ -79,7 +82,15 @@ export const COMMANDS: readonly CommandEntry[] = [
     name: 'stand-in',
     usage: 'stand-in KIND FOLDER',
     summary: 'serves a folder as a package index or a registry on this machine',
+    takes: [{ words: ['index', 'registry'] }, 'folders'],
     load: () => import('./stand-in'),
+  },
+  {
+    name: 'completion',
+    usage: 'completion SHELL',
+    summary: 'prints what bash, zsh or fish read to complete commands and names',
+    takes: [{ words: ['bash', 'zsh', 'fish'] }],
+    load: () => import('./completion'),
   },
   {
     name: 'demo',

@@ -6,8 +6,12 @@ import { formatSize } from '../../core/base/units';
 import { LANGUAGES } from '../../core/languages';
 import { lockFunctions, type LockOutcome } from '../../core/pipeline/lock';
 import { selectFunctions } from '../../core/project/targets';
+import { Failures } from '../failures';
 import type { Session } from '../session';
 import { EXIT, text, texts, type CommandModule } from './command';
+
+/** What was settled in forms that others read, by language. */
+const EXPORTS = LANGUAGES.flatMap((language) => (language.exports ?? []).map((one) => ({ ...one, language })));
 
 export const command: CommandModule = {
   about:
@@ -18,22 +22,26 @@ export const command: CommandModule = {
     ['', 'settle what is new or changed'],
     ['gauge-intake --upgrade levels', 'take the newest version of one package'],
   ],
-  options: (yargs) =>
-    yargs
-      .option('upgrade', {
-        type: 'string',
-        describe: 'take the newest versions: of all packages, or of the one named (may be given several times)',
-      })
-      .options(
-        Object.fromEntries(
-          EXPORTS.map(({ option, describe }) => [option, { type: 'string', requiresArg: true, describe }] as const),
-        ),
+  options: {
+    upgrade: {
+      value: 'PACKAGE',
+      type: 'string',
+      describe: 'take the newest versions: of all packages, or of the one named (may be given several times)',
+    },
+    ...Object.fromEntries(
+      EXPORTS.map(
+        ({ option, describe }) =>
+          [option, { type: 'string', requiresArg: true, value: 'FILE', proposes: 'files', describe }] as const,
       ),
+    ),
+  },
   async run(args, session) {
     const project = await session.openProject();
     const functions = selectFunctions(project.sheet, texts(args, '_'));
     const asked = texts(args, 'upgrade');
+    const failures = new Failures();
     const outcomes = await lockFunctions({
+      onFailure: failures.tell,
       project,
       functions,
       http: await session.http(project),
@@ -48,9 +56,12 @@ export const command: CommandModule = {
       const path = text(args, one.option);
       if (path !== undefined) await writeExport(one, path, outcomes, session);
     }
-    session.document({ functions: outcomes });
+    failures.refuseAlone(functions.length);
+    session.document({ functions: outcomes, failed: failures.documents });
     if (!session.json) await show(session, outcomes);
     tellNotes(session, [...new Set(outcomes.flatMap(({ notes }) => notes))]);
+    await failures.show(session, 'could not be settled');
+    if (failures.exitCode !== EXIT.done) return failures.exitCode;
     const [only] = functions.length === 1 ? functions : [];
     session.next(only === undefined ? 'build' : `build ${only.name}`, 'make the artifacts');
     return EXIT.done;
@@ -147,6 +158,3 @@ async function writeExport(
 
 /** More of them are told only when detail is asked for. */
 const MAX_NOTES = 8;
-
-/** What was settled in forms that others read, by language. */
-const EXPORTS = LANGUAGES.flatMap((language) => (language.exports ?? []).map((one) => ({ ...one, language })));

@@ -34,7 +34,7 @@ export const command: CommandModule = {
     ['', 'prove everything in the sheet'],
     ['surge-alert --json', 'prove one function, for a program to read'],
   ],
-  options: (yargs) => yargs,
+  options: {},
   async run(args, session) {
     const project = await session.openProject();
     const functions = selectFunctions(project.sheet, texts(args, '_'));

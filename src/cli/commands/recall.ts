@@ -17,15 +17,16 @@ export const command: CommandModule = {
     ['chart-render', 'take back what was sent last'],
     ['chart-render --keep 3', 'take back all but the three newest'],
   ],
-  options: (yargs) =>
-    yargs
-      .option('digest', {
-        type: 'string',
-        requiresArg: true,
-        describe: 'the delivery with that digest, or the beginning of it',
-      })
-      .option('keep', { type: 'number', requiresArg: true, describe: 'all but so many of the newest' })
-      .option('all', { type: 'boolean', default: false, describe: 'every delivery that stands' }),
+  options: {
+    digest: {
+      value: 'DIGEST',
+      type: 'string',
+      requiresArg: true,
+      describe: 'the delivery with that digest, or the beginning of it',
+    },
+    keep: { value: 'N', type: 'number', requiresArg: true, describe: 'all but so many of the newest' },
+    all: { type: 'boolean', default: false, describe: 'every delivery that stands' },
+  },
   async run(args, session) {
     const project = await session.openProject();
     const names = texts(args, '_');

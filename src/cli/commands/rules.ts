@@ -13,7 +13,7 @@ export const command: CommandModule = {
     ['', 'all rules'],
     ['entry/missing-member', 'one of them'],
   ],
-  options: (yargs) => yargs,
+  options: {},
   async run(args, session) {
     const ids = texts(args, '_');
     const all = await rulesFor({});

@@ -20,12 +20,9 @@ export const command: CommandModule = {
     ['chart-render', 'send it under a tag made of its digest'],
     ['chart-render --tag 1.4.0 --tag latest', 'send it under tags of your own'],
   ],
-  options: (yargs) =>
-    yargs.option('tag', {
-      type: 'string',
-      requiresArg: true,
-      describe: 'a tag for it; may be given several times',
-    }),
+  options: {
+    tag: { value: 'TAG', type: 'string', requiresArg: true, describe: 'a tag for it; may be given several times' },
+  },
   async run(args, session) {
     const project = await session.openProject();
     const names = texts(args, '_');

@@ -27,20 +27,26 @@ export const command: CommandModule = {
     ],
     ['index packages --port 0 --misbehave truncated', 'break off every file in the middle'],
   ],
-  options: (yargs) =>
-    yargs
-      .option('port', {
-        type: 'number',
-        requiresArg: true,
-        describe: `0 for any that is free; ${String(DEFAULT_PORTS.index)} for an index, ${String(DEFAULT_PORTS.registry)} for a registry otherwise`,
-      })
-      .option('misbehave', {
-        choices: [...new Set([...MISBEHAVIOURS, ...REGISTRY_FAULTS])],
-        requiresArg: true,
-        describe: `what to do wrong; a registry knows ${REGISTRY_FAULTS.join(', ')}, an index the others`,
-      })
-      .option('login', { type: 'string', requiresArg: true, describe: 'NAME:PASSWORD that requests must carry' })
-      .option('tokens', { type: 'boolean', default: false, describe: 'registry: with --login, give tokens for it' }),
+  options: {
+    port: {
+      value: 'PORT',
+      type: 'number',
+      requiresArg: true,
+      describe: `0 for any that is free; ${String(DEFAULT_PORTS.index)} for an index, ${String(DEFAULT_PORTS.registry)} for a registry otherwise`,
+    },
+    misbehave: {
+      choices: [...new Set([...MISBEHAVIOURS, ...REGISTRY_FAULTS])],
+      requiresArg: true,
+      describe: `what to do wrong; a registry knows ${REGISTRY_FAULTS.join(', ')}, an index the others`,
+    },
+    login: {
+      value: 'NAME:PASSWORD',
+      type: 'string',
+      requiresArg: true,
+      describe: 'NAME:PASSWORD that requests must carry',
+    },
+    tokens: { type: 'boolean', default: false, describe: 'registry: with --login, give tokens for it' },
+  },
   async run(args, session) {
     const [kind, folder, ...rest] = texts(args, '_');
     if ((kind !== 'index' && kind !== 'registry') || folder === undefined || rest.length > 0)

@@ -16,7 +16,7 @@ export const command: CommandModule = {
     ['', 'what is here'],
     ['--json', 'the same for a program'],
   ],
-  options: (yargs) => yargs,
+  options: {},
   async run(args, session) {
     const machine = session.machine();
     const found = await Promise.all(LANGUAGES.map(async ({ open }) => (await open()).run.found(machine)));

@@ -26,46 +26,55 @@ export const command: CommandModule = {
     ['surge-alert --event flood.json --repeat 3', 'call it three times with one event'],
     ['surge-alert --watch --port 8080', 'call it with any HTTP client, and again after every change'],
   ],
-  options: (yargs) =>
-    yargs
-      .option('event', { type: 'string', requiresArg: true, describe: 'an event file; may be given several times' })
-      .option('repeat', { type: 'number', requiresArg: true, default: 1, describe: 'go through the events so often' })
-      .option('arch', {
-        choices: ARCHITECTURES,
-        requiresArg: true,
-        describe: 'which of the artifacts; this machine’s otherwise',
-      })
-      .option('serve', {
-        type: 'boolean',
-        default: false,
-        describe: 'put it behind an address on this machine, until it is interrupted',
-      })
-      .option('watch', {
-        type: 'boolean',
-        default: false,
-        describe: 'like --serve, and build and load it again whenever its source changes',
-      })
-      .option('port', {
-        type: 'number',
-        requiresArg: true,
-        default: 0,
-        describe: 'with --serve: the port; 0 for any that is free',
-      })
-      .option('sent', {
-        type: 'boolean',
-        default: false,
-        describe: 'images: call what was sent, fetched again by its digest, not what was built',
-      })
-      .option('into', {
-        type: 'string',
-        requiresArg: true,
-        describe: 'with --sent: the folder to fetch it into and keep it in; it must be new or empty',
-      })
-      .option('record', {
-        type: 'boolean',
-        default: false,
-        describe: 'where the runtime tells: note which modules the calls loaded, and which they missed',
-      }),
+  options: {
+    event: {
+      value: 'FILE',
+      proposes: 'files',
+      type: 'string',
+      requiresArg: true,
+      describe: 'an event file; may be given several times',
+    },
+    repeat: { value: 'N', type: 'number', requiresArg: true, default: 1, describe: 'go through the events so often' },
+    arch: {
+      choices: ARCHITECTURES,
+      requiresArg: true,
+      describe: 'which of the artifacts; this machine’s otherwise',
+    },
+    serve: {
+      type: 'boolean',
+      default: false,
+      describe: 'put it behind an address on this machine, until it is interrupted',
+    },
+    watch: {
+      type: 'boolean',
+      default: false,
+      describe: 'like --serve, and build and load it again whenever its source changes',
+    },
+    port: {
+      value: 'PORT',
+      type: 'number',
+      requiresArg: true,
+      default: 0,
+      describe: 'with --serve: the port; 0 for any that is free',
+    },
+    sent: {
+      type: 'boolean',
+      default: false,
+      describe: 'images: call what was sent, fetched again by its digest, not what was built',
+    },
+    into: {
+      value: 'FOLDER',
+      proposes: 'folders',
+      type: 'string',
+      requiresArg: true,
+      describe: 'with --sent: the folder to fetch it into and keep it in; it must be new or empty',
+    },
+    record: {
+      type: 'boolean',
+      default: false,
+      describe: 'where the runtime tells: note which modules the calls loaded, and which they missed',
+    },
+  },
   async run(args, session) {
     const project = await session.openProject();
     const spec = oneFunction(project, texts(args, '_'));

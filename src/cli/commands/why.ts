@@ -24,12 +24,13 @@ export const command: CommandModule = {
     ["surge-alert '**/*.json'", 'why each JSON file is there'],
     ['gauge-intake tidebase', 'all files with that in their path'],
   ],
-  options: (yargs) =>
-    yargs.option('arch', {
+  options: {
+    arch: {
       choices: ARCHITECTURES,
       requiresArg: true,
       describe: 'which of the artifacts; this machine’s otherwise',
-    }),
+    },
+  },
   async run(args, session) {
     const [name, pattern, ...rest] = texts(args, '_');
     if (name === undefined || pattern === undefined || rest.length > 0)

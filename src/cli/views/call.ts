@@ -97,18 +97,26 @@ const SIGNALS: Readonly<Record<string, string>> = {
   SIGABRT: ': it gave up by itself',
 };
 
+/** A message may have several lines; they stand under each other, as the parts of a finding do. */
+function inLines(message: string): string {
+  return message
+    .split(/\r?\n/)
+    .map(printable)
+    .join(`\n${' '.repeat(14)}`);
+}
+
 function explainOther(failure: Failure, file: string): Explained {
   switch (failure.kind) {
     case 'threw':
       return {
         expected: 'an answer',
-        found: `it threw ${printable(failure.name)}: ${printable(failure.message)}`,
+        found: `it threw ${printable(failure.name)}: ${inLines(failure.message)}`,
         mend: 'see the stack; paths are those in the artifact',
       };
     case 'load-failed':
       return {
         expected: `\`${file}\` to load`,
-        found: `${printable(failure.name)}: ${printable(failure.message)}`,
+        found: `${printable(failure.name)}: ${inLines(failure.message)}`,
         mend: 'pack what is missing, or mend the module',
       };
     case 'no-member':

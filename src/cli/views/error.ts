@@ -7,7 +7,9 @@ const SHOWN_PROBLEMS = 50;
 /** An error, for people. */
 export function errorText(error: unknown, paint: Paint, verbose: boolean): string {
   const text = error instanceof EmballageError ? knownError(error, paint) : faultText(error, paint, verbose);
-  return verbose && error instanceof Error ? `${text}\n\n${paint.dim(error.stack ?? '')}` : text;
+  // A person's own mistake has nothing to do with where in the program it is noticed.
+  const isOwn = error instanceof EmballageError && error.kind === 'input';
+  return verbose && error instanceof Error && !isOwn ? `${text}\n\n${paint.dim(error.stack ?? '')}` : text;
 }
 
 /** The same for `--json`. */

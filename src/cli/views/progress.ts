@@ -10,7 +10,11 @@ export class Progress {
   #shownAt = 0;
   #isShown = false;
 
-  constructor(stream: NodeJS.WriteStream, wanted: boolean) {
+  readonly #shown: (text: string) => string;
+
+  /** @param shown the text as it can be shown on the stream */
+  constructor(stream: NodeJS.WriteStream, wanted: boolean, shown: (text: string) => string) {
+    this.#shown = shown;
     this.#stream = stream;
     this.#on = wanted && stream.isTTY;
   }
@@ -20,7 +24,7 @@ export class Progress {
     if (!this.#on || now - this.#begun < AFTER_MS || now - this.#shownAt < EVERY_MS) return;
     this.#shownAt = now;
     this.#isShown = true;
-    this.#stream.write(`\r\x1b[K${text.slice(0, Math.max(20, this.#stream.columns - 1))}`);
+    this.#stream.write(`\r\x1b[K${this.#shown(text).slice(0, Math.max(20, this.#stream.columns - 1))}`);
   }
 
   clear(): void {

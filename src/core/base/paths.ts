@@ -1,4 +1,5 @@
 /** Paths inside artifacts and projects: always relative, separated by `/`, compared by their UTF-8 bytes. */
+import { dirname } from 'node:path';
 
 /**
  * Orders two paths by their UTF-8 bytes.
@@ -78,4 +79,10 @@ export function foldersAbove(paths: Iterable<string>): Set<string> {
     for (let folder = folderOf(path); folder !== '' && !folders.has(folder); folder = folderOf(folder))
       folders.add(folder);
   return folders;
+}
+
+/** An absolute folder and all above it, the nearest first. */
+export function ancestors(folder: string): string[] {
+  const above = dirname(folder);
+  return above === folder ? [folder] : [folder, ...ancestors(above)];
 }

@@ -2,6 +2,7 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { basename, dirname, join, relative, resolve } from 'node:path';
 import { projectFolder } from '../disk/project-folder';
+import { keepUnversioned } from '../disk/unversioned';
 import { loadSheet, type KnownLanguages, type LoadedSheet, type ReadFile, type Sheet } from '../sheet';
 import { KINDS, SCRATCH, StateFolder } from './state';
 import { removeScratch } from './tidy';
@@ -43,6 +44,7 @@ export async function openProject(request: OpenRequest): Promise<Project> {
   if (cached !== undefined) return { ...opened, sheet: cached.sheet, files: cached.files.map((file) => file.path) };
   const loaded = await loadSheet(projectFolder(root), name, (file) => join(shown, file), languages);
   writeCache(state, name, { shown, ...loaded });
+  keepUnversioned(state.path);
   return { ...opened, sheet: loaded.sheet, files: loaded.files.map((file) => file.path) };
 }
 

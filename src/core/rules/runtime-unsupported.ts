@@ -31,11 +31,9 @@ export const runtimeUnsupported: Rule = {
         expected: `${listed(names, 'or')} (${destination.name})`,
         found: runtime.text,
         mend:
-          near === undefined
-            ? 'deliver to a destination that has it'
-            : !near.includes(' ') || isProgramItself(subject)
-              ? 'deliver to a destination that has it'
-              : `set \`runtime: ${near}\` and try the function with it`,
+          near === undefined || !near.includes(' ') || isProgramItself(subject)
+            ? `deliver to a destination that has it, or write \`${runtime.offered}: {}\` under \`runtimes\` of ${destination.name} if it does`
+            : `set \`runtime: ${near}\` and try the function with it`,
       });
     }
     return findings(...found);

@@ -1,6 +1,19 @@
 import { NO_IMAGE } from '../findings/image';
+import { listed, printable } from '../base/text';
+import { formatSize } from '../base/units';
 import { checkLimit } from './limit';
-import type { Rule } from '../findings/rule';
+import type { Rule, Subject } from '../findings/rule';
+
+const SHOWN = 3;
+
+/** What takes the most room, unpacked. */
+function heaviest({ entries }: Pick<Subject, 'entries'>): string {
+  const files = entries
+    .filter(({ kind }) => kind === 'file')
+    .sort((a, b) => b.size - a.size || (a.path < b.path ? -1 : 1));
+  const shown = files.slice(0, SHOWN).map(({ path, size }) => `${printable(path)} (${formatSize(size)})`);
+  return shown.length === 0 ? '' : `; the heaviest ${shown.length === 1 ? 'is' : 'are'} ${listed(shown)}`;
+}
 
 export const sizePacked: Rule = {
   id: 'size/packed',
@@ -16,6 +29,6 @@ export const sizePacked: Rule = {
       used: context.subject.packedBytes,
       unit: 'bytes',
       what: 'an artifact',
-      mend: 'leave out what is not needed',
+      mend: `leave out what is not needed${heaviest(context.subject)}`,
     }),
 };

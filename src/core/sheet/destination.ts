@@ -6,7 +6,8 @@ import { parseSize, parseTime } from '../base/units';
 import { isMapping, unknownWord, validate } from './issues';
 import type { Destination, DestinationRuntime, Limits, Registry } from './model';
 import { ENTRY_WORDS } from './part';
-import { offeredPattern, offeredSamples, offeredShown, type KnownLanguages } from './runtimes';
+import { offeredPattern, offeredSamples, offeredShown, type KnownLanguages, readRuntime } from './runtimes';
+import { meantRuntime } from './trade-words';
 import { destinationSchema, type DestinationText, type LimitsText } from './schema';
 import { readYaml, type YamlFile } from './yaml';
 
@@ -22,7 +23,7 @@ export interface DestinationFile {
 export function readDestination(text: string, file: string, known: KnownLanguages): DestinationFile {
   const yaml = readYaml(text, file);
   if (yaml.value === undefined) return { problems: yaml.problems };
-  const { value, problems } = validate(destinationSchema(known), yaml.value, yaml);
+  const { value, problems } = validate(destinationSchema(known), yaml.value, yaml, known);
   const all = [...yaml.problems, ...problems, ...checkWords(yaml, known)];
   return value === undefined || all.length > 0 ? { problems: all } : { destination: settle(value, file), problems: [] };
 }
@@ -46,7 +47,7 @@ function checkWords(yaml: YamlFile, known: KnownLanguages): Problem[] {
   const offered = offeredPattern(known);
   for (const name of Object.keys(mappingAt(yaml.value, 'runtimes'))) {
     if (offered.test(name)) continue;
-    const near = nearestWord(name, offeredSamples(known));
+    const near = meantOffered(name, known) ?? nearestWord(name, offeredSamples(known));
     problems.push({
       place: yaml.placeOf(['runtimes', name], 'key'),
       expected: `a runtime: ${listed(
@@ -62,6 +63,12 @@ function checkWords(yaml: YamlFile, known: KnownLanguages): Problem[] {
       if (word !== undefined && !ENTRY_WORDS.some((known) => known === word))
         problems.push(unknownWord(yaml, ['entry', language], word, ENTRY_WORDS, 'value'));
   return problems;
+}
+
+/** A destination offers what is compiled under one word for all of it. */
+function meantOffered(name: string, known: KnownLanguages): string | undefined {
+  const meant = meantRuntime(name, known);
+  return meant === undefined ? undefined : (readRuntime(meant, known)?.offered ?? meant);
 }
 
 function mappingAt(value: unknown, key: string): Record<string, unknown> {

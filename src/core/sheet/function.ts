@@ -40,8 +40,8 @@ export class FunctionReader {
       form: text.artifact,
       archs: this.#readArchs(at, text, defaults),
       destination: this.#readDestinationName(at, text, defaults, destinations),
-      leaveOut: text['leave-out'] ?? [],
-      keep: text.keep ?? [],
+      leaveOut: this.#readPatterns([...at, 'leave-out'], text['leave-out']),
+      keep: this.#readPatterns([...at, 'keep'], text.keep),
       links: text.links ?? 'follow',
       emptyFolders: text['empty-folders'] ?? false,
       ...this.#readNeeds(at, text, defaults, open),
@@ -53,6 +53,20 @@ export class FunctionReader {
       accept: (text.accept ?? []).map(settleAcceptance),
       place: this.#notes.yaml.placeOf(at, 'key'),
     };
+  }
+
+  /** Patterns are held against paths in the source folder: what leads out of it would match nothing. */
+  #readPatterns(at: readonly string[], patterns: readonly string[] = []): readonly string[] {
+    patterns.forEach((pattern, i) => {
+      if (!/^!?\.\.(?:\/|$)/.test(pattern)) return;
+      this.#notes.add(
+        [...at, String(i)],
+        'a pattern of paths in the source folder',
+        `\`${printable(pattern)}\`, which leads out of it`,
+        'move the files into the source folder, or share them as a package of the project (a workspace)',
+      );
+    });
+    return patterns;
   }
 
   #runtimeOf({ runtime: text }: FunctionText): { readonly runtime: Runtime; readonly open: OpenLanguage } {

@@ -2,6 +2,8 @@
 import { z } from 'zod';
 import type { Problem } from '../base/errors';
 import { listed, nearestWord, printable } from '../base/text';
+import type { KnownLanguages } from './runtimes';
+import { meantRuntime, meantWord } from './trade-words';
 import type { DataPath, YamlFile } from './yaml';
 
 /** Holds data against a schema; every mistake becomes a problem. */
@@ -9,14 +11,42 @@ export function validate<T extends z.ZodType>(
   schema: T,
   value: unknown,
   yaml: YamlFile,
+  languages: KnownLanguages,
   at: DataPath = [],
 ): { readonly value?: z.output<T>; readonly problems: Problem[] } {
   const result = schema.safeParse(value);
   if (result.success) return { value: result.data, problems: [] };
-  return { problems: result.error.issues.flatMap((issue) => describe(issue, schema, value, yaml, at)) };
+  const { issues } = result.error;
+  // A key that is called otherwise is not missing as well.
+  const meant = new Set(
+    issues.flatMap((issue) => {
+      if (issue.code !== 'unrecognized_keys') return [];
+      const known = keysOf(schemaAt(schema, issue.path));
+      return issue.keys.flatMap((key) => pathKey([...issue.path, meantWord(key, known, 'key') ?? '']));
+    }),
+  );
+  const isMeant = ({ path }: z.core.$ZodIssue): boolean =>
+    valueAt(value, path) === undefined && meant.has(pathKey(path));
+  const open = issues.filter((issue) => !isMeant(issue));
+  return { problems: open.flatMap((issue) => describe(issue, schema, value, { yaml, languages, at })) };
 }
 
-function describe(issue: z.core.$ZodIssue, schema: z.ZodType, root: unknown, yaml: YamlFile, at: DataPath): Problem[] {
+function pathKey(path: DataPath): string {
+  return path.map(String).join('\0');
+}
+
+interface Where {
+  readonly yaml: YamlFile;
+  readonly languages: KnownLanguages;
+  readonly at: DataPath;
+}
+
+function describe(
+  issue: z.core.$ZodIssue,
+  schema: z.ZodType,
+  root: unknown,
+  { yaml, languages, at }: Where,
+): Problem[] {
   const path = [...at, ...issue.path];
   if (issue.code === 'unrecognized_keys') {
     const known = keysOf(schemaAt(schema, issue.path));
@@ -28,7 +58,7 @@ function describe(issue: z.core.$ZodIssue, schema: z.ZodType, root: unknown, yam
     return [unknownWord(yaml, path, String(issue.path.at(-1)), known, 'key')];
   }
   const words = issue.code === 'invalid_value' ? issue.values.map(String) : [];
-  const near = typeof value === 'string' ? nearestWord(value, words) : undefined;
+  const near = typeof value === 'string' ? meantWord(value, words, 'value') : undefined;
   const missing = value === undefined;
   return [
     {
@@ -40,10 +70,13 @@ function describe(issue: z.core.$ZodIssue, schema: z.ZodType, root: unknown, yam
           ? `write \`${near}\``
           : missing
             ? `add \`${printable(String(path.at(-1)))}\``
-            : mendFor(value, issue),
+            : mendFor(value, issue, languages),
     },
   ];
 }
+
+/** So many are not all shown where one of them is probably meant. */
+const MANY_WORDS = 12;
 
 /** A problem with a word that is none of the known ones. */
 export function unknownWord(
@@ -53,16 +86,18 @@ export function unknownWord(
   known: readonly string[],
   part: 'key' | 'value',
 ): Problem {
-  const near = nearestWord(word, known);
+  const near = meantWord(word, known, part);
   return {
     place: yaml.placeOf(path, part),
     expected:
       known.length === 0
         ? 'no keys here'
-        : `one of ${listed(
-            known.map((k) => `\`${k}\``),
-            'or',
-          )}`,
+        : near !== undefined && known.length > MANY_WORDS
+          ? `\`${near}\`, or another word that is known here`
+          : `one of ${listed(
+              known.map((k) => `\`${k}\``),
+              'or',
+            )}`,
     found: `\`${printable(word)}\``,
     mend: near === undefined ? 'take it out or correct it' : `did you mean \`${near}\`?`,
   };
@@ -74,12 +109,12 @@ function expectation(issue: z.core.$ZodIssue): string {
   return issue.message.replace(/^Invalid input: expected /, '');
 }
 
-function mendFor(value: unknown, issue: z.core.$ZodIssue): string {
+function mendFor(value: unknown, issue: z.core.$ZodIssue, languages: KnownLanguages): string {
   const expected = expectation(issue);
   const unit = expected.includes('size') ? 'MiB' : expected.includes('time') ? 's' : undefined;
   if (typeof value === 'number' && unit !== undefined) return `add the unit: \`${String(value)} ${unit}\`, say`;
   if (typeof value === 'number' && expected.includes('quotes')) return `put it in quotes: \`"${String(value)}"\``;
-  const better = typeof value === 'string' ? rewritten(value, expected) : undefined;
+  const better = typeof value === 'string' ? rewritten(value, expected, languages) : undefined;
   return better === undefined ? 'write it as expected' : `write \`${printable(better)}\``;
 }
 
@@ -105,11 +140,8 @@ export function betterEntry(value: string): string | undefined {
 }
 
 /** What was probably meant. */
-function rewritten(value: string, expected: string): string | undefined {
-  if (expected.includes('runtime')) {
-    const [, language, version] = /^([a-z]+)[^a-z\d]*(\d[\d.]*)$/i.exec(value) ?? [];
-    return language === undefined || version === undefined ? undefined : `${language.toLowerCase()} ${version}`;
-  }
+function rewritten(value: string, expected: string, languages: KnownLanguages): string | undefined {
+  if (expected.includes('runtime')) return meantRuntime(value, languages);
   const units = expected.includes('size') ? ['B', 'KiB', 'MiB', 'GiB'] : ['ms', 's', 'min', 'h'];
   return expected.includes('size') || expected.includes('time') ? withUnit(value, units) : undefined;
 }

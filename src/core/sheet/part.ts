@@ -8,6 +8,8 @@ export interface RuntimeWords {
   readonly word: string;
   /** Pattern of the version behind it, in the sheet and in a destination; undefined where the word stands alone. */
   readonly version?: { readonly sheet: string; readonly offered: string; readonly shown: string };
+  /** Other words that people have for it, in small letters. */
+  readonly aliases?: readonly string[];
   /** An example of it. */
   readonly sample: string;
   /** The word by which destinations offer it, where that is another: what is compiled is the same to them. */

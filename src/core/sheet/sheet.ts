@@ -77,7 +77,7 @@ class SheetReader {
     if (raw === undefined) throw this.#error();
     // The parts are looked at one by one, so that a mistake in one does not hide those in another.
     const own = this.#open.map(({ keys }) => keys);
-    const whole = validate(sheetSchema(this.#known, own), raw, this.#yaml);
+    const whole = validate(sheetSchema(this.#known, own), raw, this.#yaml, this.#known);
     const patching = { known: this.#known, schema: functionSchema(this.#known, own) };
     const reader = new FunctionReader(this.#notes, this.#open);
     this.#problems.push(...whole.problems);

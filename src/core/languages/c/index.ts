@@ -19,7 +19,7 @@ declare module '../../sheet/model' {
 export const c: Language<'c'> = {
   id: 'c',
   title: 'C',
-  runtime: { word: 'c', sample: 'c', offeredAs: 'native' },
+  runtime: { word: 'c', aliases: ['c++', 'cpp', 'cxx', 'gcc', 'clang'], sample: 'c', offeredAs: 'native' },
   sheet: compiledSheetPart({
     entry: {
       pattern: /\.(?:c|cc|cpp|cxx|C)$|(?:^|\/)[^./]+$/,

@@ -19,7 +19,7 @@ declare module '../../sheet/model' {
 export const go: Language<'go'> = {
   id: 'go',
   title: 'Go',
-  runtime: { word: 'go', sample: 'go', offeredAs: 'native' },
+  runtime: { word: 'go', aliases: ['golang'], sample: 'go', offeredAs: 'native' },
   sheet: compiledSheetPart({
     entry: { pattern: /\.go$|(?:^|\/)[^./]+$/, endings: '`.go`, or is an executable', sample: 'main.go' },
     needs: { files: /^go\.sum$/, expected: '`go.sum`', isListed: false },

@@ -21,6 +21,7 @@ export const jvm: Language<'jvm'> = {
   runtime: {
     word: 'java',
     version: { sheet: '[1-9]\\d*', offered: '\\d+', shown: 'X' },
+    aliases: ['jvm', 'jdk', 'jre', 'openjdk', 'kotlin', 'scala', 'groovy', 'clojure'],
     sample: 'java 17',
   },
   sheet: {

@@ -21,6 +21,7 @@ export const node: Language<'node'> = {
   runtime: {
     word: 'node',
     version: { sheet: '[1-9]\\d*', offered: '\\d+', shown: 'X' },
+    aliases: ['nodejs', 'node.js', 'js', 'javascript', 'typescript', 'ts', 'ecmascript'],
     sample: 'node 20',
   },
   sheet: {

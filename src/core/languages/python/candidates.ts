@@ -112,7 +112,9 @@ function whyNot({ pythons, interpreters, sdist }: Release, target: PythonTarget)
   if (interpreters.size === 0) return sdist === undefined ? 'has no file' : 'has only a source distribution';
   const own = `cp${target.python.split('.').slice(0, 2).join('')}`;
   if (interpreters.has(own) || [...interpreters].some((one) => one.startsWith('py3')))
-    return `has no wheel for ${target.arch} with this C library`;
+    return target.glibc === undefined && target.musl === undefined
+      ? `has no wheel for ${target.arch} that does without a C library`
+      : `has no wheel for ${target.arch} with this C library`;
   const shown = [...interpreters].slice(0, SHOWN_INTERPRETERS);
   return `has wheels for ${listed(shown)}${interpreters.size > shown.length ? ' and others' : ''}, none for ${own}`;
 }

@@ -21,6 +21,7 @@ export const python: Language<'python'> = {
   runtime: {
     word: 'python',
     version: { sheet: '3\\.\\d+', offered: '\\d+\\.\\d+', shown: 'X.Y' },
+    aliases: ['py', 'cpython', 'python3'],
     sample: 'python 3.11',
   },
   sheet: {

@@ -16,7 +16,7 @@ import { normalizeName } from './marker';
 import { pythonTargets, readNeeds, type FunctionNeeds } from './needs';
 import { PythonProvider } from './provider';
 import { readPylock } from './pylock';
-import { resolveRequirements } from './resolve';
+import { resolveRequirements, type ResolveRequest } from './resolve';
 import { buildFromSource, type BuiltWheel } from './source-builds';
 import { asPipAsks, sourcesOf, type PythonSource } from './stated-sources';
 import { pipWay } from './sources/pip-settings';
@@ -77,6 +77,7 @@ async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, stri
     requirements: needs.stated,
     source: provider,
     provided: providedNames(request.project, spec),
+    ...libcPlace(project, spec),
     prefer,
   });
   const packages: LockedPackage[] = [];
@@ -89,6 +90,11 @@ async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, stri
     packages.push(built === undefined ? locked : fromSource(locked, built));
   }
   return packages;
+}
+
+function libcPlace(project: Project, spec: FunctionSpec): Pick<ResolveRequest, 'libcPlace'> {
+  const file = project.sheet.destinations[spec.destination]?.file;
+  return file === undefined ? {} : { libcPlace: { file, runtime: spec.runtime.text } };
 }
 
 /** The wheel that was built, and what it was built from. */

@@ -1,6 +1,6 @@
 /** Settles the requirements of one function for one target: which version and file of each package. */
 import { EmballageError } from '../../base/errors';
-import { count, printable } from '../../base/text';
+import { count, listed, printable } from '../../base/text';
 import type { Candidate, Project } from './candidates';
 import { explain } from './explain';
 import { markerEnvironment } from './environment';
@@ -44,6 +44,8 @@ export interface ResolveRequest {
   readonly source: PackageSource;
   /** Names of packages that the destination's runtime brings along. */
   readonly provided: ReadonlySet<string>;
+  /** Where the destination would state its C library: the file, and the runtime in it. */
+  readonly libcPlace?: { readonly file: string; readonly runtime: string };
   /** Versions to stay with where they fit, by name. */
   readonly prefer: ReadonlyMap<string, string>;
 }
@@ -75,7 +77,8 @@ class Resolver implements SolverSource {
   async run(): Promise<ResolvedPackage[]> {
     await this.#readRoot();
     const solution = await solve(this);
-    if (solution.kind === 'impossible') throw this.#impossible(explain(solution.facts, this.#projects));
+    if (solution.kind === 'impossible')
+      throw this.#noLibc() ?? this.#impossible(explain(solution.facts, this.#projects));
     const packages = new Map<string, { candidate: Candidate; extras: string[] }>();
     for (const [id, version] of solution.versions) {
       const { name, extra } = splitId(id);
@@ -233,6 +236,24 @@ class Resolver implements SolverSource {
       }
     }
     return asked;
+  }
+
+  /** Where the destination says nothing of its C library, compiled packages have no file, whatever else may be in the way. */
+  #noLibc(): EmballageError | undefined {
+    const { name, target, libcPlace } = this.#request;
+    if (target.glibc !== undefined || target.musl !== undefined || libcPlace === undefined) return undefined;
+    const compiled = [...this.#projects.values()]
+      .filter(({ unusable }) => unusable.some(({ why }) => why.includes('without a C library')))
+      .map((project) => project.name);
+    if (compiled.length === 0) return undefined;
+    const shown = listed(compiled.slice(0, 3));
+    return new EmballageError('REQUIREMENTS_IMPOSSIBLE', {
+      doing: `settling what ${name} needs for ${target.arch}, Python ${target.python}`,
+      where: libcPlace.file,
+      expected: 'the version of the C library that the destination has',
+      found: `none stated, and ${shown}${compiled.length > 3 ? ' and others' : ''} ${compiled.length === 1 ? 'has' : 'have'} compiled code that needs one`,
+      mend: `write \`${libcPlace.runtime}: { glibc: "2.36" }\` under \`runtimes\`, with the version that is there (or \`musl: "1.2"\`)`,
+    });
   }
 
   #impossible(details: readonly string[]): EmballageError {

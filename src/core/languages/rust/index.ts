@@ -20,7 +20,7 @@ declare module '../../sheet/model' {
 export const rust: Language<'rust'> = {
   id: 'rust',
   title: 'Rust',
-  runtime: { word: 'rust', sample: 'rust', offeredAs: 'native' },
+  runtime: { word: 'rust', aliases: ['rs', 'cargo', 'rustc'], sample: 'rust', offeredAs: 'native' },
   sheet: compiledSheetPart({
     entry: { pattern: /\.rs$|(?:^|\/)[^./]+$/, endings: '`.rs`, or is an executable', sample: 'src/main.rs' },
     needs: { files: /^Cargo\.lock$/, expected: '`Cargo.lock`', isListed: false },

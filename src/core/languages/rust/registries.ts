@@ -7,7 +7,7 @@ import { readFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { parse, TomlError } from 'smol-toml';
 import { EmballageError } from '../../base/errors';
-import { foldersAbove } from '../../base/paths';
+import { ancestors } from '../../base/paths';
 import { printable } from '../../base/text';
 import { readAuthorities, sheetSources, shownPath, type ChosenSource, type Way } from '../../sources';
 import type { Credentials } from '../../toolchains/credentials';
@@ -107,7 +107,7 @@ function indexAt(address: string, why: string): ChosenSource | string {
 function readConfig(from: string, machine: Machine): CargoConfig {
   const { home, variable } = machine;
   const own = variable('CARGO_HOME') ?? join(home, '.cargo');
-  const paths = [from, ...foldersAbove(from)].map((folder) => join(folder, '.cargo'));
+  const paths = ancestors(from).map((folder) => join(folder, '.cargo'));
   const files = [...new Set([...paths, own])].flatMap((folder) => {
     const read = ['config.toml', 'config']
       .map((name) => readToml(join(folder, name), home))

@@ -1,10 +1,11 @@
 /** Builds functions: those whose folder looks as it did are done by a look; the others are made again. */
+import { goingOn } from '../../findings/failure';
 import { lookForChange } from './look';
 import type { BuildRequest, BuiltFunction, Look } from './model';
 
 /**
  * Builds functions; artifacts and waybills appear whole or not at all.
- * @throws EmballageError of the first target that cannot be built
+ * @throws EmballageError of the first target that cannot be built, unless failures are told and the others go on
  */
 export async function build(request: BuildRequest): Promise<BuiltFunction[]> {
   const quick = await lookAtAll(request);
@@ -25,6 +26,9 @@ export async function build(request: BuildRequest): Promise<BuiltFunction[]> {
 
 async function lookAtAll(request: BuildRequest): Promise<Look[]> {
   const looks: Look[] = [];
-  for (const spec of request.functions) looks.push(await lookForChange(request, spec));
+  for (const spec of request.functions) {
+    const look = await goingOn(spec.name, request.onFailure, () => lookForChange(request, spec));
+    if (look !== undefined) looks.push(look);
+  }
   return looks;
 }

@@ -1,7 +1,13 @@
 /** Building artifacts. Light: where nothing has changed, nothing more is loaded. */
 export { build } from './build';
 export { lookForChange } from './look';
+import type { ChangedLook, LookRequest } from './model';
 export type { BuildEvent, BuildRequest, BuiltFunction, BuiltTarget, Look, LookRequest } from './model';
+
+/** Whether a function that looks changed holds what it held. Loaded when it is called. */
+export async function isOnlyTouched(request: LookRequest, look: ChangedLook): Promise<boolean> {
+  return (await import('./touched')).isOnlyTouched(request, look);
+}
 
 /** Loads what the first build would have to wait for. */
 export async function warmUp(): Promise<void> {

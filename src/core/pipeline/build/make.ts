@@ -4,6 +4,7 @@ import { chmodSync, rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { contentDigest } from '../../disk/digest';
 import { filePieces, OpenFiles } from '../../disk/file-source';
+import { keepUnversioned } from '../../disk/unversioned';
 import { guarded, removeLeftovers, writeWhole } from '../../disk/write';
 import { PROGRAM_MODE, type FileSet, type PackedFile } from '../../fileset/model';
 import { DEFLATE_ENCODER, SEGMENT_BYTES } from '../../formats/deflate';
@@ -14,6 +15,8 @@ import { packBinary } from '../../forms/binary';
 import { packZip } from '../../forms/zip';
 import { JAR_MANIFEST } from '../../forms/jar';
 import { collect } from '../../fileset/collect';
+import { OUTPUT_FOLDER } from '../../fileset/selection';
+import { goingOn } from '../../findings/failure';
 import { languageOf, LANGUAGES, workOf, type Assembly, type Work } from '../../languages';
 import { entryString, type Arch } from '../../sheet';
 import { filesDigest, formatWaybill, makeWaybill, type Waybill } from '../../waybill';
@@ -44,10 +47,15 @@ export async function makeFunctions(request: BuildRequest, looks: readonly Look[
   const compressor = threads ? compressInThreads(request.jobs) : directCompressor;
   try {
     const built: BuiltFunction[] = [];
-    for (const look of looks)
-      built.push(
-        look.unchanged ?? (await new Maker(request, look, await workOf(look.spec), { store, compressor }).run()),
-      );
+    for (const look of looks) {
+      const one =
+        look.unchanged ??
+        (await goingOn(look.spec.name, request.onFailure, async () =>
+          new Maker(request, look, await workOf(look.spec), { store, compressor }).run(),
+        ));
+      if (one !== undefined) built.push(one);
+    }
+    keepUnversioned(join(request.project.root, OUTPUT_FOLDER));
     return built;
   } finally {
     await compressor.close();

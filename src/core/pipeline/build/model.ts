@@ -3,6 +3,7 @@ import type { StatIndex } from './stat-index';
 import type { Survey } from '../../fileset/collect';
 import type { Inputs } from '../../project/inputs';
 import type { LockedBase, LockedFunction } from '../../project/lockfile';
+import type { FunctionFailure } from '../../findings/failure';
 import type { Project } from '../../project/targets';
 import type { Arch, FunctionSpec } from '../../sheet';
 import type { HttpClient } from '../../sources';
@@ -27,6 +28,8 @@ export interface BuildRequest {
   /** Registries, for bases of images that are not in the store. */
   readonly registry: (host: string, plainHttp: boolean) => Promise<RegistryConnection>;
   readonly onEvent: (event: BuildEvent) => void;
+  /** Told of a function that cannot be built, so that the others can; without it the first such failure is thrown. */
+  readonly onFailure?: (failure: FunctionFailure) => void;
 }
 
 export type BuildEvent =

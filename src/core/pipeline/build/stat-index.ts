@@ -151,6 +151,16 @@ export class StatIndex {
     return rows.equals(rowsOf(items)) && this.#parts.itemNames === namesOf(items);
   }
 
+  /** Whether the same names are there, and every file whose digest is known has it still. @param digestOf of a file, by path */
+  hasContent(items: readonly WalkedItem[], digestOf: (item: WalkedItem) => string): boolean {
+    if (this.#parts.itemNames !== namesOf(items)) return false;
+    return items.every((item, i) => {
+      if (item.kind !== 'file') return true;
+      const digest = this.#parts.digests.toString('hex', i * DIGEST_BYTES, (i + 1) * DIGEST_BYTES);
+      return digest !== NO_DIGEST && digest === digestOf(item);
+    });
+  }
+
   /** Digests of the files among `items` that look as they did, in hexadecimal, by path. */
   knownDigests(items: readonly WalkedItem[]): Map<string, string> {
     const rows = rowsOf(items);

@@ -1,5 +1,6 @@
 /** Settles the third-party files of functions into the lock: for every target, the same on every machine. */
 import { present } from '../../base/present';
+import { goingOn } from '../../findings/failure';
 import { workOf, type Work } from '../../languages';
 import { exclusively } from '../../project/exclusive';
 import {
@@ -16,14 +17,18 @@ import type { FunctionSpec } from '../../sheet';
 import { BaseLocker } from './lock-base';
 import type { LockedChange, LockOutcome, LockRequest } from './model';
 
-/** Settles what is not settled yet and writes the lock, whole, when everything has succeeded. */
+/** Settles what is not settled yet and writes the lock, whole; what cannot be settled stays as it was. */
 export async function lockFunctions(request: LockRequest): Promise<LockOutcome[]> {
   const before = await readLock(request.project, true);
   const outcomes: LockOutcome[] = [];
   const settled = new Map<string, LockedFunction | undefined>();
   const bases = new BaseLocker(request, before.bases ?? {});
-  for (const spec of request.functions)
-    outcomes.push(await bases.add(spec, await lockNeeds(request, spec, before, settled)));
+  for (const spec of request.functions) {
+    const outcome = await goingOn(spec.name, request.onFailure, async () =>
+      bases.add(spec, await lockNeeds(request, spec, before, settled)),
+    );
+    if (outcome !== undefined) outcomes.push(outcome);
+  }
   await exclusively({ state: request.project.state, what: 'lock' }, () =>
     keep(request.project, { functions: settled, bases: bases.settled }),
   );

@@ -1,5 +1,6 @@
 /** What locking is asked for, and what comes of it. */
 import type { RegistryConnection } from '../../sources/registry';
+import type { FunctionFailure } from '../../findings/failure';
 import type { HttpClient, NotedSource } from '../../sources';
 import type { LockedBase, LockedPackage } from '../../project/lockfile';
 import type { Project } from '../../project/targets';
@@ -18,6 +19,8 @@ export interface LockRequest {
   /** Threads that compress. */
   readonly jobs: number;
   readonly onSettling: (name: string, arch: Arch) => void;
+  /** Told of a function that cannot be settled, so that the others can; without it the first such failure is thrown. */
+  readonly onFailure?: (failure: FunctionFailure) => void;
   readonly onBase: (doing: string, doneBytes: number, totalBytes: number) => void;
 }
 

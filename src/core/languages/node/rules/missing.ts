@@ -1,4 +1,5 @@
 /** What Node.js would not find: at build, where modules were linked, and in the artifact as it is. */
+import { folderOf, joinPath, settlePath } from '../../../base/paths';
 import { printable } from '../../../base/text';
 import type { NodeView } from '../artifact-view';
 import { chainTo, ownNodeModules } from './shared';
@@ -49,6 +50,11 @@ function isLoaded(path: string, node: NodeView): boolean {
   return false;
 }
 
+/** Whether a relative request leads out of the artifact. */
+function leadsOut(file: string, specifier: string): boolean {
+  return settlePath(joinPath(folderOf(file), specifier)) === undefined;
+}
+
 function finding({ file, line, specifier, why, near }: Missing, chain: string): Finding {
   const isRelative = specifier.startsWith('.');
   return {
@@ -60,7 +66,9 @@ function finding({ file, line, specifier, why, near }: Missing, chain: string): 
       near !== undefined
         ? `write the specifier so that it leads to \`${printable(near)}\`, letter by letter`
         : isRelative
-          ? 'correct the path, or keep the file'
+          ? leadsOut(file, specifier)
+            ? 'what lies outside the source folder is not packed: move it in, or make it a package of the project (a workspace) and ask for it by name'
+            : 'correct the path, or keep the file'
           : 'add the package to `dependencies`, run `npm install` and `emballage lock`',
   };
 }

@@ -1,0 +1,194 @@
+/**
+ * The documents of `--json`, command by command. Published as JSON Schemas of version 1: what is stated here stays, and more
+ * may come beside it; a change of what is there gets a version of its own.
+ */
+import { z } from 'zod';
+import { ledgerSchema } from '../core/pipeline/deliver';
+import { lockSchema } from '../core/project/lock-schema';
+import type { KnownLanguages } from '../core/sheet';
+
+export const OUTPUT_VERSION = 1;
+
+const deliverySchema = ledgerSchema.shape.deliveries.element;
+const count = z.int().nonnegative();
+const arch = z.enum(['x86_64', 'arm64']);
+const sha256 = z.string().regex(/^[0-9a-f]{64}$/);
+const place = z.looseObject({ file: z.string(), line: count, column: count });
+
+const problem = z.looseObject({ place, expected: z.string(), found: z.string(), mend: z.string() });
+
+/** What a command says that could not do what it was asked for: exit codes 2, 3 and 4. */
+const error = z.looseObject({
+  error: z.looseObject({
+    /** Stable; `FAULT` is a fault of the tool's own. */
+    code: z.string(),
+    doing: z.string(),
+    where: z.string().optional(),
+    expected: z.string().optional(),
+    found: z.string(),
+    mend: z.string(),
+    problems: z.array(problem).optional(),
+    details: z.array(z.string()).optional(),
+  }),
+});
+
+const failed = z.array(error.extend({ name: z.string() }));
+
+const finding = z.looseObject({
+  rule: z.string(),
+  level: z.enum(['stop', 'warn', 'note']),
+  where: z.string().optional(),
+  expected: z.string(),
+  found: z.string(),
+  mend: z.string(),
+  accepted: z.looseObject({ reason: z.string() }).optional(),
+  endedAcceptance: z.looseObject({ reason: z.string() }).optional(),
+});
+
+const checked = z.looseObject({
+  name: z.string(),
+  arch: z.string().optional(),
+  artifact: z.string(),
+  destination: z.string(),
+  rules: z.array(
+    z.looseObject({
+      id: z.string(),
+      findings: z.array(finding),
+      /** Facts for want of which the rule was not applied. */
+      lacking: z.array(z.string()),
+      gauge: z
+        .looseObject({ used: z.number(), unit: z.enum(['bytes', 'count']), allowed: z.number(), by: z.string() })
+        .optional(),
+    }),
+  ),
+});
+
+const built = z.looseObject({
+  name: z.string(),
+  arch,
+  status: z.enum(['unchanged', 'same', 'stored', 'built']),
+  /** Relative to the project. */
+  artifact: z.string(),
+  waybill: z.string(),
+  size: count,
+  unpacked: count,
+  files: count,
+  sha256,
+  trimmed: count,
+});
+
+const answer = z.discriminatedUnion('kind', [
+  z.looseObject({ kind: z.literal('answered'), json: z.string(), nothing: z.boolean() }),
+  z.looseObject({ kind: z.literal('failed'), failure: z.looseObject({ kind: z.string() }) }),
+]);
+
+const called = z.looseObject({
+  event: z.string(),
+  answer,
+  cold: z.boolean(),
+  startMs: z.number(),
+  callMs: z.number(),
+  log: z.looseObject({ lines: z.array(z.string()), droppedBytes: count }),
+  peakBytes: count.optional(),
+});
+
+const option = z.looseObject({ name: z.string(), type: z.enum(['string', 'number', 'boolean']), about: z.string() });
+const commandHead = { name: z.string(), usage: z.string(), summary: z.string() };
+
+const plain: Readonly<Record<string, z.ZodType>> = {
+  error,
+  version: z.looseObject({ version: z.string(), code: z.string(), runtime: z.string(), system: z.string() }),
+  help: z.union([
+    z.looseObject({ version: z.string(), commands: z.array(z.looseObject(commandHead)), options: z.array(option) }),
+    z.looseObject({
+      ...commandHead,
+      about: z.string(),
+      options: z.array(option),
+      examples: z.array(z.looseObject({ args: z.string(), does: z.string() })),
+    }),
+  ]),
+  build: z.looseObject({ targets: z.array(built), hashed: count, packed: count, failed }),
+  check: z.looseObject({ fit: z.boolean(), artifacts: z.array(checked) }),
+  why: z.looseObject({ name: z.string(), arch, files: z.array(z.looseObject({ path: z.string() })) }),
+  try: z.looseObject({ name: z.string(), arch, failed: count, calls: z.array(called), cut: z.array(z.unknown()) }),
+  prove: z.looseObject({
+    reproducible: z.boolean(),
+    variations: z.array(
+      z.looseObject({
+        id: z.string(),
+        title: z.string(),
+        same: z.boolean(),
+        differences: z.array(z.looseObject({ name: z.string(), arch, file: z.enum(['artifact', 'waybill']) })),
+      }),
+    ),
+  }),
+  send: z.looseObject({
+    sent: z.array(z.looseObject({ delivery: deliverySchema, blobs: z.array(z.unknown()), isSame: z.boolean() })),
+  }),
+  ledger: z.looseObject({ ledger: z.string(), deliveries: z.array(deliverySchema) }),
+  recall: z.looseObject({
+    recalled: z.array(
+      z.looseObject({
+        delivery: deliverySchema,
+        ...{ deleted: z.array(z.string()), kept: z.array(z.string()), tagsLeft: z.array(z.string()) },
+        ...{ referrers: z.array(z.string()), unknownTags: z.array(z.string()) },
+      }),
+    ),
+  }),
+  rules: z.looseObject({
+    rules: z.array(
+      z.looseObject({
+        ...{ id: z.string(), level: z.enum(['stop', 'warn', 'note']), title: z.string(), why: z.string() },
+        ...{ mend: z.string(), needs: z.array(z.string()) },
+      }),
+    ),
+  }),
+  toolchains: z.looseObject({
+    emulators: z.array(z.looseObject({ arch, path: z.string() })),
+    functions: z.array(
+      z.looseObject({
+        name: z.string(),
+        runtime: z.string(),
+        found: z.boolean(),
+        path: z.string().nullable(),
+        mend: z.string(),
+      }),
+    ),
+  }),
+  'stand-in': z.union([
+    z.looseObject({ host: z.string() }),
+    z.looseObject({ url: z.string(), projects: z.array(z.string()), files: count }),
+  ]),
+  demo: z.looseObject({ folder: z.string(), steps: count, unexpected: z.array(z.string()) }),
+};
+
+/** By command; `error`, `version` and `help` beside them. */
+export async function outputSchemas(known: Pick<KnownLanguages, 'all'>): Promise<Readonly<Record<string, z.ZodType>>> {
+  const lock = (await lockSchema(known)).shape;
+  const settled = lock.functions.valueType.shape;
+  const base = lock.bases.unwrap().valueType;
+  return {
+    ...plain,
+    lock: z.looseObject({
+      functions: z.array(
+        z.looseObject({
+          name: z.string(),
+          status: z.enum(['unchanged', 'settled', 'no-needs']),
+          targets: settled.targets,
+          sources: z.array(z.looseObject({ at: z.string(), why: z.string() })),
+          notes: z.array(z.string()),
+          changes: z.array(
+            z.looseObject({
+              name: z.string(),
+              arch: z.string(),
+              before: z.string().optional(),
+              after: z.string().optional(),
+            }),
+          ),
+          base: base.optional(),
+        }),
+      ),
+      failed,
+    }),
+  };
+}

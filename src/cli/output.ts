@@ -1,0 +1,15 @@
+/** The two streams that people read. What they show is plain where the locale wants it so; documents are never touched. */
+import { inAscii, isAsciiOnly } from './views/plain-text';
+
+/** The text as it can be shown here. */
+export function shown(text: string): string {
+  return isAsciiOnly(process.env) ? inAscii(text) : text;
+}
+
+export function writeOut(text: string): void {
+  process.stdout.write(shown(text));
+}
+
+export function writeErr(text: string): void {
+  process.stderr.write(shown(text));
+}

@@ -1,0 +1,86 @@
+/** What commands print with `--json` holds to the schemas that are published for it. */
+import { spawn } from 'node:child_process';
+import { rmSync } from 'node:fs';
+import { join } from 'node:path';
+import type { z } from 'zod';
+import { outputSchemas } from '../../src/cli/documents';
+import { COMMANDS } from '../../src/cli/commands/list';
+import { KNOWN } from '../../src/core/languages';
+import { imageProject, layoutFolder } from '../support/images';
+import { environment, folderWith, PROGRAM, project, run } from '../support/program';
+import { standInRegistry } from '../support/registry';
+
+let schemas: Readonly<Record<string, z.ZodType>>;
+beforeAll(async () => {
+  schemas = await outputSchemas(KNOWN);
+});
+
+const HORN = { 'horn.mjs': 'export const sound = () => ({ loud: true });\n' };
+
+function document(root: string, ...args: readonly string[]): unknown {
+  const { stdout } = run(root, [...args, '--json']);
+  return JSON.parse(stdout);
+}
+
+function faultsOf(name: string, value: unknown): unknown {
+  const result = schemas[name]?.safeParse(value);
+  return result?.success === true ? [] : (result?.error.issues ?? ['no such schema']);
+}
+
+describe('documents for programs', () => {
+  it('are as their schemas say, of every command', () => {
+    const root = project(HORN, {}, { 'event.json': '{}' });
+    const seen = new Map<string, unknown>([
+      ['lock', document(root, 'lock')],
+      ['build', document(root, 'build')],
+      ['check', document(root, 'check')],
+      ['why', document(root, 'why', 'horn', '*.mjs')],
+      ['try', document(root, 'try', 'horn', '--event', 'event.json')],
+      ['prove', document(root, 'prove')],
+      ['ledger', document(root, 'ledger')],
+      ['rules', document(root, 'rules')],
+      ['toolchains', document(root, 'toolchains')],
+      ['help', document(root, '--help')],
+      ['version', document(root, '--version')],
+    ]);
+    for (const [name, value] of seen) expect([name, faultsOf(name, value)]).toEqual([name, []]);
+    expect(faultsOf('help', document(root, 'build', '--help'))).toEqual([]);
+    const elsewhere = ['send', 'recall', 'stand-in', 'completion', 'demo'];
+    expect(COMMANDS.map(({ name }) => name).filter((name) => !seen.has(name))).toEqual(elsewhere);
+    expect(faultsOf('build', { targets: [{}] })).not.toEqual([]);
+  });
+
+  it('are so of what is sent and taken back, and of what is served', async () => {
+    const { host } = await standInRegistry(folderWith({}));
+    const root = imageProject(
+      `destination: slipway\narch: [x86_64]\naccepts: { image: {} }\nruntimes: {}\nregistry: ${host}/fernhaven\n`,
+      { base: { layout: 'base' } },
+    );
+    layoutFolder(join(root, 'base'), [{ layers: [[{ name: 'usr/bin/node', data: '#!/bin/sh\n', mode: 0o755 }]] }]);
+    for (const command of ['lock', 'build']) expect(run(root, [command]).status).toBe(0);
+    for (const [name, args] of [
+      ['send', ['send']],
+      ['ledger', ['ledger']],
+      ['recall', ['recall', 'horn']],
+    ] as const)
+      expect([name, faultsOf(name, document(root, ...args))]).toEqual([name, []]);
+    const child = spawn(process.execPath, [PROGRAM, 'stand-in', 'index', root, '--port', '0', '--json'], {
+      env: environment(root),
+      stdio: ['ignore', 'pipe', 'inherit'],
+    });
+    const text = await new Promise<string>((resolve) =>
+      child.stdout.once('data', (bytes: Buffer) => resolve(bytes.toString())),
+    );
+    child.kill();
+    expect(faultsOf('stand-in', JSON.parse(text))).toEqual([]);
+  });
+
+  it('tell mistakes as the schema for them says, and functions that failed beside those that did not', () => {
+    const root = project(HORN, { arch: ['amd64'] });
+    expect(faultsOf('error', document(root, 'build'))).toEqual([]);
+    expect(faultsOf('error', document(folderWith({}), 'build', '--zzz'))).toEqual([]);
+    const two = project(HORN, {}, {});
+    rmSync(join(two, 'out'), { recursive: true, force: true });
+    expect(document(two, 'build')).toMatchObject({ failed: [] });
+  });
+});
