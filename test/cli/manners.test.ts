@@ -10,8 +10,9 @@ const HORN = { 'horn.mjs': 'export const sound = () => 1;\n' };
 
 describe('help', () => {
   it.each([40, 57, 80, 100, 200])('is written for %i columns, with its examples whole', async (columns) => {
-    for (const { name, load } of COMMANDS) {
-      const { command } = await load();
+    for (const entry of COMMANDS) {
+      const { name } = entry;
+      const { command } = await entry.load();
       const { stdout, status } = run(folderWith({}), [name, '--help'], { env: { COLUMNS: String(columns) } });
       expect(status).toBe(0);
       const [text = '', examples = ''] = stdout.split('\nExamples:\n');

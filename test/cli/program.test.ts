@@ -1,9 +1,5 @@
-import { outputSchemas } from '../../src/cli/documents';
-import { KNOWN } from '../../src/core/languages';
-import { readdirSync, readFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
-import { folderWith, pathTo, HORN, project, run } from '../support/program';
+import { readdirSync } from 'node:fs';
+import { folderWith, HORN, project, run } from '../support/program';
 
 describe('the program', () => {
   it('says what it is and what to do first', () => {
@@ -25,7 +21,7 @@ describe('the program', () => {
 
   it.each<[readonly string[], string]>([
     [['biuld'], 'emballage.js build`?'],
-    [['build', '--jbos', '2'], 'unknown argument: jbos'],
+    [['build', '--jbos', '2'], 'did you mean `--jobs`?'],
     [['build', '--jobs', '0'], 'a whole number from 1 to 256'],
     [['build', 'horm'], 'did you mean `horn`?'],
     [['check', '--at', 'slipway'], 'it without a file'],
@@ -78,26 +74,5 @@ describe('prove', () => {
     expect(variations.filter(({ same }) => !same)).toEqual([]);
     expect(variations.map(({ id }) => id)).toEqual(expect.arrayContaining(['folder', 'umask', 'all']));
     expect(readdirSync(temporary)).toEqual([]);
-  });
-});
-
-describe('demo', () => {
-  it('goes through the whole example as it should', async () => {
-    const folder = join(folderWith({}), 'tides');
-    // Without compilers of native code on the PATH, whose steps are then left out and told.
-    const PATH = pathTo('node', 'python3', 'python3.11');
-    const { status, stdout, stderr } = run(tmpdir(), ['demo', '--into', folder, '--json'], { env: { PATH } });
-    expect(status).toBe(0);
-    const document: unknown = JSON.parse(stdout);
-    expect((await outputSchemas(KNOWN)).demo?.safeParse(document).error).toBeUndefined();
-    expect(document).toMatchObject({ unexpected: [] });
-    expect(stderr).toMatch(/left out: build --sheet solver\.yaml; to have it, .*`golang-go`/);
-    expect(readFileSync(join(folder, 'out/surge-alert/arm64/surge-alert.waybill.json'), 'utf8')).toContain(
-      '"why":"entry"',
-    );
-    expect(run(tmpdir(), ['demo', '--into', folder])).toMatchObject({
-      status: 2,
-      stderr: expect.stringContaining('new or empty') as unknown,
-    });
   });
 });

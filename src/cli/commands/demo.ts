@@ -77,23 +77,33 @@ async function possibleSteps(folder: string, session: Session): Promise<Step[]> 
   const noRoot = unshare === undefined ? 'no `unshare`' : whyNoRoot(unshare);
   const emulators = missingEmulators(findEmulators(machine.searchPath), machine.arch);
   const possible: Step[] = [];
+  // What was not built cannot be checked, sent or called.
+  const unbuilt = new Map<string, readonly string[]>();
   for (const step of JSON.parse(readFileSync(join(EXAMPLES, 'steps.json'), 'utf8')) as readonly Step[]) {
+    const sheet = sheetOf(step);
     const lacks = [
+      ...(unbuilt.get(sheet) ?? []),
       ...(step.needs?.includes('root') === true && noRoot !== undefined
         ? [`run it where namespaces are allowed (${noRoot})`]
         : []),
       ...(step.needs?.includes('toolchains') === true ? await missingToolchains(step, folder, session) : []),
       ...(step.needs?.includes('emulators') === true ? emulators.map(({ what, mend }) => `${mend} (${what})`) : []),
     ];
+    if (lacks.length > 0 && step.args[0] === 'build') unbuilt.set(sheet, lacks);
     if (lacks.length === 0) possible.push(step);
     else session.remark(`left out: ${step.args.join(' ')}; to have it, ${[...new Set(lacks)].join('; ')}`);
   }
   return possible;
 }
 
+function sheetOf({ args }: Step): string {
+  return args.includes('--sheet') ? (args[args.indexOf('--sheet') + 1] ?? SHEET_NAME) : SHEET_NAME;
+}
+
 /** What the functions of a step want and is not here, and how to get it. */
-async function missingToolchains({ args }: Step, folder: string, session: Session): Promise<string[]> {
-  const sheet = args.includes('--sheet') ? (args[args.indexOf('--sheet') + 1] ?? SHEET_NAME) : SHEET_NAME;
+async function missingToolchains(step: Step, folder: string, session: Session): Promise<string[]> {
+  const { args } = step;
+  const sheet = sheetOf(step);
   const { sheet: read } = await session.openProject(join(folder, sheet));
   const named = read.functions.filter(({ name }) => args.includes(name));
   const machine = session.machine();

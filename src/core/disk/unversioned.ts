@@ -2,12 +2,13 @@
 import { existsSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 
-const NAME = '.gitignore';
+/** The file's name. */
+export const UNVERSIONED = '.gitignore';
 const TEXT = '# What is made from the sources is made again from them.\n*\n';
 
 /** @param folder absolute path; nothing is done where it is not there, or says for itself what is kept */
 export function keepUnversioned(folder: string): void {
-  const path = join(folder, NAME);
+  const path = join(folder, UNVERSIONED);
   if (!existsSync(folder) || existsSync(path)) return;
   try {
     writeFileSync(path, TEXT, { flag: 'wx' });

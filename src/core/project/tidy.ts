@@ -4,6 +4,7 @@
  */
 import { lstatSync, readdirSync, rmdirSync, rmSync, statSync, utimesSync } from 'node:fs';
 import { join } from 'node:path';
+import { UNVERSIONED } from '../disk/unversioned';
 import { isTemporary, writeWhole } from '../disk/write';
 import { isCodeFolder, KINDS, LOCKS, SCRATCH, type StateFolder, type StateKind } from './state';
 
@@ -108,7 +109,7 @@ function removeOldCode(place: string, state: StateFolder): void {
 
 /** What no version that lays out the folder so has put there: earlier ones had other names. */
 function removeUnknown(place: string, kinds: readonly StateKind[]): void {
-  const known = new Set([...kinds.map(({ name }) => name), ...LOCKS, SCRATCH, MARK]);
+  const known = new Set([...kinds.map(({ name }) => name), ...LOCKS, SCRATCH, MARK, UNVERSIONED]);
   for (const name of namesIn(place)) if (!known.has(name) && !isCodeFolder(name)) remove(join(place, name));
 }
 

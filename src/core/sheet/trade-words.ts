@@ -47,7 +47,7 @@ const VALUES: Readonly<Record<string, readonly string[]>> = {
 
 /** The known word that was probably meant: by what the trade calls it, or else a slip of the pen. */
 export function meantWord(written: string, known: readonly string[], part: 'key' | 'value'): string | undefined {
-  const words = part === 'key' ? KEYS : VALUES;
+  const words = part === 'key' ? { ...VALUES, ...KEYS } : VALUES;
   const plain = written.toLowerCase().replace(/[_\s-]/g, '');
   const synonyms = known.flatMap((word) => (words[word] ?? []).map((other) => [other, word] as const));
   const exact = synonyms.find(([other]) => other === plain)?.[1];

@@ -40,7 +40,10 @@ describe('linked modules do what they do as files', () => {
   it.each(NAMES)('%s', (name) => {
     const [written, plain, linked, small] = (outcomes[name] ?? []).map(({ stack: _stack, ...rest }) => rest);
     expect(written).toBeDefined();
-    expect({ plain, linked, small }).toEqual({ plain: written, linked: written, small: written });
+    // Node.js 23 and later show ES modules one more name of CommonJS; what is linked here is for an earlier one.
+    const asBefore = (value: unknown): unknown => JSON.parse(JSON.stringify(value).replaceAll('"module.exports",', ''));
+    const [asWritten, asPlain] = [written, plain].map(asBefore);
+    expect({ plain: asPlain, linked, small }).toEqual({ plain: asWritten, linked: asWritten, small: asWritten });
   });
 });
 
