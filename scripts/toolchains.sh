@@ -13,6 +13,8 @@ packages+=(gcc g++ libc6-dev binutils "${cross[@]}" qemu-user-static rustc cargo
 packages+=(docker-registry apache2-utils curl)
 # A proxy, and what makes a certificate for the server behind it.
 packages+=(tinyproxy-bin openssl)
+# Shells that complete, and what reads the manual page.
+packages+=(fish zsh man-db)
 command -v go >/dev/null || packages+=(golang-go)
 if [ "${1:-}" = --pictures ]; then packages+=(xterm xvfb imagemagick fonts-dejavu); fi
 missing=()
