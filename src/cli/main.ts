@@ -6,7 +6,7 @@ import { EXIT, type Arguments, type CommandEntry, type CommandModule, type ExitC
 import { COMMANDS } from './commands/list';
 import { COMMON } from './options';
 import { OVERVIEW_WORDS, overview } from './overview';
-import { writeErr, writeOut } from './output';
+import { columnsHere, writeErr, writeOut } from './output';
 import { programName } from './program';
 import { Session } from './session';
 import { errorDocument, errorText } from './views/error';
@@ -35,7 +35,7 @@ async function showVersion(args: readonly string[]): Promise<ExitCode> {
 }
 
 async function showOverview(args: readonly string[]): Promise<ExitCode> {
-  if (!args.includes('--json')) writeOut(overview(programName()));
+  if (!args.includes('--json')) writeOut(overview(programName(), columnsHere()));
   else process.stdout.write(asJson((await import('./views/help-document')).overviewDocument()));
   return EXIT.done;
 }
@@ -61,16 +61,10 @@ async function showHelp(entry: CommandEntry, command: CommandModule, words: read
   const { about, options, examples } = command;
   const shown = helpText(
     { program: programName(), name, usage, about, options, common: COMMON, examples },
-    textWidth(columns()),
+    textWidth(columnsHere()),
   );
   writeOut(`${shown}\n`);
   return EXIT.done;
-}
-
-/** Of the terminal, or as COLUMNS says. */
-function columns(): number | undefined {
-  const stated = Number(process.env.COLUMNS);
-  return process.stdout.isTTY ? process.stdout.columns : stated > 0 ? stated : undefined;
 }
 
 function makeParser(entry: CommandEntry, command: CommandModule, words: readonly string[]): Argv {

@@ -13,3 +13,9 @@ export function writeOut(text: string): void {
 export function writeErr(text: string): void {
   process.stderr.write(shown(text));
 }
+
+/** Columns of the terminal, or as COLUMNS says; undefined where nobody does. */
+export function columnsHere(): number | undefined {
+  const stated = Number(process.env.COLUMNS);
+  return process.stdout.isTTY ? process.stdout.columns : stated > 0 ? stated : undefined;
+}

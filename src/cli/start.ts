@@ -1,6 +1,6 @@
 /** Starts the program. Loads as little as it can: asking for help must not cost what building costs. */
 import { endOnSignals } from './interrupt';
-import { writeOut } from './output';
+import { columnsHere, writeOut } from './output';
 import { OVERVIEW_WORDS, overview } from './overview';
 import { programName } from './program';
 
@@ -17,7 +17,7 @@ for (const stream of [process.stdout, process.stderr])
 endOnSignals();
 
 if (first === undefined || (args.length === 1 && OVERVIEW_WORDS.includes(first))) {
-  writeOut(overview(programName()));
+  writeOut(overview(programName(), columnsHere()));
 } else {
   // Should the program ever end before its command has, that is a fault of ours.
   process.exitCode = 4;

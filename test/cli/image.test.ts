@@ -1,5 +1,14 @@
 import { spawnSync } from 'node:child_process';
-import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import { join } from 'node:path';
 import { imageProject as projectFor, layoutFolder, sha256 } from '../support/images';
 import { CONFIG_SCHEMA, INDEX_SCHEMA, MANIFEST_SCHEMA, validate } from '../support/oci-schemas';
@@ -226,8 +235,10 @@ describe('a function as an image', () => {
       );
       expect(run(root, ['lock']).stderr).toBe('');
       built(root);
-      const before = readdirSync('/tmp').filter((name) => name.startsWith('emballage-host-'));
-      const outcome = run(root, ['try', 'horn', '--event', 'event.json', '--json']);
+      // Where nobody else puts anything, and whoever the function runs as can look in.
+      const TMPDIR = folderWith({});
+      chmodSync(TMPDIR, 0o755);
+      const outcome = run(root, ['try', 'horn', '--event', 'event.json', '--json'], { env: { TMPDIR } });
       const { calls } = JSON.parse(outcome.stdout) as {
         calls: { answer: { json?: string }; log: { lines: string[] } }[];
       };
@@ -239,7 +250,7 @@ describe('a function as an image', () => {
         name: 'horn',
       });
       expect(calls[0]?.log.lines).toEqual(['sounding']);
-      expect(readdirSync('/tmp').filter((name) => name.startsWith('emballage-host-'))).toEqual(before);
+      expect(readdirSync(TMPDIR)).toEqual([]);
       const check = run(root, ['check']);
       expect([check.status, check.stdout.includes('horn x86_64 for moorings: fit to go')]).toEqual([0, true]);
     },

@@ -121,7 +121,7 @@ describe('mistakes in a packing sheet', () => {
       'emballage.yaml:8:14 `node20` -> write `node 20`',
       'emballage.yaml:9:12 `horn.mjs:sound` -> write `horn.mjs#sound`',
       'other.yaml:2:16 `arm` -> write `arm64`',
-      'other.yaml:6:3 `node18` -> write it like `node 20`',
+      'other.yaml:6:3 `node18` -> write it like `node 18`',
       'other.yaml:8:16 `modul` -> did you mean `module`?',
     ]);
   });

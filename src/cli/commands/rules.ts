@@ -3,7 +3,9 @@ import { EmballageError } from '../../core/base/errors';
 import { nearestWord, printable } from '../../core/base/text';
 import { rulesFor } from '../../core/pipeline/check';
 import type { Rule } from '../../core/rules';
+import { columnsHere } from '../output';
 import type { Session } from '../session';
+import { textWidth, wrap } from '../views/help';
 import { EXIT, texts, type CommandModule } from './command';
 
 export const command: CommandModule = {
@@ -49,8 +51,12 @@ function findRule(id: string, all: readonly Rule[]): Rule {
   });
 }
 
+const INDENT = ' '.repeat(11);
+
 function ruleText(rule: Rule, { paint }: Session): string {
-  const row = (label: string, text: string): string => `  ${paint.dim(label.padEnd(8))} ${text}`;
+  const width = textWidth(columnsHere());
+  const row = (label: string, text: string): string =>
+    `  ${paint.dim(label.padEnd(8))} ${wrap(text, width, INDENT).slice(INDENT.length)}`;
   const needs = rule.needs.length === 0 ? 'nothing but the artifact' : rule.needs.join(', ');
   return [
     `${paint.bold(rule.id)} (${rule.level})  ${rule.title}.`,

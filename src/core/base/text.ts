@@ -9,8 +9,13 @@ export function nearestWord(written: string, valid: readonly string[]): string |
   const plain = (word: string): string => word.toLowerCase().replace(/[_\s]/g, '-');
   let best: string | undefined;
   let bestDistance = Infinity;
+  // Letters in another order are one slip.
+  const letters = (word: string): string => Array.from(plain(word)).sort().join('');
   for (const word of valid) {
-    const steps = distance(plain(written), plain(word));
+    const isSwapped = letters(word) === letters(written);
+    const steps = isSwapped
+      ? Math.min(1, distance(plain(written), plain(word)))
+      : distance(plain(written), plain(word));
     if (steps < bestDistance) [best, bestDistance] = [word, steps];
   }
   const allowed = Math.ceil(Math.max(written.length, best?.length ?? 0) / 3);
