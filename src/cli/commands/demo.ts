@@ -179,7 +179,7 @@ function pointAt(url: string, registry: string, folder: string): void {
   writeFileSync(moorings, readFileSync(moorings, 'utf8').replace(REGISTRY_IN_FILES, registry));
   for (const name of FILES_WITH_INDEX) {
     const file = join(folder, name);
-    writeFileSync(file, readFileSync(file, 'utf8').replace(INDEX_IN_FILES, new URL('/', url).href));
+    writeFileSync(file, readFileSync(file, 'utf8').replaceAll(INDEX_IN_FILES, new URL('/', url).href));
   }
 }
 
