@@ -1,14 +1,19 @@
 /** The network of this machine: one client for everything, with the proxies that the environment names. */
-import { readFileSync } from 'node:fs';
 import { pipeline, Readable } from 'node:stream';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { createSecureContext, rootCertificates } from 'node:tls';
 import { createGunzip } from 'node:zlib';
 import { EnvHttpProxyAgent, errors, request, type Dispatcher } from 'undici';
 import { EmballageError, messageOf } from '../core/base/errors';
-import { printable } from '../core/base/text';
 import { contentDigest } from '../core/disk/digest';
-import { NetworkFault, type Network, type NetworkRequest, type NetworkResponse, type Way } from '../core/sources';
+import {
+  NetworkFault,
+  readAuthorities,
+  type Network,
+  type NetworkRequest,
+  type NetworkResponse,
+  type Way,
+} from '../core/sources';
 
 /** How long a server may be silent: before it answers, and between two pieces of an answer. */
 const SILENCE_MS = 120_000;
@@ -19,18 +24,29 @@ const AUTHORITY_VARIABLES = ['SSL_CERT_FILE', 'NODE_EXTRA_CA_CERTS'] as const;
 
 /** One client for each way that hosts are reached: the machine's own, and those of settings that say another. */
 const clients = new Map<string, Dispatcher>();
+/** The same by the very object: certificates are long, and every request asks. */
+const clientOf = new WeakMap<Way, Dispatcher>();
+/** The machine's own way. */
+const USUAL: Way = {};
 
 /** Made when something is asked for: the client is large. */
 function dispatcher(way: Way): Dispatcher {
-  const key = contentDigest(JSON.stringify(way));
-  const known = clients.get(key);
+  const known = clientOf.get(way);
   if (known !== undefined) return known;
+  const key = contentDigest(JSON.stringify(way));
+  const client = clients.get(key) ?? makeClient(way);
+  clients.set(key, client);
+  clientOf.set(way, client);
+  return client;
+}
+
+function makeClient(way: Way): Dispatcher {
   const { authorities = [], proxies } = way;
   const more = [...new Set([...environmentAuthorities(), ...authorities])];
   // Reading authorities takes a while: it is done once, and only where there are more than the runtime's own.
   const tls = more.length === 0 ? {} : { secureContext: createSecureContext({ ca: [...rootCertificates, ...more] }) };
   const excepted = proxies?.except ?? process.env.no_proxy ?? process.env.NO_PROXY ?? '';
-  const made = new EnvHttpProxyAgent({
+  return new EnvHttpProxyAgent({
     headersTimeout: SILENCE_MS,
     bodyTimeout: SILENCE_MS,
     connect: { timeout: CONNECT_MS, ...tls },
@@ -43,8 +59,6 @@ function dispatcher(way: Way): Dispatcher {
     // A star counts only where it stands alone.
     noProxy: excepted.trim() === '*' ? '*' : [excepted, OWN_HOSTS].filter((one) => one !== '').join(','),
   });
-  clients.set(key, made);
-  return made;
 }
 
 /** Where the scheme is left out, as many do, it is that of proxies. */
@@ -72,21 +86,7 @@ function environmentAuthorities(): string[] {
   return AUTHORITY_VARIABLES.flatMap((name) => {
     const path = process.env[name];
     if (path === undefined || path === '') return [];
-    try {
-      return [readFileSync(path, 'utf8')];
-    } catch (error) {
-      throw new EmballageError(
-        'FILE_UNREADABLE',
-        {
-          doing: 'reading the certificates of authorities',
-          where: name,
-          expected: 'a file of certificates (PEM)',
-          found: `\`${printable(path)}\`, which cannot be read`,
-          mend: 'correct or unset it',
-        },
-        error,
-      );
-    }
+    return [readAuthorities(path, name)];
   });
 }
 
@@ -100,7 +100,7 @@ export function systemNetwork(): Network {
 }
 
 /** What is sent goes out as it is read, with its length said before. */
-async function transfer({ url, headers, method, body, way = {} }: NetworkRequest): Promise<NetworkResponse> {
+async function transfer({ url, headers, method, body, way = USUAL }: NetworkRequest): Promise<NetworkResponse> {
   const sent = body === undefined ? null : Readable.from(body.pieces(), { objectMode: false });
   try {
     const answer = await request(url, { method: method ?? 'GET', headers, body: sent, dispatcher: dispatcher(way) });

@@ -12,10 +12,8 @@ export function nearestWord(written: string, valid: readonly string[]): string |
   // Letters in another order are one slip.
   const letters = (word: string): string => Array.from(plain(word)).sort().join('');
   for (const word of valid) {
-    const isSwapped = letters(word) === letters(written);
-    const steps = isSwapped
-      ? Math.min(1, distance(plain(written), plain(word)))
-      : distance(plain(written), plain(word));
+    const changes = distance(plain(written), plain(word));
+    const steps = changes > 1 && letters(word) === letters(written) ? 1 : changes;
     if (steps < bestDistance) [best, bestDistance] = [word, steps];
   }
   const allowed = Math.ceil(Math.max(written.length, best?.length ?? 0) / 3);

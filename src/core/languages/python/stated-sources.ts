@@ -7,7 +7,7 @@ import { sheetSources, type ChosenSource, type HttpClient, type Way } from '../.
 import { loginsOf } from '../../toolchains/credentials';
 import type { Machine } from '../../toolchains/machine';
 import type { FunctionNeeds } from './needs';
-import { pipSettings } from './sources/pip-settings';
+import { pipSettings, pipWay } from './sources/pip-settings';
 
 /** A place that packages come from. */
 export interface PythonSource extends ChosenSource {
@@ -34,16 +34,16 @@ export async function sourcesOf(
     ...(/^https?:/.test(link) ? { kind: 'links', at: link } : { kind: 'folder', at: join(root, link) }),
     why: `--find-links in ${needs.files[0] ?? ''}`,
   }));
-  // The certificates and proxies of the machine count for what the sheet names as well.
-  const own = await pipSettings(machine, root, needs.indexes);
   if (spec.sources.length > 0)
     return {
       sources: [...sheetSources(root, spec.sources), ...links],
-      way: own.way,
+      // The certificates and proxies of the machine count for what the sheet names as well.
+      way: pipWay(machine),
       notes: needs.indexes.map(
         ({ option, by }) => `\`--${option}\` in ${by} is passed over, since the sheet names sources`,
       ),
     };
+  const own = await pipSettings(machine, root, needs.indexes);
   const shared = [...own.sources.filter(({ kind }) => kind !== 'index'), ...links];
   const sources = [
     ...own.sources.filter(({ kind }) => kind === 'index'),
