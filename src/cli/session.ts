@@ -73,6 +73,11 @@ export class Session {
     });
   }
 
+  /** Whether there is a sheet in the folder the command runs in, or above it. */
+  hasSheet(): boolean {
+    return existsSync(this.#sheet ?? this.#nearestSheet());
+  }
+
   #nearestSheet(): string {
     const found = ancestors(this.cwd).find((folder) => existsSync(join(folder, SHEET_NAME)));
     return found === undefined ? SHEET_NAME : join(found, SHEET_NAME);

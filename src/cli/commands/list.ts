@@ -3,6 +3,13 @@ import type { CommandEntry } from './command';
 
 export const COMMANDS: readonly CommandEntry[] = [
   {
+    name: 'survey',
+    usage: 'survey [DIR]',
+    summary: 'finds functions in a folder and proposes a packing sheet, or says what drifted from it',
+    takes: ['folders'],
+    load: () => import('./survey'),
+  },
+  {
     name: 'lock',
     usage: 'lock [NAME…]',
     summary: 'settles third-party dependencies for every target into emballage.lock',

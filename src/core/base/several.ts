@@ -34,3 +34,14 @@ export function summed(tell: (sum: number) => void): (part: string, done: number
     tell([...parts.values()].reduce((a, b) => a + b, 0));
   };
 }
+
+/** Things by what they have in common, in the order of the first of each. */
+export function grouped<T>(items: Iterable<T>, keyOf: (item: T) => string): Map<string, [T, ...T[]]> {
+  const groups = new Map<string, [T, ...T[]]>();
+  for (const item of items) {
+    const group = groups.get(keyOf(item));
+    if (group === undefined) groups.set(keyOf(item), [item]);
+    else group.push(item);
+  }
+  return groups;
+}

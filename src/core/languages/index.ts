@@ -56,6 +56,17 @@ export function workOf({ runtime }: Pick<FunctionSpec, 'runtime'>): Promise<Work
 }
 
 export type {
+  EntryCandidate,
+  LookedAt,
+  Reasoned,
+  SurveyedFunction,
+  SurveyedKey,
+  SurveyedSetting,
+  SurveyedTree,
+  SurveyNote,
+  SurveyRequest,
+} from './surveying';
+export type {
   Assembly,
   AssemblyRequest,
   ChosenRuntime,

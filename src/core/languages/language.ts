@@ -24,6 +24,7 @@ import type { Arch, Destination, Entry, FunctionSpec, LanguageId, OwnOf, Runtime
 import type { HttpClient } from '../sources';
 import type { Machine } from '../toolchains/machine';
 import type { CarriedPackage } from '../waybill';
+import type { Surveyor } from './surveying';
 
 /** Light: always there. */
 export interface Language<Id extends LanguageId = LanguageId> extends SheetLanguage<Id> {
@@ -35,6 +36,8 @@ export interface Language<Id extends LanguageId = LanguageId> extends SheetLangu
   readonly exports?: readonly LockExport[];
   /** Pages of a stand-in index, where its packages come from one. */
   readonly pages?: PagesKind;
+  /** Finds its functions in a repository of which nothing is known. */
+  readonly survey?: () => Promise<Surveyor>;
   readonly open: () => Promise<Work<Id>>;
 }
 

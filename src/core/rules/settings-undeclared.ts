@@ -1,10 +1,7 @@
 import picomatch from 'picomatch';
 import { nearestWord, printable } from '../base/text';
+import { isCommonSetting } from '../findings/common-settings';
 import { findings, type Finding, type Rule } from '../findings/rule';
-
-/** Names that systems and interpreters set themselves. */
-const COMMON =
-  /^(?:PATH|HOME|LANG|LC_\w+|TZ|TMPDIR|TEMP|TMP|USER|LOGNAME|SHELL|PWD|HOSTNAME|TERM|PYTHON\w+|NODE_\w+|SSL_CERT_\w+|\w*_PROXY|\w*_proxy)$/;
 
 export const settingsUndeclared: Rule = {
   id: 'settings/undeclared',
@@ -20,7 +17,7 @@ export const settingsUndeclared: Rule = {
     const found: Finding[] = [];
     const told = new Set<string>();
     for (const { name, file, line, hasDefault } of subject.view?.settings?.() ?? []) {
-      if (declared.includes(name) || COMMON.test(name) || isReserved(name) || told.has(`${file}\0${name}`)) continue;
+      if (declared.includes(name) || isCommonSetting(name) || isReserved(name) || told.has(`${file}\0${name}`)) continue;
       told.add(`${file}\0${name}`);
       const near = nearestWord(name, declared);
       found.push({

@@ -1,6 +1,7 @@
 /** Packing sheets and destinations. Light: what reads and checks them is loaded when one has to be read. */
 import type { ProjectFolder } from '../disk/project-folder';
 import type { DestinationFile } from './destination';
+import type { RoughFunction } from './rough';
 import type { KnownLanguages } from './runtimes';
 import type { LoadedSheet } from './sheet';
 
@@ -47,6 +48,7 @@ export type {
   LateFields,
 } from './part';
 export { partFields, readRuntime, type ForeseenRuntime, type KnownLanguages } from './runtimes';
+export type { RoughFunction } from './rough';
 export type { LoadedSheet, ReadFile } from './sheet';
 
 /** @throws EmballageError SHEET_INVALID with all problems, or what reading the files throws */
@@ -62,6 +64,18 @@ export async function loadSheet(
 /** @param file name of the destination file for messages */
 export async function readDestination(text: string, file: string, known: KnownLanguages): Promise<DestinationFile> {
   return (await import('./destination')).readDestination(text, file, known);
+}
+
+export type SheetEdits = typeof import('./edit');
+
+/** What changes the text of a sheet in place. */
+export function openSheetEdits(): Promise<SheetEdits> {
+  return import('./edit');
+}
+
+/** What a file that may be a sheet says of its functions. */
+export async function roughFunctions(text: string): Promise<RoughFunction[]> {
+  return (await import('./rough')).roughFunctions(text);
 }
 
 /** The schemas of a sheet and a destination. */

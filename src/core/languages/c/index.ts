@@ -35,5 +35,6 @@ export const c: Language<'c'> = {
     open: async () => (await import('./keys')).cKeys,
   }),
   keeps: Object.values(KEPT),
+  survey: async () => (await import('./survey')).cSurveyor,
   open: async () => (await import('./work')).cWork,
 };

@@ -27,5 +27,6 @@ export const go: Language<'go'> = {
     open: async () => (await import('./keys')).goKeys,
   }),
   keeps: Object.values(KEPT),
+  survey: async () => (await import('./survey')).goSurveyor,
   open: async () => (await import('./work')).goWork,
 };

@@ -59,5 +59,6 @@ export const jvm: Language<'jvm'> = {
     about: 'one with a pom.xml is compiled into a JAR of a Maven repository',
     open: async (machine) => (await import('./repository/pages')).openPages(machine),
   },
+  survey: async () => (await import('./survey')).jvmSurveyor,
   open: async () => (await import('./work')).jvmWork,
 };

@@ -66,5 +66,6 @@ export const node: Language<'node'> = {
     about: 'a folder with a package.json becomes a tarball of a registry of npm packages',
     open: async () => (await import('./registry/pages')).openPages(),
   },
+  survey: async () => (await import('./survey')).nodeSurveyor,
   open: async () => (await import('./work')).nodeWork,
 };

@@ -11,6 +11,8 @@ export interface Exported {
   readonly what?: string;
   /** For functions: how many arguments it counts on. */
   readonly wanted?: number;
+  /** Their names, '' for those that have none. */
+  readonly parameters?: readonly string[];
   /** Set where the value is another module's export. */
   readonly from?: { readonly specifier: string; readonly name: string };
 }
@@ -123,7 +125,8 @@ function valueOf(init: Expression | null | undefined, bindings: Bindings, fixed 
 /** What has a default, or takes the rest, need not be given. */
 function functionWith(params: readonly Pattern[]): Exported {
   const last = params.findLastIndex(({ type }) => type !== 'AssignmentPattern' && type !== 'RestElement');
-  return { callable: 'yes', wanted: last + 1 };
+  const parameters = params.slice(0, last + 1).map((one) => (one.type === 'Identifier' ? one.name : ''));
+  return { callable: 'yes', wanted: last + 1, parameters };
 }
 
 function esmExports(program: Program): ModuleExports {

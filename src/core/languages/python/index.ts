@@ -72,5 +72,6 @@ export const python: Language<'python'> = {
       'each folder in it with a pyproject.toml becomes wheels (what lies under src/ is packed, each platform/ARCH/ gives one for that architecture); wheels that lie there are served as they are',
     open: async () => (await import('./sources/pages')).openPages(),
   },
+  survey: async () => (await import('./survey')).pythonSurveyor,
   open: async () => (await import('./work')).pythonWork,
 };

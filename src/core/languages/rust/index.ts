@@ -33,5 +33,6 @@ export const rust: Language<'rust'> = {
   }),
   keeps: [...Object.values(COMPILED), ...Object.values(KEPT)],
   skips: () => ({ folder: 'target', by: 'compiler' }),
+  survey: async () => (await import('./survey')).rustSurveyor,
   open: async () => (await import('./work')).rustWork,
 };

@@ -1,0 +1,7 @@
+/** Names that systems and interpreters set themselves, so that nobody declares them. */
+const COMMON =
+  /^(?:PATH|HOME|LANG|LC_\w+|TZ|TMPDIR|TEMP|TMP|USER|LOGNAME|SHELL|PWD|HOSTNAME|TERM|PYTHON\w+|NODE_\w+|SSL_CERT_\w+|\w*_PROXY|\w*_proxy)$/;
+
+export function isCommonSetting(name: string): boolean {
+  return COMMON.test(name);
+}

@@ -1,0 +1,101 @@
+/** Finds functions in Go in a repository: packages `main` that read events. */
+import { baseOf, folderOf, joinPath } from '../../base/paths';
+import { grouped } from '../../base/several';
+import { lookAtProgram, programFunction, type CompiledWords } from '../compiled/survey';
+import { allOf, firstIn, isAside, nearest, type SurveyedTree, type Surveyor, type SurveyRequest } from '../surveying';
+import { GO_FILES, GO_SETTINGS } from './source-words';
+
+const WORDS: CompiledWords = {
+  runtime: 'go',
+  settings: GO_SETTINGS,
+  files: GO_FILES,
+  readsEvents: /\bos\s*\.\s*Stdin\b/,
+};
+
+const IS_MAIN = /^package\s+main\b/m;
+const HAS_MAIN = /^func\s+main\s*\(\s*\)/m;
+/** Files that only `go run` is given. */
+const IS_IGNORED = /^\/\/(?:go:build| \+build)\s+ignore\b/m;
+
+export const goSurveyor: Surveyor = {
+  find(request) {
+    const { tree } = request;
+    const mains = mainsIn(tree, '').map((file) => ({ file, source: moduleOf(tree, file) }));
+    const found = [...grouped(mains, ({ source }) => source)].flatMap(([source, all]) =>
+      all.flatMap(({ file }) => {
+        const isAtTop = folderOf(file) === source;
+        const name = isAtTop ? nameOfModule(tree, source) : baseOf(folderOf(file));
+        const files = packagesOf(tree, source, folderOf(file));
+        const program = { source, file, files, hasSeveral: all.length > 1, keys: [], ...needsOf(tree, source) };
+        return programFunction(request, WORDS, { ...program, ...(name !== undefined && { name }) }) ?? [];
+      }),
+    );
+    return Promise.resolve(found);
+  },
+  look: (request, known) => Promise.resolve(look(request, known)),
+};
+
+function look(request: SurveyRequest, known: Parameters<Surveyor['look']>[1]): ReturnType<typeof lookAtProgram> {
+  const { tree } = request;
+  const folder = folderOf(joinPath(known.source, known.entry.file));
+  const source = nearest(joinPath(folder, 'x'), (one) => tree.has(joinPath(one, 'go.mod'))) ?? folder;
+  return lookAtProgram(request, WORDS, known, packagesOf(tree, source, folder), mainsIn(tree, known.source));
+}
+
+/** One main file for each package that is a program. */
+function mainsIn(tree: SurveyedTree, folder: string): string[] {
+  const found = [...tree.below(folder)].filter((path) => {
+    if (!isOwn(path) || isAside(path)) return false;
+    const text = tree.text(path) ?? '';
+    return IS_MAIN.test(text) && HAS_MAIN.test(text) && !IS_IGNORED.test(text);
+  });
+  return [...grouped(found, folderOf).values()].map(([first]) => first);
+}
+
+function isOwn(path: string): boolean {
+  return path.endsWith('.go') && !path.endsWith('_test.go');
+}
+
+/** The folder of the nearest go.mod; the file's own where there is none. */
+function moduleOf(tree: SurveyedTree, file: string): string {
+  return nearest(file, (folder) => tree.has(joinPath(folder, 'go.mod'))) ?? folderOf(file);
+}
+
+function nameOfModule(tree: SurveyedTree, source: string): string | undefined {
+  return source === ''
+    ? modulePath(tree, source)
+        ?.replace(/\/v\d+$/, '')
+        .split('/')
+        .pop()
+    : undefined;
+}
+
+function modulePath(tree: SurveyedTree, source: string): string | undefined {
+  return /^module\s+"?([^\s"]+)/m.exec(tree.text(joinPath(source, 'go.mod')) ?? '')?.[1];
+}
+
+/** Files of a package and of those of its module that it imports. */
+function packagesOf(tree: SurveyedTree, source: string, folder: string): string[] {
+  const path = modulePath(tree, source);
+  const folders = new Set([folder]);
+  const files: string[] = [];
+  for (const one of folders)
+    for (const name of tree.folders.get(one) ?? []) {
+      const file = joinPath(one, name);
+      if (!isOwn(file)) continue;
+      files.push(file);
+      if (path === undefined) continue;
+      for (const imported of allOf(tree.text(file) ?? '', /^\s*(?:import\s+)?(?:[\w.]+\s+)?"([^"\n]+)"\s*$/gm))
+        if (imported.startsWith(`${path}/`)) folders.add(joinPath(source, imported.slice(path.length + 1)));
+    }
+  return files;
+}
+
+function needsOf(tree: SurveyedTree, source: string): { needs?: { why: string }; lacking: string[] } {
+  const text = tree.text(joinPath(source, 'go.mod')) ?? '';
+  const isVendored = tree.has(joinPath(source, 'vendor/modules.txt'));
+  if (!/^\s*(?:require\s+)?[\w.-]+\.[\w.-]+\/\S+ v\d/m.test(text) || isVendored) return { lacking: [] };
+  const sum = firstIn(tree, source, ['go.sum']);
+  if (sum !== undefined) return { needs: { why: `${sum} is found by itself` }, lacking: [] };
+  return { lacking: [`${joinPath(source, 'go.mod')} requires modules and there is no go.sum: run \`go mod tidy\``] };
+}

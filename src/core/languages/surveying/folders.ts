@@ -1,0 +1,55 @@
+/** Folders of a repository: what holds code and what holds tests, and which is nearest to a file. */
+import { baseOf, folderOf, joinPath, upwards } from '../../base/paths';
+import type { SurveyedTree } from './model';
+
+/** Folders that hold the code of what lies above them. */
+const CODE = /^(?:src|source|sources|lib|app|code|main)$/;
+const ASIDE =
+  /(?:^|\/)(?:tests?|__tests__|__mocks__|testing|spec|specs|e2e|fixtures?|examples?|samples?|demos?|docs?|bench(?:es|marks?)?|scripts?|tools?|hack|third_party|vendor|storybook|migrations)(?:\/|$)/i;
+
+/** Whether a file is beside the point: of tests, examples, tools. */
+export function isAside(path: string): boolean {
+  return ASIDE.test(folderOf(path));
+}
+
+/** The nearest folder at or above a file's that is wanted; undefined where none is. */
+export function nearest(file: string, isWanted: (folder: string) => boolean): string | undefined {
+  return upwards(folderOf(file)).find(isWanted);
+}
+
+/** The folder of a file, out of folders that only say that code is in them. @param top not above this */
+export function ownFolder(file: string, top: string): string {
+  let folder = folderOf(file);
+  while (folder !== top && CODE.test(baseOf(folder))) folder = folderOf(folder);
+  return folder;
+}
+
+/** The deepest folder that both are in. */
+export function commonFolder(a: string, b: string): string {
+  const parents = new Set(upwards(a));
+  return upwards(b).find((folder) => parents.has(folder)) ?? '';
+}
+
+/** A path as seen from a folder that it is in. */
+export function within(folder: string, path: string): string {
+  return folder === '' ? path : path.slice(folder.length + 1);
+}
+
+/** The first of some names that lies in a folder; its path. */
+export function firstIn(tree: SurveyedTree, folder: string, names: readonly string[]): string | undefined {
+  return names.map((name) => joinPath(folder, name)).find((path) => tree.has(path));
+}
+
+/** What a function may be called, by its folder, or by its file where the folder has several. */
+export function nameFor(source: string, file: string, hasSeveral: boolean, root: string): string {
+  const folder = source === '' ? baseOf(root) : baseOf(source);
+  if (!hasSeveral) return CODE.test(folder) && source !== '' ? baseOf(folderOf(source)) || baseOf(root) : folder;
+  const stem = stemOf(file);
+  const above = folderOf(file);
+  return /^(?:index|main|handler|app|function|mod|lib)$/i.test(stem) && above !== source ? baseOf(above) : stem;
+}
+
+/** Name of a file without its ending. */
+export function stemOf(path: string): string {
+  return baseOf(path).replace(/\.[^.]*$/, '');
+}

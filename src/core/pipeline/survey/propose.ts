@@ -1,0 +1,183 @@
+/** What a repository holds that could be functions, each as a sheet would have it, with the reasons. */
+import { baseOf, folderOf, joinPath, upwards } from '../../base/paths';
+import { isCommonSetting } from '../../findings/common-settings';
+import {
+  LANGUAGES,
+  type Language,
+  type Reasoned,
+  type SurveyedFunction,
+  type SurveyedSetting,
+  type SurveyRequest,
+} from '../../languages';
+import type { Destination } from '../../sheet';
+import { eventsOf, type FoundEvents } from './events';
+
+export interface ProposedSetting {
+  readonly name: string;
+  /** Where it is read. */
+  readonly at: string;
+  readonly isSecret: boolean;
+  /** A value that stands beside, for people to begin with. */
+  readonly sample?: string;
+}
+
+export interface ProposedFunction extends Omit<SurveyedFunction, 'runtime' | 'settings'> {
+  readonly language: Language;
+  readonly runtime: Reasoned;
+  readonly form: Reasoned;
+  readonly settings: readonly ProposedSetting[];
+  /** Settings that it does without. */
+  readonly optional: readonly SurveyedSetting[];
+  readonly events?: FoundEvents;
+}
+
+/** Functions found by all languages, with names that are all different, in the order of their folders. */
+export async function proposeFunctions(
+  request: SurveyRequest,
+  onLanguage: (title: string) => void,
+): Promise<{ readonly language: Language; readonly found: SurveyedFunction }[]> {
+  const all: { language: Language; found: SurveyedFunction }[] = [];
+  for (const language of LANGUAGES) {
+    if (language.survey === undefined) continue;
+    onLanguage(language.title);
+    const surveyor = await language.survey();
+    for (const found of await surveyor.find(request)) all.push({ language, found });
+  }
+  all.sort((a, b) => order(a.found, b.found));
+  const taken = new Set<string>();
+  return all.map(({ language, found }) => ({ language, found: { ...found, name: freeName(found, language, taken) } }));
+}
+
+function order(a: SurveyedFunction, b: SurveyedFunction): number {
+  return a.source < b.source ? -1 : a.source > b.source ? 1 : a.file < b.file ? -1 : 1;
+}
+
+function freeName({ name, source, file }: SurveyedFunction, { runtime }: Language, taken: Set<string>): string {
+  const plain = slug(name);
+  const above = slug(baseOf(folderOf(source)) || baseOf(folderOf(file)));
+  const tries = [plain, ...(above === 'function' ? [] : [slug(`${above}-${plain}`)]), slug(`${plain}-${runtime.word}`)];
+  let free = tries.find((one) => !taken.has(one));
+  for (let n = 2; free === undefined; n++) if (!taken.has(`${plain}-${String(n)}`)) free = `${plain}-${String(n)}`;
+  taken.add(free);
+  return free;
+}
+
+/** A name as sheets have them: small letters, digits and hyphens. */
+function slug(name: string): string {
+  const plain = name
+    .replace(/([a-z0-9])([A-Z])/g, '$1-$2')
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .slice(0, 56)
+    .replace(/^-+|-+$/g, '');
+  return plain === '' ? 'function' : plain;
+}
+
+/** A found function as the sheet would have it. @param destination that is there already */
+export function proposed(
+  request: SurveyRequest,
+  { language, found }: { readonly language: Language; readonly found: SurveyedFunction },
+  destination: Destination | undefined,
+): ProposedFunction {
+  const { tree } = request;
+  const events = eventsOf(tree, found);
+  const inSource = events?.folder !== undefined && isIn(found.source, events.folder) ? events.folder : undefined;
+  const samples = samplesFor(request, found.source);
+  const read = found.settings.filter(({ name }) => !isCommonSetting(name));
+  const required = uniqueBy(read.filter(({ hasDefault }) => !hasDefault));
+  const optional = uniqueBy(read).filter(({ name }) => !required.some((one) => one.name === name));
+  const leaveOut =
+    inSource === undefined
+      ? []
+      : [{ key: 'leave-out', value: [`${withinFolder(found.source, inSource)}/`], why: 'events are for trying' }];
+  return {
+    ...found,
+    language,
+    runtime: runtimeFor(found, language, destination),
+    form: formFor(request, found, language, destination),
+    keys: mergeLeaveOut([...found.keys, ...leaveOut]),
+    settings: required.map(({ name, file, line }) => {
+      const sample = samples.get(name);
+      const isSecret = isSecretName(name);
+      return { name, at: `${file}:${String(line)}`, isSecret, ...(sample !== undefined && !isSecret && { sample }) };
+    }),
+    optional,
+    ...(events !== undefined && { events }),
+  };
+}
+
+/** What is called so is told to nobody. */
+export function isSecretName(name: string): boolean {
+  return /TOKEN|SECRET|PASSW|API_?KEY|PRIVATE|CREDENTIAL/i.test(name);
+}
+
+function mergeLeaveOut(keys: ProposedFunction['keys']): ProposedFunction['keys'] {
+  const [first, ...others] = keys.filter(({ key }) => key === 'leave-out');
+  if (first === undefined || others.length === 0) return keys;
+  const value = [...new Set([first, ...others].flatMap((one) => one.value as string[]))];
+  return [...keys.filter(({ key }) => key !== 'leave-out'), { ...first, value }];
+}
+
+function uniqueBy(all: readonly SurveyedSetting[]): SurveyedSetting[] {
+  return [...new Map([...all].reverse().map((one) => [one.name, one])).values()].reverse();
+}
+
+/** The version that is asked for, or the newest that fits of those that a destination offers. */
+function runtimeFor({ runtime }: SurveyedFunction, language: Language, destination: Destination | undefined): Reasoned {
+  const { value, why, fits } = runtime;
+  if (destination === undefined || language.runtime.offeredAs !== undefined) return { value, why };
+  const offered = destination.runtimes.flatMap(({ name }) => {
+    const [word, version = ''] = name.split(' ');
+    return word === language.runtime.word ? [version] : [];
+  });
+  if (offered.includes(value.split(' ')[1] ?? '')) return { value, why };
+  const [best] = offered.filter(fits).sort((a, b) => versionOrder(b) - versionOrder(a));
+  if (best === undefined) return { value, why: `${why}; ${destination.name} does not offer it` };
+  return {
+    value: `${language.runtime.word} ${best}`,
+    why: `${why}; the newest of those that ${destination.name} offers`,
+  };
+}
+
+function versionOrder(version: string): number {
+  const [major = 0, minor = 0] = version.split('.').map(Number);
+  return major * 1000 + minor;
+}
+
+function formFor(
+  { tree }: SurveyRequest,
+  { source }: SurveyedFunction,
+  { title, sheet }: Language,
+  destination: Destination | undefined,
+): Reasoned {
+  const usual = sheet.forms[0] ?? 'zip';
+  const value =
+    destination === undefined ? usual : (sheet.forms.find((form) => destination.accepts[form] !== undefined) ?? usual);
+  const why = value === usual ? `the usual form for ${title}` : `what ${destination?.name ?? ''} takes`;
+  const recipe = (tree.folders.get(source) ?? []).find((name) => /^Containerfile/.test(name));
+  return { value, why: recipe === undefined ? why : `${why}; beside ${recipe}, \`image\` is another` };
+}
+
+const SAMPLE_FILES = /^\.?env\.(?:example|sample|template|dist)$|^(?:example|sample)\.env$/;
+
+/** Values in the nearest file that shows what settings look like. */
+function samplesFor({ tree }: SurveyRequest, source: string): Map<string, string> {
+  const found = new Map<string, string>();
+  for (const folder of upwards(source))
+    for (const name of (tree.folders.get(folder) ?? []).filter((one) => SAMPLE_FILES.test(one)))
+      for (const [, key = '', value = ''] of (tree.text(joinPath(folder, name)) ?? '').matchAll(
+        /^(?:export\s+)?([A-Za-z_]\w*)=(.*)$/gm,
+      )) {
+        const plain = value.trim().replace(/^(['"])(.*)\1$/, '$2');
+        if (plain !== '' && !found.has(key)) found.set(key, plain);
+      }
+  return found;
+}
+
+function isIn(folder: string, path: string): boolean {
+  return folder === '' || path === folder || path.startsWith(`${folder}/`);
+}
+
+function withinFolder(folder: string, path: string): string {
+  return folder === '' ? path : path.slice(folder.length + 1);
+}
