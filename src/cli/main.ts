@@ -14,7 +14,7 @@ import { makePaint } from './views/paint';
 
 /** @param args the words after the program's name */
 export async function main(args: readonly string[]): Promise<ExitCode> {
-  const [name, ...rest] = args;
+  const [name, ...rest] = commandFirst(args);
   try {
     if (args.includes('--version')) return await showVersion(args);
     const isHelp = name?.startsWith('-') === true && args.some((one) => OVERVIEW_WORDS.includes(one));
@@ -26,6 +26,19 @@ export async function main(args: readonly string[]): Promise<ExitCode> {
   } catch (error) {
     return report(error, args);
   }
+}
+
+/** Options that all commands have may stand before the command too. */
+function commandFirst(args: readonly string[]): readonly string[] {
+  let at = 0;
+  while (args[at]?.startsWith('-') === true) {
+    const [, written = '', value] = /^--?(?:no-)?([^=]*)(=.*)?$/.exec(args[at] ?? '') ?? [];
+    const known = COMMON[written];
+    if (known === undefined || written === 'help') return args;
+    at += known.type === 'boolean' || value !== undefined ? 1 : 2;
+  }
+  const name = args[at];
+  return name === undefined ? args : [name, ...args.slice(0, at), ...args.slice(at + 1)];
 }
 
 async function showVersion(args: readonly string[]): Promise<ExitCode> {

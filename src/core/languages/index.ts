@@ -63,6 +63,7 @@ export type {
   SurveyedKey,
   SurveyedSetting,
   SurveyedTree,
+  Survey,
   SurveyNote,
   SurveyRequest,
 } from './surveying';

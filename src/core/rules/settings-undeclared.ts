@@ -17,7 +17,8 @@ export const settingsUndeclared: Rule = {
     const found: Finding[] = [];
     const told = new Set<string>();
     for (const { name, file, line, hasDefault } of subject.view?.settings?.() ?? []) {
-      if (declared.includes(name) || isCommonSetting(name) || isReserved(name) || told.has(`${file}\0${name}`)) continue;
+      if (declared.includes(name) || isCommonSetting(name) || isReserved(name) || told.has(`${file}\0${name}`))
+        continue;
       told.add(`${file}\0${name}`);
       const near = nearestWord(name, declared);
       found.push({

@@ -32,26 +32,26 @@ export function addPair(
   const name = at.at(-1) ?? '';
   if (above === undefined || above.flow === true) return undefined;
   const pair = pairIn(above, name);
+  const pairLine = (indent: number): string => `${' '.repeat(indent)}${key}: ${value}${line}`;
   if (pair === undefined) {
-    const sibling = pairIn(above, behind) ?? above.items.at(-1);
+    const sibling = pairIn(above, behind);
     if (sibling === undefined) return undefined;
     const indent = columnOf(text, startOf(sibling.key));
-    const block = `${' '.repeat(indent)}${name}:${line}${' '.repeat(indent + 2)}${key}: ${value}${line}`;
-    return insertLines(text, endOf(sibling), block);
+    return insertLines(text, endOf(sibling), `${' '.repeat(indent)}${name}:${line}${pairLine(indent + 2)}`);
   }
   const map = pair.value;
-  if (isScalar(map) && map.value === null) {
-    const indent = columnOf(text, startOf(pair.key)) + 2;
-    return insertLines(text, startOf(pair.key), `${' '.repeat(indent)}${key}: ${value}${line}`);
-  }
+  if (isScalar(map) && map.value === null)
+    return insertLines(text, startOf(pair.key), pairLine(columnOf(text, startOf(pair.key)) + 2));
   if (!isMap(map)) return undefined;
   const last = map.items.at(-1);
-  if (map.flow === true) {
-    const at = last === undefined ? (map.range?.[0] ?? 0) + 1 : endOf(last);
-    return `${text.slice(0, at)}${last === undefined ? ' ' : ', '}${key}: ${value}${last === undefined ? ' ' : ''}${text.slice(at)}`;
-  }
-  if (last === undefined) return undefined;
-  return insertLines(text, endOf(last), `${' '.repeat(columnOf(text, startOf(last.key)))}${key}: ${value}${line}`);
+  if (map.flow === true) return addInFlow(text, map, `${key}: ${value}`);
+  return last === undefined ? undefined : insertLines(text, endOf(last), pairLine(columnOf(text, startOf(last.key))));
+}
+
+function addInFlow(text: string, map: YAMLMap, written: string): string {
+  const last = map.items.at(-1);
+  const at = last === undefined ? (map.range?.[0] ?? 0) + 1 : endOf(last);
+  return `${text.slice(0, at)}${last === undefined ? ` ${written} ` : `, ${written}`}${text.slice(at)}`;
 }
 
 /** Puts another key in place of one. */

@@ -28,8 +28,10 @@ const LIBRARIES: readonly (readonly [header: RegExp, library: string])[] = [
   [/^dlfcn\.h$/, 'dl'],
 ];
 
-export const cSurveyor: Surveyor = {
-  find(request) {
+const OF_LIBC = ['m', 'pthread', 'dl', 'rt'];
+
+export const cSurveyor: Surveyor = (request) => ({
+  find() {
     const { tree } = request;
     const mains = [...tree.below('')].filter(
       (path) => SOURCE.test(path) && !isAside(path) && HAS_MAIN.test(tree.text(path) ?? ''),
@@ -44,13 +46,13 @@ export const cSurveyor: Surveyor = {
     );
     return Promise.resolve(found);
   },
-  look(request, known) {
+  look(known) {
     const { tree } = request;
     const mains = sourcesBelow(tree, known.source, SOURCE).filter((path) => HAS_MAIN.test(tree.text(path) ?? ''));
     const files = filesOf(tree, known.source, joinPath(known.source, known.entry.file), mains);
-    return Promise.resolve(lookAtProgram(request, WORDS, known, files, mains));
+    return lookAtProgram(request, WORDS, known, files, mains);
   },
-};
+});
 
 /** What is compiled for a program: all sources of its folder but those with a `main` of their own. */
 function filesOf(tree: SurveyedTree, source: string, file: string, mains: readonly string[]): string[] {
@@ -74,11 +76,18 @@ function keysOf(tree: SurveyedTree, { source, file, files, hasSeveral }: Program
   const compiled = files.filter((path) => SOURCE.test(path)).map((path) => within(source, path));
   const isPartial = hasSeveral || folderOf(file) !== source;
   if (libraries.length === 0 && !isPartial) return [];
+  // Hosts have the C library, which some of these are a part of, and hardly any other.
+  const isStatic = libraries.some((name) => !OF_LIBC.includes(name));
   const why = [
     ...(isPartial ? ['the files without another `main`'] : []),
     ...(libraries.length > 0 ? ['libraries whose headers it includes'] : []),
+    ...(isStatic ? ['linked in, since hosts hardly have them'] : []),
   ];
-  const value = { ...(isPartial && { sources: compiled }), ...(libraries.length > 0 && { libraries }) };
+  const value = {
+    ...(isPartial && { sources: compiled }),
+    ...(libraries.length > 0 && { libraries }),
+    ...(isStatic && { linkage: 'static' }),
+  };
   return [{ key: 'build', value, why: why.join('; ') }];
 }
 

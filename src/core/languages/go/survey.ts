@@ -2,7 +2,18 @@
 import { baseOf, folderOf, joinPath } from '../../base/paths';
 import { grouped } from '../../base/several';
 import { lookAtProgram, programFunction, type CompiledWords } from '../compiled/survey';
-import { allOf, firstIn, isAside, nearest, type SurveyedTree, type Surveyor, type SurveyRequest } from '../surveying';
+import {
+  allOf,
+  firstIn,
+  isAside,
+  nearest,
+  reach,
+  type KnownFunction,
+  type LookedAt,
+  type SurveyedTree,
+  type Surveyor,
+  type SurveyRequest,
+} from '../surveying';
 import { GO_FILES, GO_SETTINGS } from './source-words';
 
 const WORDS: CompiledWords = {
@@ -17,8 +28,8 @@ const HAS_MAIN = /^func\s+main\s*\(\s*\)/m;
 /** Files that only `go run` is given. */
 const IS_IGNORED = /^\/\/(?:go:build| \+build)\s+ignore\b/m;
 
-export const goSurveyor: Surveyor = {
-  find(request) {
+export const goSurveyor: Surveyor = (request) => ({
+  find() {
     const { tree } = request;
     const mains = mainsIn(tree, '').map((file) => ({ file, source: moduleOf(tree, file) }));
     const found = [...grouped(mains, ({ source }) => source)].flatMap(([source, all]) =>
@@ -32,10 +43,10 @@ export const goSurveyor: Surveyor = {
     );
     return Promise.resolve(found);
   },
-  look: (request, known) => Promise.resolve(look(request, known)),
-};
+  look: (known) => look(request, known),
+});
 
-function look(request: SurveyRequest, known: Parameters<Surveyor['look']>[1]): ReturnType<typeof lookAtProgram> {
+function look(request: SurveyRequest, known: KnownFunction): LookedAt {
   const { tree } = request;
   const folder = folderOf(joinPath(known.source, known.entry.file));
   const source = nearest(joinPath(folder, 'x'), (one) => tree.has(joinPath(one, 'go.mod'))) ?? folder;
@@ -77,18 +88,16 @@ function modulePath(tree: SurveyedTree, source: string): string | undefined {
 /** Files of a package and of those of its module that it imports. */
 function packagesOf(tree: SurveyedTree, source: string, folder: string): string[] {
   const path = modulePath(tree, source);
-  const folders = new Set([folder]);
-  const files: string[] = [];
-  for (const one of folders)
-    for (const name of tree.folders.get(one) ?? []) {
-      const file = joinPath(one, name);
-      if (!isOwn(file)) continue;
-      files.push(file);
-      if (path === undefined) continue;
-      for (const imported of allOf(tree.text(file) ?? '', /^\s*(?:import\s+)?(?:[\w.]+\s+)?"([^"\n]+)"\s*$/gm))
-        if (imported.startsWith(`${path}/`)) folders.add(joinPath(source, imported.slice(path.length + 1)));
-    }
-  return files;
+  const filesIn = (one: string): string[] =>
+    (tree.folders.get(one) ?? []).map((name) => joinPath(one, name)).filter(isOwn);
+  const folders = reach(folder, (one) => {
+    const imported = filesIn(one).flatMap((file) =>
+      allOf(tree.text(file) ?? '', /^\s*(?:import\s+)?(?:[\w.]+\s+)?"([^"\n]+)"\s*$/gm),
+    );
+    const own = path === undefined ? [] : imported.filter((name) => name.startsWith(`${path}/`));
+    return own.map((name) => joinPath(source, name.slice((path ?? '').length + 1)));
+  });
+  return folders.flatMap(filesIn);
 }
 
 function needsOf(tree: SurveyedTree, source: string): { needs?: { why: string }; lacking: string[] } {

@@ -29,8 +29,8 @@ interface Program {
   readonly file: string;
 }
 
-export const rustSurveyor: Surveyor = {
-  find(request) {
+export const rustSurveyor: Surveyor = (request) => ({
+  find() {
     const { tree } = request;
     const packages = [...tree.folders].filter(([, names]) => names.includes(MANIFEST)).map(([folder]) => folder);
     const inPackages = packages
@@ -52,13 +52,13 @@ export const rustSurveyor: Surveyor = {
     });
     return Promise.resolve([...inPackages, ...singles]);
   },
-  look(request, known) {
+  look(known) {
     const { tree } = request;
     const files = sourcesBelow(tree, known.source, /\.rs$/);
     const mains = files.filter((path) => HAS_MAIN.test(tree.text(path) ?? ''));
-    return Promise.resolve(lookAtProgram(request, WORDS, known, files, mains));
+    return lookAtProgram(request, WORDS, known, files, mains);
   },
-};
+});
 
 function programsOf(request: SurveyRequest, folder: string): SurveyedFunction[] {
   const { tree } = request;

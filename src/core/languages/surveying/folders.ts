@@ -1,6 +1,6 @@
 /** Folders of a repository: what holds code and what holds tests, and which is nearest to a file. */
 import { baseOf, folderOf, joinPath, upwards } from '../../base/paths';
-import type { SurveyedTree } from './model';
+import type { SurveyedKey, SurveyedTree } from './model';
 
 /** Folders that hold the code of what lies above them. */
 const CODE = /^(?:src|source|sources|lib|app|code|main)$/;
@@ -40,16 +40,33 @@ export function firstIn(tree: SurveyedTree, folder: string, names: readonly stri
   return names.map((name) => joinPath(folder, name)).find((path) => tree.has(path));
 }
 
-/** What a function may be called, by its folder, or by its file where the folder has several. */
+/** Folders whose names say nothing of a function in them. */
+const PLAIN =
+  /^(?:src|source|sources|lib|app|code|main|handlers?|functions?|cmd|bin|pkg|packages|services|internal|python|node|java)$/;
+
+/** What a function may be called: by its file where the source has several, else by the nearest folder with a name of its own. */
 export function nameFor(source: string, file: string, hasSeveral: boolean, root: string): string {
-  const folder = source === '' ? baseOf(root) : baseOf(source);
-  if (!hasSeveral) return CODE.test(folder) && source !== '' ? baseOf(folderOf(source)) || baseOf(root) : folder;
   const stem = stemOf(file);
-  const above = folderOf(file);
-  return /^(?:index|main|handler|app|function|mod|lib)$/i.test(stem) && above !== source ? baseOf(above) : stem;
+  const inside = upwards(folderOf(file)).filter((folder) => folder !== '');
+  if (hasSeveral && !/^(?:index|main|handlers?|app|function|mod|lib)$/i.test(stem)) return stem;
+  const folders = [...inside.map((folder) => joinPath(source, folder)), ...upwards(source)].map(baseOf);
+  const named = folders.find((name) => name !== '' && !PLAIN.test(name));
+  return named ?? baseOf(root);
 }
 
 /** Name of a file without its ending. */
 export function stemOf(path: string): string {
   return baseOf(path).replace(/\.[^.]*$/, '');
+}
+
+/** In a folder that holds more than one function, only what the entry reaches is wanted. */
+export function tracedWhere(source: string, hasSeveral: boolean): SurveyedKey[] {
+  if (!hasSeveral && source !== '') return [];
+  return [
+    {
+      key: 'trim',
+      value: 'traced',
+      why: hasSeveral ? 'the folder has several functions' : 'the folder is the whole repository',
+    },
+  ];
 }

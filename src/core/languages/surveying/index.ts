@@ -1,5 +1,5 @@
 /** What languages need to survey a repository, and share. */
-export { commonFolder, firstIn, isAside, nameFor, nearest, ownFolder, stemOf, within } from './folders';
+export { commonFolder, firstIn, isAside, nameFor, nearest, ownFolder, stemOf, tracedWhere, within } from './folders';
 export type {
   EntryCandidate,
   KnownFunction,
@@ -9,6 +9,7 @@ export type {
   SurveyedKey,
   SurveyedSetting,
   SurveyedTree,
+  Survey,
   SurveyNote,
   Surveyor,
   SurveyRequest,

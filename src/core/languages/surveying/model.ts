@@ -96,7 +96,9 @@ export interface LookedAt {
 }
 
 /** Heavy: loaded for a survey. */
-export interface Surveyor {
-  find(request: SurveyRequest): Promise<readonly SurveyedFunction[]>;
-  look(request: SurveyRequest, known: KnownFunction): Promise<LookedAt>;
+export type Surveyor = (request: SurveyRequest) => Survey;
+
+export interface Survey {
+  find(): Promise<readonly SurveyedFunction[]>;
+  look(known: KnownFunction): LookedAt;
 }

@@ -3,9 +3,9 @@ import { joinPath } from '../../base/paths';
 import { nearestWord, printable } from '../../base/text';
 import { isCommonSetting } from '../../findings/common-settings';
 import type { Finding } from '../../findings/finding';
-import { languageOf, type LookedAt, type SurveyRequest } from '../../languages';
+import { languageOf, type LookedAt } from '../../languages';
 import type { FunctionSpec, RoughFunction, SheetEdits } from '../../sheet';
-import { isSecretName, type ProposedFunction } from './propose';
+import { isSecretName, type ProposedFunction, type Surveys } from './propose';
 import { functionText, settingValue } from './sheet-text';
 
 export const DRIFTS = ['function-new', 'entry-gone', 'setting-new', 'setting-gone'] as const;
@@ -63,14 +63,9 @@ export function newFunctions(
 }
 
 /** What does not fit of a function that the sheet has. */
-export async function driftOf(
-  request: SurveyRequest,
-  spec: FunctionSpec,
-  isMentioned: (name: string) => boolean,
-): Promise<Drift[]> {
-  const survey = languageOf(spec.runtime.language).survey;
-  if (survey === undefined) return [];
-  const looked = await (await survey()).look(request, spec);
+export function driftOf(surveys: Surveys, spec: FunctionSpec, isMentioned: (name: string) => boolean): Drift[] {
+  const looked = surveys.get(languageOf(spec.runtime.language))?.look(spec);
+  if (looked === undefined) return [];
   return [...entryDrift(spec, looked), ...settingDrift(spec, looked, isMentioned)];
 }
 

@@ -7,6 +7,7 @@ import {
   type Reasoned,
   type SurveyedFunction,
   type SurveyedSetting,
+  type Survey,
   type SurveyRequest,
 } from '../../languages';
 import type { Destination } from '../../sheet';
@@ -31,17 +32,28 @@ export interface ProposedFunction extends Omit<SurveyedFunction, 'runtime' | 'se
   readonly events?: FoundEvents;
 }
 
+/** The surveys of all languages, opened once for a repository. */
+export type Surveys = ReadonlyMap<Language, Survey>;
+
+export async function openSurveys(request: SurveyRequest): Promise<Surveys> {
+  const opened = await Promise.all(
+    LANGUAGES.map(async (language) => {
+      const open = await language.survey?.();
+      return open === undefined ? [] : [[language, open(request)] as const];
+    }),
+  );
+  return new Map(opened.flat());
+}
+
 /** Functions found by all languages, with names that are all different, in the order of their folders. */
 export async function proposeFunctions(
-  request: SurveyRequest,
+  surveys: Surveys,
   onLanguage: (title: string) => void,
 ): Promise<{ readonly language: Language; readonly found: SurveyedFunction }[]> {
   const all: { language: Language; found: SurveyedFunction }[] = [];
-  for (const language of LANGUAGES) {
-    if (language.survey === undefined) continue;
+  for (const [language, survey] of surveys) {
     onLanguage(language.title);
-    const surveyor = await language.survey();
-    for (const found of await surveyor.find(request)) all.push({ language, found });
+    for (const found of await survey.find()) all.push({ language, found });
   }
   all.sort((a, b) => order(a.found, b.found));
   const taken = new Set<string>();
@@ -154,7 +166,7 @@ function formFor(
   const value =
     destination === undefined ? usual : (sheet.forms.find((form) => destination.accepts[form] !== undefined) ?? usual);
   const why = value === usual ? `the usual form for ${title}` : `what ${destination?.name ?? ''} takes`;
-  const recipe = (tree.folders.get(source) ?? []).find((name) => /^Containerfile/.test(name));
+  const recipe = (tree.folders.get(source) ?? []).find((name) => name.startsWith('Containerfile'));
   return { value, why: recipe === undefined ? why : `${why}; beside ${recipe}, \`image\` is another` };
 }
 
@@ -162,16 +174,14 @@ const SAMPLE_FILES = /^\.?env\.(?:example|sample|template|dist)$|^(?:example|sam
 
 /** Values in the nearest file that shows what settings look like. */
 function samplesFor({ tree }: SurveyRequest, source: string): Map<string, string> {
-  const found = new Map<string, string>();
-  for (const folder of upwards(source))
-    for (const name of (tree.folders.get(folder) ?? []).filter((one) => SAMPLE_FILES.test(one)))
-      for (const [, key = '', value = ''] of (tree.text(joinPath(folder, name)) ?? '').matchAll(
-        /^(?:export\s+)?([A-Za-z_]\w*)=(.*)$/gm,
-      )) {
-        const plain = value.trim().replace(/^(['"])(.*)\1$/, '$2');
-        if (plain !== '' && !found.has(key)) found.set(key, plain);
-      }
-  return found;
+  const files = upwards(source).flatMap((folder) =>
+    (tree.folders.get(folder) ?? []).filter((name) => SAMPLE_FILES.test(name)).map((name) => joinPath(folder, name)),
+  );
+  const pairs = files
+    .reverse()
+    .flatMap((file) => [...(tree.text(file) ?? '').matchAll(/^(?:export\s+)?([A-Za-z_]\w*)=(.*)$/gm)])
+    .map(([, key = '', value = '']) => [key, value.trim().replace(/^(['"])(.*)\1$/, '$2')] as const);
+  return new Map(pairs.filter(([, value]) => value !== ''));
 }
 
 function isIn(folder: string, path: string): boolean {

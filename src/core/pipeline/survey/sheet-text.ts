@@ -77,9 +77,7 @@ function settingLines({ source, settings, optional }: ProposedFunction, inner: s
   if (settings.length === 0) return read.map((line) => `${inner}${line}`);
   return [
     `${inner}settings:`,
-    ...settings.map((one) =>
-      withWhy(`${inner}  ${one.name}: ${settingValue(one)}`, `read in ${shortened(source, one.at)}`),
-    ),
+    ...settings.map((one) => withWhy(`${inner}  ${one.name}: ${settingValue(one)}`, settingWhy(source, one))),
     ...read.map((line) => `${inner}  ${line}`),
   ];
 }
@@ -101,11 +99,16 @@ export function settingValue({ sample = '1', isSecret }: Pick<ProposedSetting, '
 
 /** A value on one line, as YAML in our own spacing: `{ sample: "420" }`, `[a, b]`. */
 function value(written: unknown): string {
-  if (Array.isArray(written)) return `[${written.map(value).join(', ')}]`;
+  if (Array.isArray(written)) return `[${written.map(inList).join(', ')}]`;
   if (typeof written !== 'object' || written === null)
     return stringify(written, { collectionStyle: 'flow', lineWidth: 0 }).trimEnd();
-  const pairs = Object.entries(written).map(([key, one]) => `${value(key)}: ${value(one)}`);
+  const pairs = Object.entries(written).map(([key, one]) => `${value(key)}: ${inList(one)}`);
   return pairs.length === 0 ? '{}' : `{ ${pairs.join(', ')} }`;
+}
+
+/** Signs that end a plain text in a list. */
+function inList(written: unknown): string {
+  return typeof written === 'string' && /[,[\]{}]/.test(written) ? JSON.stringify(written) : value(written);
 }
 
 function withWhy(line: string, why: string): string {

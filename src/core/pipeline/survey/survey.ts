@@ -1,5 +1,6 @@
 /** Surveys a folder: what sheet it could have, or what of its sheet no longer fits. */
 import { join } from 'node:path';
+import { breathe } from '../../base/breathe';
 import { EmballageError } from '../../base/errors';
 import { baseOf, joinPath } from '../../base/paths';
 import { projectFolder } from '../../disk/project-folder';
@@ -17,7 +18,7 @@ import {
 } from '../../sheet';
 import type { Machine } from '../../toolchains/machine';
 import { driftOf, newFunctions, type Drift } from './drift';
-import { proposed, proposeFunctions, type ProposedFunction } from './propose';
+import { openSurveys, proposed, proposeFunctions, type ProposedFunction } from './propose';
 import { destinationText, sheetText } from './sheet-text';
 import { readTree } from './tree';
 
@@ -71,7 +72,8 @@ async function openFolder({ root, machine, onFolders }: SurveyOptions): Promise<
 export async function surveyFolder(options: SurveyOptions): Promise<Proposal> {
   const { request, notes, walked } = await openFolder(options);
   const { tree, machine } = request;
-  const found = await proposeFunctions(request, options.onLanguage);
+  const surveys = await openSurveys(request);
+  const found = await proposeFunctions(surveys, options.onLanguage);
   const there = await destinationThere(
     tree,
     found.map(({ language, found: one }) => language.runtime.offeredAs ?? one.runtime.value),
@@ -122,15 +124,17 @@ async function destinationThere(
 export async function compareWithSheet(options: SurveyOptions, project: Project): Promise<Compared> {
   const { request, notes, walked } = await openFolder(options);
   const { tree } = request;
+  const surveys = await openSurveys(request);
   const { functions } = project.sheet;
   const drifts: Drift[] = [];
   for (const spec of functions) {
     let texts: string | undefined;
     const isMentioned = (name: string): boolean => (texts ??= textsOf(tree, spec.source)).includes(name);
-    drifts.push(...(await driftOf(request, spec, isMentioned)));
+    drifts.push(...driftOf(surveys, spec, isMentioned));
+    await breathe();
   }
   const destination = Object.values(project.sheet.destinations)[0];
-  const found = await proposeFunctions(request, options.onLanguage);
+  const found = await proposeFunctions(surveys, options.onLanguage);
   const all = found.map((one) => proposed(request, one, destination));
   const stated = await statedFunctions(tree, project);
   const gone = new Set(drifts.flatMap(({ drift, name }) => (drift === 'entry-gone' ? [name] : [])));

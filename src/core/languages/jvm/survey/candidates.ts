@@ -23,7 +23,7 @@ export function sourceEntries(text: string, stem: string): ClassFacts | undefine
   const head = new RegExp(
     `\\bpublic\\s+((?:final\\s+|abstract\\s+|sealed\\s+|non-sealed\\s+)*)(class|record|enum|interface)\\s+${stem}\\b`,
   ).exec(code);
-  if (head === null || /abstract/.test(head[1] ?? '') || /enum|interface/.test(head[2] ?? '')) return undefined;
+  if (head === null || (head[1] ?? '').includes('abstract') || /enum|interface/.test(head[2] ?? '')) return undefined;
   const name = pack === undefined ? stem : `${pack}.${stem}`;
   const body = topOfClass(code, head.index);
   const constructors = [
@@ -62,7 +62,7 @@ function parameterOf(text: string): Parameter {
 function ranked(member: string, parameters: readonly Parameter[], className: string): EntryCandidate | undefined {
   const [first, second, third] = parameters;
   if (first === undefined || third !== undefined || PRIMITIVE.test(first.type)) return undefined;
-  if (/InputStream$/.test(first.type) && /OutputStream$/.test(second?.type ?? ''))
+  if (first.type.endsWith('InputStream') && (second?.type ?? '').endsWith('OutputStream'))
     return { entry: `${className}#${member}`, why: 'takes the event as a stream', points: 6 };
   if (second !== undefined && !CONTEXT.test(second.type)) return undefined;
   const simple = className.slice(className.lastIndexOf('.') + 1);

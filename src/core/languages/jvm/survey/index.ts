@@ -17,16 +17,14 @@ import {
   type SurveyedFunction,
   type SurveyedSetting,
   type SurveyedTree,
+  type Survey,
   type Surveyor,
   type SurveyRequest,
 } from '../../surveying';
 import { classFileEntries, plainCode, sourceEntries } from './candidates';
 import { needsOf, Poms, versionFor } from './statements';
 
-export const jvmSurveyor: Surveyor = {
-  find: (request) => new JvmSurvey(request).find(),
-  look: (request, known) => Promise.resolve(new JvmSurvey(request).look(known)),
-};
+export const jvmSurveyor: Surveyor = (request) => new JvmSurvey(request);
 
 /** Roots of packages in a project laid out as Maven's; it is the folder above that is the source. */
 const LAID_OUT = /(?:^|\/)src\/main\/java$/;
@@ -48,7 +46,7 @@ interface Found {
   readonly entries: readonly [EntryCandidate, ...EntryCandidate[]];
 }
 
-class JvmSurvey {
+class JvmSurvey implements Survey {
   readonly #request: SurveyRequest;
   readonly #tree: SurveyedTree;
   readonly #poms: Poms;

@@ -80,6 +80,8 @@ function fromScript(
   };
 }
 
+const RELEASE = /^(?:1\.)?\d+$/;
+
 export type JavaVersion = Reasoned & { readonly fits: (version: string) => boolean };
 
 /** The release by what is stated nearest to a folder; else the lowest the code asks for, or what is here. */
@@ -108,20 +110,25 @@ function statedIn(
   poms: Poms,
   folder: string,
 ): { readonly file: string; readonly text: string } | undefined {
+  const text = statedByPom(tree, poms, folder);
+  if (text !== undefined) return { file: joinPath(folder, POM), text };
+  const script = firstIn(tree, folder, SCRIPTS);
+  const words =
+    /(?:JavaLanguageVersion\.of\(|(?:source|target)Compatibility\s*=\s*(?:JavaVersion\.VERSION_)?["']?|release\s*=\s*|options\.release\.set\()((?:1[._])?\d+)/;
+  const found = words.exec(script === undefined ? '' : (tree.text(script) ?? ''))?.[1];
+  return script === undefined || found === undefined ? undefined : { file: script, text: found.replace('_', '.') };
+}
+
+function statedByPom(tree: SurveyedTree, poms: Poms, folder: string): string | undefined {
   const properties = poms.in(folder)?.properties ?? {};
   const filled = (text: string): string => text.replace(/^\$\{([^}]+)\}$/, (_, name: string) => properties[name] ?? '');
   for (const name of ['release', 'target', 'source']) {
     const plugin = new RegExp(`<${name}>\\s*([^<\\s]+)\\s*</${name}>`).exec(compilerPart(tree, folder))?.[1];
     const text = filled(properties[`maven.compiler.${name}`] ?? plugin ?? '');
-    if (/^(?:1\.)?\d+$/.test(text)) return { file: joinPath(folder, POM), text };
+    if (RELEASE.test(text)) return text;
   }
-  if (/^(?:1\.)?\d+$/.test(properties['java.version'] ?? ''))
-    return { file: joinPath(folder, POM), text: properties['java.version'] ?? '' };
-  const script = firstIn(tree, folder, SCRIPTS);
-  const words =
-    /(?:JavaLanguageVersion\.of\(|(?:source|target)Compatibility\s*=\s*(?:JavaVersion\.VERSION_)?["']?|release\s*=\s*|options\.release\.set\()((?:1[._])?\d+)/;
-  const text = words.exec(script === undefined ? '' : (tree.text(script) ?? ''))?.[1];
-  return script === undefined || text === undefined ? undefined : { file: script, text: text.replace('_', '.') };
+  const own = properties['java.version'] ?? '';
+  return RELEASE.test(own) ? own : undefined;
 }
 
 /** What a POM says of the compiler's plugin. */

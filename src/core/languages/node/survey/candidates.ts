@@ -56,11 +56,7 @@ const ADAPTER = (why: string): { value: string; why: string } => ({ value: 'http
 function hasRoutes(text: string, member: string): boolean {
   const path = '\\(\\s*(?:[\'"`]/|/\\^\\\\/)';
   const name =
-    member === 'default'
-      ? (/export\s+default\s+(\w+)|module\.exports\s*=\s*(\w+)/.exec(text) ?? [])
-          .slice(1)
-          .find((one) => one !== undefined)
-      : member;
+    member === 'default' ? /(?:export\s+default|module\.exports\s*=)\s*(?!new\b)(\w+)/.exec(text)?.[1] : member;
   if (name === undefined) return false;
   if (new RegExp(`\\b${name.replaceAll('$', '\\$')}\\s*\\.\\s*\\w+${path}`).test(text)) return true;
   const made = new RegExp(`\\b${name.replaceAll('$', '\\$')}\\s*=\\s*(?:new\\s+)?[\\w.]+\\s*\\(`).exec(text);

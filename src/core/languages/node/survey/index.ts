@@ -16,12 +16,13 @@ import {
   nearest,
   ownFolder,
   reach,
+  tracedWhere,
   within,
   type EntryCandidate,
   type KnownFunction,
   type LookedAt,
   type SurveyedFunction,
-  type SurveyedKey,
+  type Survey,
   type Surveyor,
   type SurveyRequest,
 } from '../../surveying';
@@ -37,10 +38,7 @@ import {
 } from './manifests';
 import { Modules } from './modules';
 
-export const nodeSurveyor: Surveyor = {
-  find: (request) => new NodeSurvey(request).find(),
-  look: (request, known) => Promise.resolve(new NodeSurvey(request).look(known)),
-};
+export const nodeSurveyor: Surveyor = (request) => new NodeSurvey(request);
 
 interface Found {
   readonly file: string;
@@ -48,7 +46,7 @@ interface Found {
   readonly entries: readonly [FoundEntry, ...FoundEntry[]];
 }
 
-class NodeSurvey {
+class NodeSurvey implements Survey {
   readonly #request: SurveyRequest;
   readonly #manifests: ReadonlyMap<string, FoundManifest>;
   readonly #modules: Modules;
@@ -126,7 +124,7 @@ class NodeSurvey {
       runtime: versionFor(request, unit, this.#manifests),
       entries: [best ?? candidateOf(unit, file, entries[0]), ...others],
       ...(needs.lock !== undefined && { needs: { why: `${needs.lock} is found by itself` } }),
-      keys: hasSeveral || unit === '' ? [TRACED] : [],
+      keys: tracedWhere(unit, hasSeveral),
       settings: files.flatMap((one) => this.#modules.settings(one)),
       lacking,
     };
@@ -171,8 +169,6 @@ class NodeSurvey {
     return byPoints(found);
   }
 }
-
-const TRACED: SurveyedKey = { key: 'trim', value: 'traced', why: 'the folder has more than this function' };
 
 function isSource(path: string): boolean {
   return isCode(path) && !isAside(path) && !isBesides(path);

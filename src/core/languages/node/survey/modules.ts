@@ -11,9 +11,13 @@ import { mainSource, type FoundManifest } from './manifests';
 const ASKS = /(?:\bfrom\s*|\bimport\s*\(?\s*|\brequire\s*\(\s*)(['"])([^'"\n]+)\1/g;
 const ENDINGS = ['', '.ts', '.mts', '.cts', '.tsx', '.js', '.mjs', '.cjs', '.jsx'];
 
+const MOST_KEPT = 2000;
+
 export class Modules {
   readonly #request: SurveyRequest;
   readonly #named: ReadonlyMap<string, FoundManifest>;
+
+  readonly #compiled = new Map<string, string>();
 
   /** @param named folders of the repository by the names they are imported by */
   constructor(request: SurveyRequest, named: ReadonlyMap<string, FoundManifest>) {
@@ -25,8 +29,12 @@ export class Modules {
   code(path: string): string | undefined {
     const text = this.#request.tree.text(path);
     if (text === undefined || !isCompiled(path)) return text;
-    const compiled = compileFile(path, text, 'esm', { compiler: {}, target: 'ES2023', sourcemap: false });
-    return compiled.fault === undefined ? compiled.code : undefined;
+    const known = this.#compiled.get(path);
+    if (known !== undefined) return known;
+    const { code, fault } = compileFile(path, text, 'esm', { compiler: {}, target: 'ES2023', sourcemap: false });
+    if (fault !== undefined) return undefined;
+    if (this.#compiled.size < MOST_KEPT) this.#compiled.set(path, code);
+    return code;
   }
 
   /** What it exports, by name; undefined where it cannot be read. */

@@ -25,6 +25,8 @@ const ASGI = ['fastapi', 'starlette', 'quart', 'litestar', 'falcon.asgi', 'black
 
 export interface FoundEntry extends Omit<EntryCandidate, 'entry'> {
   readonly member: string;
+  /** It cannot be given both an event and a context. */
+  readonly isShort?: true;
 }
 
 /** The likeliest first. */
@@ -40,7 +42,8 @@ export function entriesOf(text: string, path: string, folder: string): FoundEntr
     if (adapter !== undefined) found.push({ member, points: ENOUGH + 3, why: 'a web application', adapter });
     else {
       const ranked = rank({ member, parameters: given, stem: stemOf(path), folder: baseOf(folder) });
-      if (ranked.points > 0 && given.length <= 2) found.push({ member, ...ranked });
+      const isShort = all.length < 2 && !/(?:^|,)\s*\*\w/.test(list);
+      if (ranked.points > 0 && given.length <= 2) found.push({ member, ...ranked, ...(isShort && { isShort: true }) });
     }
   }
   return byPoints([...found, ...applications(text)]);
@@ -65,7 +68,7 @@ function parametersOf(list: string): { readonly given: string[]; readonly all: s
   const positional = (star < 0 ? parts : parts.slice(0, star)).filter((part) => part !== '/' && !part.startsWith('**'));
   const name = (part: string): string => part.split(/[:=\s]/, 1)[0] ?? '';
   const isContext = (part: string): boolean => /^_*(?:context|ctx)\b/.test(part);
-  const given = positional.filter((part) => !/=/.test(part) || isContext(part)).map(name);
+  const given = positional.filter((part) => !part.includes('=') || isContext(part)).map(name);
   return { given, all: positional.map(name) };
 }
 
@@ -92,7 +95,7 @@ function applications(text: string): FoundEntry[] {
 
 /** By the package that makes it; else by how its pages are written. */
 function interfaceOf(text: string, member: string, made: string): FoundEntry['adapter'] {
-  if (/get_asgi_application$/.test(made)) return { value: 'asgi', why: `\`${made}\` makes it` };
+  if (made.endsWith('get_asgi_application')) return { value: 'asgi', why: `\`${made}\` makes it` };
   if (/get_wsgi_application$|make_wsgi_app$/.test(made)) return { value: 'wsgi', why: `\`${made}\` makes it` };
   const top = made.split('.')[0] ?? '';
   const imported = new RegExp(

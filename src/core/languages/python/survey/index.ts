@@ -9,6 +9,7 @@ import {
   isAside,
   nameFor,
   reach,
+  tracedWhere,
   within,
   type EntryCandidate,
   type KnownFunction,
@@ -16,6 +17,7 @@ import {
   type SurveyedFunction,
   type SurveyedSetting,
   type SurveyedTree,
+  type Survey,
   type Surveyor,
   type SurveyRequest,
 } from '../../surveying';
@@ -24,12 +26,9 @@ import type { ModuleFacts } from '../trace/facts';
 import { readModuleFacts } from '../trace/module-facts';
 import { absoluteName, packageOf } from '../trace/module-tree';
 import { entriesOf, type FoundEntry } from './candidates';
-import { needsOf, projectOf, versionFor } from './statements';
+import { needsOf, versionFor } from './statements';
 
-export const pythonSurveyor: Surveyor = {
-  find: (request) => new PythonSurvey(request).find(),
-  look: (request, known) => Promise.resolve(new PythonSurvey(request).look(known)),
-};
+export const pythonSurveyor: Surveyor = (request) => new PythonSurvey(request);
 
 const MAYBE =
   /^(?:async[ \t]+)?def[ \t]+\w+[ \t]*\([^)]*(?:event|evt|ev|message|msg|payload|record|request|req|input|body|job|task|command|environ|scope)\b|^(?:\w+)[ \t]*(?::[^=\n]+)?=[ \t]*[\w.]+\(/m;
@@ -40,7 +39,7 @@ interface Found {
   readonly entries: readonly [FoundEntry, ...FoundEntry[]];
 }
 
-class PythonSurvey {
+class PythonSurvey implements Survey {
   readonly #request: SurveyRequest;
   readonly #tree: SurveyedTree;
   readonly #facts = new Map<string, ModuleFacts>();
@@ -78,24 +77,17 @@ class PythonSurvey {
   /** The folder from which all imports of a module's own kind are found: the deepest that has them all. */
   #sourceOf(file: string): string {
     let folder = folderOf(file);
-    while (this.#tree.has(joinPath(folder, '__init__.py'))) folder = folderOf(folder);
-    const visited = new Set<string>();
-    for (let changed = true; changed;) {
-      changed = false;
-      for (const one of this.#reached(folder, file).files) {
-        if (visited.has(one)) continue;
-        visited.add(one);
-        for (const { level, module } of this.#factsOf(one).imports) {
-          const top = module.split('.')[0] ?? '';
-          if (level > 0 || top === '' || this.#moduleAt(folder, top)) continue;
-          const above = upwards(folder)
-            .slice(1)
-            .find((parent) => this.#moduleAt(parent, top) && !isStandardModule(top, '3.12'));
-          if (above !== undefined) [folder, changed] = [above, true];
-        }
-      }
+    while (folder !== '' && this.#tree.has(joinPath(folder, '__init__.py'))) folder = folderOf(folder);
+    for (;;) {
+      const { others } = this.#reached(folder, file);
+      const above = upwards(folder)
+        .slice(1)
+        .find((parent) =>
+          [...others].some((top) => top !== '' && !isStandardModule(top, '3.12') && this.#moduleAt(parent, top)),
+        );
+      if (above === undefined) return folder;
+      folder = above;
     }
-    return folder;
   }
 
   #moduleAt(folder: string, top: string): boolean {
@@ -150,26 +142,37 @@ class PythonSurvey {
     const foreign = [...others].filter((name) => name !== '' && !isStandardModule(name, version)).sort();
     const needs = needsOf(this.#request, source);
     const [best, ...rest] = entries.map((one) => candidateOf(source, file, one));
-    const base = source === '' && projectOf(this.#tree, file) === undefined ? folderOf(file) : source;
     return {
-      name: nameFor(hasSeveral ? source : base, within(source, file), hasSeveral, this.#tree.root),
+      name: nameFor(source, within(source, file), hasSeveral, this.#tree.root),
       source,
       file,
       runtime: { value, why, fits },
       entries: [best ?? candidateOf(source, file, entries[0]), ...rest],
       ...(needs !== undefined && { needs }),
-      keys:
-        hasSeveral || source === ''
-          ? [{ key: 'trim', value: 'traced', why: 'the folder has more than this function' }]
-          : [],
+      keys: tracedWhere(source, hasSeveral),
       settings: this.#settingsOf(files),
-      lacking:
-        needs === undefined && foreign.length > 0
+      lacking: [
+        ...(entries[0].isShort
+          ? [`\`${entries[0].member}\` takes one argument, and is given two: the event and a context`]
+          : []),
+        ...this.#twoRoots(source, files, others),
+        ...(needs === undefined && foreign.length > 0
           ? [
               `it imports ${listed(foreign.slice(0, 5))}, and nothing states where that comes from: list it under \`needs\``,
             ]
-          : [],
+          : []),
+      ],
     };
+  }
+
+  /** Modules that are found only from the folder of the file that asks for them, which is not the source. */
+  #twoRoots(source: string, files: readonly string[], others: ReadonlySet<string>): string[] {
+    return [...others].flatMap((name) => {
+      const folder = files.map(folderOf).find((one) => one !== source && this.#moduleAt(one, name));
+      return folder === undefined
+        ? []
+        : [`it imports ${name} as if it began in ${folder}, and others as if in ${source || 'the top folder'}`];
+    });
   }
 
   #settingsOf(files: readonly string[]): SurveyedSetting[] {

@@ -1,14 +1,12 @@
 /** Where a repository states what Python functions need, and which Python they are for. */
 import { parse } from 'smol-toml';
 import { messageOf } from '../../../base/errors';
-import { baseOf, folderOf, joinPath, upwards } from '../../../base/paths';
+import { baseOf, upwards } from '../../../base/paths';
 import { allOf, firstIn, type SurveyedTree, type SurveyRequest } from '../../surveying';
 import { interpretersOf } from '../run/interpreters';
 import { fitsAll, parseSpecifiers } from '../specifier';
 import { parseVersion } from '../version';
 
-/** Files that say that a project begins here. */
-export const MARKERS = ['pylock.toml', 'requirements.txt', 'pyproject.toml', 'setup.py', 'setup.cfg', 'Pipfile'];
 /** Those that are found without being named in the sheet. */
 const FOUND = ['pylock.toml', 'requirements.txt', 'pyproject.toml'];
 const OTHERS = [
@@ -71,7 +69,8 @@ function fromTable(table: Readonly<Record<string, unknown>>): string[] {
     if (name === 'python') return [];
     const record = asTable(stated);
     const version = typeof stated === 'string' ? stated : typeof record.version === 'string' ? record.version : '*';
-    const extras = Array.isArray(record.extras) ? `[${record.extras.map(String).join(',')}]` : '';
+    const extras =
+      Array.isArray(record.extras) && record.extras.length > 0 ? `[${record.extras.map(String).join(',')}]` : '';
     return record.optional === true ? [] : [`${name}${extras}${specifierOf(version)}`];
   });
 }
@@ -174,9 +173,4 @@ function textOf(tree: SurveyedTree, path: string | undefined): string {
 
 function asTable(value: unknown): Readonly<Record<string, unknown>> {
   return typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Record<string, unknown>) : {};
-}
-
-/** The folder of the nearest file that begins a project; undefined where there is none. */
-export function projectOf(tree: SurveyedTree, file: string): string | undefined {
-  return upwards(folderOf(file)).find((folder) => MARKERS.some((name) => tree.has(joinPath(folder, name))));
 }
