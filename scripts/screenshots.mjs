@@ -50,7 +50,11 @@ const SHOTS = [
   ['check-stop', ['build --sheet broken.yaml'], 'emballage check night-watch --sheet broken.yaml'],
   ['try', ['lock', 'build'], 'emballage try surge-alert'],
   ['try-record', ['lock', 'build'], 'emballage try gauge-intake --record'],
-  ['try-failed', ['build --sheet broken.yaml'], 'emballage try fog-horn --sheet broken.yaml'],
+  [
+    'survey',
+    [],
+    "emballage survey functions --color | head -30; sed -i 's/def receive/def take_in/' functions/gauge-intake/intake.py; echo; emballage survey",
+  ],
   ['prove', ['lock', 'build'], 'emballage prove surge-alert'],
   ['check-python', ['build --sheet broken.yaml'], 'emballage check tide-table --sheet broken.yaml'],
   ['mistakes', [], 'emballage build --sheet mistakes.yaml'],

@@ -95,6 +95,12 @@ const called = z.looseObject({
 const option = z.looseObject({ name: z.string(), type: z.enum(['string', 'number', 'boolean']), about: z.string() });
 const commandHead = { name: z.string(), usage: z.string(), summary: z.string() };
 
+const surveyed = {
+  ...{ folders: count, files: count, written: z.array(z.string()) },
+  /** What was passed over, and why. */
+  notes: z.array(z.looseObject({ where: z.string(), text: z.string() })),
+};
+
 const plain: Readonly<Record<string, z.ZodType>> = {
   error,
   version: z.looseObject({ version: z.string(), code: z.string(), runtime: z.string(), system: z.string() }),
@@ -105,6 +111,43 @@ const plain: Readonly<Record<string, z.ZodType>> = {
       about: z.string(),
       options: z.array(option),
       examples: z.array(z.looseObject({ args: z.string(), does: z.string() })),
+    }),
+  ]),
+  survey: z.discriminatedUnion('status', [
+    z.looseObject({
+      status: z.literal('proposed'),
+      ...surveyed,
+      functions: z.array(
+        z.looseObject({
+          ...{ name: z.string(), source: z.string(), runtime: z.string(), artifact: z.string() },
+          /** The likeliest first. */
+          entries: z.array(z.looseObject({ entry: z.string(), why: z.string() })),
+          /** What has to be done before it can be locked or built. */
+          lacking: z.array(z.string()),
+        }),
+      ),
+      /** Files as `--write` keeps them; paths relative to the folder. */
+      texts: z.array(z.looseObject({ path: z.string(), text: z.string() })),
+    }),
+    z.looseObject({
+      status: z.literal('compared'),
+      ...surveyed,
+      sheet: z.string(),
+      drifts: z.array(
+        z.looseObject({
+          drift: z.enum(['function-new', 'entry-gone', 'setting-new', 'setting-gone']),
+          level: z.enum(['stop', 'warn', 'note']),
+          ...{
+            name: z.string(),
+            where: z.string().optional(),
+            expected: z.string(),
+            found: z.string(),
+            mend: z.string(),
+          },
+          /** Whether `--write` can make the change, and has. */
+          ...{ inPlace: z.boolean(), made: z.boolean() },
+        }),
+      ),
     }),
   ]),
   build: z.looseObject({ targets: z.array(built), hashed: count, packed: count, failed }),

@@ -31,6 +31,7 @@ describe('documents for programs', () => {
   it('are as their schemas say, of every command', () => {
     const root = project(HORN, {}, { 'event.json': '{}' });
     const seen = new Map<string, unknown>([
+      ['survey', document(root, 'survey')],
       ['lock', document(root, 'lock')],
       ['build', document(root, 'build')],
       ['check', document(root, 'check')],
@@ -45,6 +46,7 @@ describe('documents for programs', () => {
     ]);
     for (const [name, value] of seen) expect([name, faultsOf(name, value)]).toEqual([name, []]);
     expect(faultsOf('help', document(root, 'build', '--help'))).toEqual([]);
+    expect(faultsOf('survey', document(folderWith(HORN), 'survey'))).toEqual([]);
     const elsewhere = ['send', 'recall', 'stand-in', 'completion', 'demo'];
     expect(COMMANDS.map(({ name }) => name).filter((name) => !seen.has(name))).toEqual(elsewhere);
     expect(faultsOf('build', { targets: [{}] })).not.toEqual([]);

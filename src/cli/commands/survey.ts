@@ -191,6 +191,7 @@ function nextAfter(
 ): void {
   if (made.length > 0) session.next('lock', 'settle what the functions need now');
   else if (left.some(({ edit }) => edit !== undefined)) session.next('survey --write', 'make these changes in place');
-  else if (drifts.length > 0) session.next('survey', `look again, after mending ${basename(sheet)}`);
+  else if (drifts.some(({ level }) => level !== 'note'))
+    session.next('survey', `look again, after mending ${basename(sheet)}`);
   else session.next('build', 'make the artifacts');
 }

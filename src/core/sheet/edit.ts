@@ -30,8 +30,9 @@ export function addPair(
   const line = newLine(text);
   const above = mapAt(text, at.slice(0, -1));
   const name = at.at(-1) ?? '';
-  if (above === undefined || above.flow === true) return undefined;
+  if (above === undefined) return undefined;
   const pair = pairIn(above, name);
+  if (pair === undefined && above.flow === true) return addInFlow(text, above, `${name}: { ${key}: ${value} }`);
   const pairLine = (indent: number): string => `${' '.repeat(indent)}${key}: ${value}${line}`;
   if (pair === undefined) {
     const sibling = pairIn(above, behind);

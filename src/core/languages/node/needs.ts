@@ -97,7 +97,11 @@ function findLock(project: Project, spec: FunctionSpec): string | undefined {
 function speaksOf(project: Project, lock: string, from: string): boolean {
   if (baseOf(lock) === 'yarn.lock')
     return workspacesOf(project, folderOf(lock)).all.some(({ folder }) => folder === from);
-  const text = read(project, lock);
+  return lockSpeaksOf(lock, read(project, lock), from);
+}
+
+/** Whether a lock that lists workspaces has a folder, relative to its own, among them. */
+export function lockSpeaksOf(lock: string, text: string, from: string): boolean {
   return baseOf(lock) === 'pnpm-lock.yaml'
     ? new RegExp(`^  ['"]?${literalPattern(from)}['"]?:`, 'm').test(text)
     : text.includes(`${JSON.stringify(from)}:`);

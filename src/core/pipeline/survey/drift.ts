@@ -28,10 +28,7 @@ export function newFunctions(
   return found.flatMap((one): Drift[] => {
     const [best] = one.entries;
     const entryFile = best.entry.split('#')[0] ?? '';
-    const isStated = stated.some(
-      ({ source, entryFile: file }) =>
-        joinPath(source, file) === joinPath(one.source, entryFile) || (source === one.source && file === entryFile),
-    );
+    const isStated = stated.some((other) => isSameEntry(other, { source: one.source, entryFile }));
     if (isStated) return [];
     // Beside an entry that the sheet has, it may well be a part of that.
     const isBeside = stated.some(
@@ -60,6 +57,15 @@ export function newFunctions(
       },
     ];
   });
+}
+
+/** Also where the one counts its path from a folder above the other's. */
+function isSameEntry(a: RoughFunction, b: RoughFunction): boolean {
+  const isAbove = a.source !== '' && b.source.startsWith(`${a.source}/`);
+  return (
+    joinPath(a.source, a.entryFile) === joinPath(b.source, b.entryFile) ||
+    ((a.source === b.source || isAbove) && a.entryFile === b.entryFile)
+  );
 }
 
 /** What does not fit of a function that the sheet has. */

@@ -75,14 +75,14 @@ function freeName({ name, source, file }: SurveyedFunction, { runtime }: Languag
 }
 
 /** A name as sheets have them: small letters, digits and hyphens. */
-function slug(name: string): string {
+export function slug(name: string, otherwise = 'function'): string {
   const plain = name
     .replace(/([a-z0-9])([A-Z])/g, '$1-$2')
     .toLowerCase()
     .replace(/[^a-z0-9]+/g, '-')
     .slice(0, 56)
     .replace(/^-+|-+$/g, '');
-  return plain === '' ? 'function' : plain;
+  return plain === '' ? otherwise : plain;
 }
 
 /** A found function as the sheet would have it. @param destination that is there already */
@@ -102,12 +102,13 @@ export function proposed(
     inSource === undefined
       ? []
       : [{ key: 'leave-out', value: [`${withinFolder(found.source, inSource)}/`], why: 'events are for trying' }];
+  const form = formFor(request, found, language, destination);
   return {
     ...found,
     language,
     runtime: runtimeFor(found, language, destination),
-    form: formFor(request, found, language, destination),
-    keys: mergeLeaveOut([...found.keys, ...leaveOut]),
+    form,
+    keys: mergeLeaveOut([...found.keys, ...leaveOut, ...(form.value === 'image' ? [baseFor(language)] : [])]),
     settings: required.map(({ name, file, line }) => {
       const sample = samples.get(name);
       const isSecret = isSecretName(name);
@@ -121,6 +122,15 @@ export function proposed(
 /** What is called so is told to nobody. */
 export function isSecretName(name: string): boolean {
   return /TOKEN|SECRET|PASSW|API_?KEY|PRIVATE|CREDENTIAL/i.test(name);
+}
+
+/** What an image stands on. */
+function baseFor({ sheet }: Language): ProposedFunction['keys'][number] {
+  return {
+    key: 'base',
+    value: { runtime: sheet.broughtBy ?? 'libc' },
+    why: 'what this machine has; name an image of yours',
+  };
 }
 
 function mergeLeaveOut(keys: ProposedFunction['keys']): ProposedFunction['keys'] {

@@ -18,7 +18,7 @@ import {
 } from '../../sheet';
 import type { Machine } from '../../toolchains/machine';
 import { driftOf, newFunctions, type Drift } from './drift';
-import { openSurveys, proposed, proposeFunctions, type ProposedFunction } from './propose';
+import { openSurveys, proposed, proposeFunctions, slug, type ProposedFunction } from './propose';
 import { destinationText, sheetText } from './sheet-text';
 import { readTree } from './tree';
 
@@ -72,6 +72,7 @@ async function openFolder({ root, machine, onFolders }: SurveyOptions): Promise<
 export async function surveyFolder(options: SurveyOptions): Promise<Proposal> {
   const { request, notes, walked } = await openFolder(options);
   const { tree, machine } = request;
+  const { root } = options;
   const surveys = await openSurveys(request);
   const found = await proposeFunctions(surveys, options.onLanguage);
   const there = await destinationThere(
@@ -87,7 +88,7 @@ export async function surveyFolder(options: SurveyOptions): Promise<Proposal> {
     there === undefined || there.destination.archs.includes(machine.arch)
       ? machine.arch
       : (there.destination.archs[0] ?? machine.arch);
-  const sheet = sheetText({ project: projectName(tree), destination, arch, functions });
+  const sheet = sheetText({ project: slug(baseOf(root), 'project'), destination, arch, functions });
   const made = { path: own.path, text: destinationText({ name: own.name, arch, functions, glibc: machine.glibc() }) };
   return {
     ...walked,
@@ -95,10 +96,6 @@ export async function surveyFolder(options: SurveyOptions): Promise<Proposal> {
     functions,
     texts: [{ path: SHEET_NAME, text: sheet }, ...(there === undefined ? [made] : [])],
   };
-}
-
-function projectName({ root }: SurveyedTree): string {
-  return baseOf(root).replace(/[^\w.-]+/g, '-') || 'project';
 }
 
 /** The destination of the repository that offers most of what is wanted. */
@@ -129,7 +126,8 @@ export async function compareWithSheet(options: SurveyOptions, project: Project)
   const drifts: Drift[] = [];
   for (const spec of functions) {
     let texts: string | undefined;
-    const isMentioned = (name: string): boolean => (texts ??= textsOf(tree, spec.source)).includes(name);
+    const isMentioned = (name: string): boolean =>
+      new RegExp(`\\b${name}\\b`).test((texts ??= textsOf(tree, spec.source)));
     drifts.push(...driftOf(surveys, spec, isMentioned));
     await breathe();
   }

@@ -1,7 +1,9 @@
 /** The package.json files of a repository, and what they say of versions and of the file that counts. */
+import picomatch from 'picomatch';
 import { messageOf } from '../../../base/errors';
 import { baseOf, folderOf, joinPath, settlePath, upwards } from '../../../base/paths';
-import { firstIn, type Reasoned, type SurveyRequest } from '../../surveying';
+import { firstIn, within, type Reasoned, type SurveyRequest } from '../../surveying';
+import { lockSpeaksOf } from '../needs';
 import { asRecord, LOCKS } from '../packages';
 import { allowsEngine, lowestMajor } from '../versions';
 
@@ -12,6 +14,8 @@ export interface FoundManifest {
   readonly main: string | undefined;
   readonly engine: string | undefined;
   readonly isWorkspaceRoot: boolean;
+  /** Patterns of the folders that are its workspaces. */
+  readonly workspaces: readonly string[];
   readonly dependencies: readonly string[];
 }
 
@@ -36,6 +40,7 @@ export function readManifests({ tree, onNote }: SurveyRequest): Map<string, Foun
 
 function manifestOf(folder: string, value: unknown, hasWorkspaceFile: boolean): FoundManifest {
   const manifest = asRecord(value);
+  const workspaces = asRecord(manifest.workspaces).packages ?? manifest.workspaces;
   const text = (one: unknown): string | undefined => (typeof one === 'string' && one !== '' ? one : undefined);
   return {
     folder,
@@ -43,6 +48,7 @@ function manifestOf(folder: string, value: unknown, hasWorkspaceFile: boolean): 
     main: text(manifest.main) ?? text(manifest.module) ?? mainExport(manifest.exports),
     engine: text(asRecord(manifest.engines).node),
     isWorkspaceRoot: manifest.workspaces !== undefined || hasWorkspaceFile,
+    workspaces: (Array.isArray(workspaces) ? (workspaces as unknown[]) : []).map(String),
     dependencies: Object.keys(asRecord(manifest.dependencies)),
   };
 }
@@ -106,11 +112,18 @@ export function needsFor(
   if (own !== undefined) return { lock: own };
   for (const above of upwards(folderOf(folder)).filter(() => folder !== '')) {
     const lock = firstIn(tree, above, LOCKS);
-    if (lock !== undefined && manifests.get(above)?.isWorkspaceRoot === true) return { lock };
+    const isMember = isMatchOf(manifests.get(above), within(above, folder));
+    if (lock !== undefined && (isMember || lockSpeaksOf(lock, tree.text(lock) ?? '', within(above, folder))))
+      return { lock };
   }
   if (dependencies.length === 0) return {};
   const lacking = `no lock speaks of ${joinPath(folder, MANIFEST)}: write one, as by \`npm install --package-lock-only\``;
   return { lacking };
+}
+
+function isMatchOf(manifest: FoundManifest | undefined, folder: string): boolean {
+  const patterns = (manifest?.workspaces ?? []).map((one) => one.replace(/^\.\/|\/+$/g, ''));
+  return patterns.length > 0 && picomatch.isMatch(folder, patterns);
 }
 
 /** Names by which folders of the repository are imported. */
