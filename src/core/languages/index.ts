@@ -81,11 +81,6 @@ export type {
   LookedUp,
   MissingToolchain,
   NotedModules,
-  Offer,
-  Page,
-  PageFault,
-  Pages,
-  PagesKind,
   Running,
   RuntimeFiles,
   SettleRequest,
@@ -95,3 +90,4 @@ export type {
   ViewRequest,
   Work,
 } from './language';
+export type { Offer, Page, PageFault, Pages, PagesKind } from './pages';

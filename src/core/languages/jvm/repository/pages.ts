@@ -8,7 +8,7 @@ import { count } from '../../../base/text';
 import { filesBelow, writeStoredZip } from '../../../disk/stored-zip';
 import { readPom, type Coordinates } from '../maven';
 import type { Machine } from '../../../toolchains/machine';
-import type { Pages } from '../../language';
+import type { Pages } from '../../pages';
 import { layoutPath } from './maven-repository';
 import { compileJava } from '../run/compile-java';
 import { chooseCompiler, javasOf, type JavaRuntime } from '../run/machines';

@@ -1,7 +1,7 @@
 /** The pages of a registry of npm packages: what it says of a package, and its tarballs. */
 import { join } from 'node:path';
 import { existsSync } from 'node:fs';
-import type { Page, Pages } from '../../language';
+import type { Page, Pages } from '../../pages';
 import { makeTarball, type MadeTarball } from '../packages';
 
 const NPM_PATH = '/npm/';

@@ -2,7 +2,7 @@
 import { createHash } from 'node:crypto';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Page, PageFault, PageRequest, Pages } from '../../language';
+import type { Page, PageFault, PageRequest, Pages } from '../../pages';
 import { makeWheels } from '../make-wheel';
 import { parseWheelName } from '../tags';
 
