@@ -355,7 +355,6 @@ functions:
   });
 
   it('with mistakes says them', () => {
-    const root = folderWith({ ...FILES, 'emballage.yaml': 'project: [\n' });
-    expect(run(root, ['survey'])).toMatchObject({ status: 2, stdout: '' });
+    expect(run(folderWith({ 'emballage.yaml': 'project: [\n' }), ['survey'])).toMatchObject({ status: 2, stdout: '' });
   });
 });
