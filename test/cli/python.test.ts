@@ -40,7 +40,7 @@ const offered = packageFolder(
   ),
   packageFiles('plugs', '1.0', {
     'plugs/__init__.py':
-      'from importlib import import_module\n\n\ndef load(name):\n    return import_module("plugs." + name)\n',
+      'from importlib import import_module\n\n\ndef load(name):\n    return import_module(str(name))\n',
     'plugs/one.py': 'import levels\n',
   }),
   packageFiles('clash', '1.0', { 'levels/means.py': 'def mean(some):\n    return 0\n', 'clash.py': '' }),
@@ -114,17 +114,36 @@ describe('a Python function', () => {
   });
 
   it('keeps a package whole where an import cannot be seen, and reports the place', async () => {
-    const code = 'import plugs\n\n\ndef receive(event, context):\n    return str(plugs.load("one"))\n';
+    const code = 'import plugs\n\n\ndef receive(event, context):\n    return str(plugs.load("plugs.one"))\n';
     const root = await built({ 'intake.py': code }, { needs: ['plugs', 'levels'], trim: 'traced' });
     expect(pathsIn(root)).toEqual(expect.arrayContaining(['plugs/one.py', 'levels/__init__.py']));
     const { status, stdout } = run(root, ['check']);
-    expect([status, codesIn(stdout)]).toEqual([0, ['warn deps/unused levels', 'note deps/unseen-import plugs/']]);
-    expect(stdout).toContain('plugs/__init__.py:5, `import_module("plugs." + name)`');
+    expect([status, codesIn(stdout)]).toEqual([0, ['note deps/unused levels', 'note deps/unseen-import plugs/']]);
+    expect(stdout).toContain('plugs/__init__.py:5, `import_module(str(name))`');
+  });
+
+  it('follows what names modules without importing them, unless it is to be strict', async () => {
+    const files = {
+      'intake.py':
+        'import importlib\nimport pkgutil\nimport steps\n\nLEVELS = "levels.unused"\n\n\ndef receive(event, context):\n    return [importlib.import_module("steps." + m.name) for m in pkgutil.iter_modules(steps.__path__)]\n',
+      'steps/__init__.py': '',
+      'steps/one.py': '',
+      'side/note.py': '',
+      'tests/test_intake.py': '',
+    };
+    const own = ['steps/one.py', 'side/note.py', 'levels/unused.py', 'plugs/one.py', 'tests/test_intake.py'];
+    const packed = async (trim: unknown): Promise<string[]> => {
+      const paths = pathsIn(await built(files, { needs: ['levels', 'plugs'], trim }));
+      return own.filter((path) => paths.includes(path));
+    };
+    // Constant beginnings reach what fits; scans keep the function's own code; what is asked for is kept whole.
+    expect(await packed('traced')).toEqual(['steps/one.py', 'side/note.py', 'levels/unused.py', 'plugs/one.py']);
+    expect(await packed({ traced: 'strict' })).toEqual(['steps/one.py']);
   });
 
   itWithPython('names the line that brings back what trimming took away', async () => {
     const code = 'def receive(event, context):\n    return eval("__import__(\'levels.unused\')").__name__\n';
-    const root = await built({ 'intake.py': code }, { needs: ['levels'], trim: 'traced' });
+    const root = await built({ 'intake.py': code }, { needs: ['levels'], trim: { traced: 'strict' } });
     put(root, { 'e.json': '{}' });
     const failed = run(root, ['try', 'intake', '--event', 'e.json', '--record']);
     expect([failed.status, failed.stdout.includes('keep: ["levels/__init__.py"]')]).toEqual([1, true]);
@@ -140,7 +159,7 @@ describe('a Python function', () => {
   it('stops where two packages bring one file with different content', async () => {
     const root = await built({ 'intake.py': INTAKE }, { needs: ['levels', 'clash'] });
     const { status, stdout } = run(root, ['check']);
-    expect([status, codesIn(stdout)]).toEqual([1, ['warn deps/unused clash', 'stop deps/overlap levels/means.py']]);
+    expect([status, codesIn(stdout)]).toEqual([1, ['note deps/unused clash', 'stop deps/overlap levels/means.py']]);
   });
 
   it('is not built, and does not pass, when requirements and lock disagree', async () => {

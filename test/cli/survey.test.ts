@@ -127,7 +127,7 @@ describe('a repository without a sheet', () => {
     expect(specs).toMatchObject({
       alarm: { source: 'packages/alarm', entry: 'src/index.ts#decide', settings: { LIMIT_CM: { sample: '420' } } },
       horn: { source: 'plain/horn', entry: 'horn.mjs#sound', settings: { HORN_TOKEN: { secret: true } } },
-      create: { source: 'several', entry: 'functions/create.js#handler', trim: 'traced' },
+      create: { source: 'several', entry: 'functions/create.js#handler', trim: { traced: 'strict' } },
       web: { source: 'several', entry: 'functions/web.js#default', adapter: 'http' },
     });
     expect(Object.keys(specs)).toHaveLength(4);

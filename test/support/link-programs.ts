@@ -269,4 +269,36 @@ export const PROGRAMS: Readonly<Record<string, readonly [sources: Files, options
     },
     { entry: 'app.ts' },
   ],
+  'files named by an absolute path': [
+    {
+      'app.cjs':
+        "const fs = require('fs');\nconst path = require('path');\nexports.run = () => [require(__dirname + '/words.cjs'), ...fs.readdirSync(path.join(__dirname, 'steps')).map((name) => require(path.join(__dirname, 'steps', name)))];\n",
+      'words.cjs': "module.exports = 'tide';\n",
+      'steps/a.cjs': "module.exports = require('../words.cjs') + 'a';\n",
+      'steps/b.cjs': "module.exports = 'b';\n",
+    },
+    { entry: 'app.cjs' },
+  ],
+  'a package that a text names': [
+    {
+      'app.mjs': "import { use } from 'views';\nexport const run = () => use('painter', 'painter/brush');\n",
+      'package.json': '{"type":"module","dependencies":{"views":"1","painter":"1"}}',
+      'node_modules/views/package.json': '{"name":"views","main":"index.js"}',
+      'node_modules/views/index.js': 'exports.use = (...names) => names.map((name) => require(name).kind);\n',
+      'node_modules/painter/package.json': '{"name":"painter","main":"index.js"}',
+      'node_modules/painter/index.js': "exports.kind = 'painter';\n",
+      'node_modules/painter/brush.js': "exports.kind = 'brush';\n",
+    },
+  ],
+  'names of a branch that does not run': [
+    {
+      'app.mjs': "import { make } from 'paper';\nexport const run = () => make();\n",
+      'node_modules/paper/package.json': '{"name":"paper","main":"index.js"}',
+      'node_modules/paper/index.js':
+        "if (process.env.NODE_ENV !== 'development') module.exports = require('./small.js');\nelse module.exports = require('./whole.js');\n",
+      'node_modules/paper/small.js': "(function () { exports.make = function () { return 'made'; }; })();\n",
+      'node_modules/paper/whole.js': "exports.make = function () { return 'made'; };\n",
+    },
+    { nodeEnv: 'production' },
+  ],
 };

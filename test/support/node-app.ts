@@ -58,6 +58,8 @@ export async function packApp(sources: Files, options: AppOptions = {}): Promise
     files: files.sort((a, b) => (a.path < b.path ? -1 : 1)),
     ...{ trim, link, minify, sourcemap },
     entry: { file: entry, member: 'run' },
+    isStrict: false,
+    asked: undefined,
     keptBy: (path) => (path === options.keep ? path : undefined),
     cpu: 'x64',
     requiresEsm: major >= 20,

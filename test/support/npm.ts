@@ -1,4 +1,5 @@
 /** Node.js projects for tests, with packages from the stand-in registry. */
+import { get } from 'node:http';
 import { createHash } from 'node:crypto';
 import { gzipSync } from 'node:zlib';
 import { writeTar } from '../../src/core/formats/tar';
@@ -32,11 +33,22 @@ export function splitId(id: string): [name: string, version: string] {
   return [id.slice(0, at), id.slice(at + 1)];
 }
 
+/** A page, over a connection of its own: one that was kept may have been closed while a command ran. */
+function pageAt(url: string): Promise<string> {
+  return new Promise((resolve, reject) => {
+    const asked = get(url, { agent: false }, (answer) => {
+      let text = '';
+      answer.setEncoding('utf8').on('data', (part: string) => (text += part));
+      answer.on('end', () => resolve(text)).on('error', reject);
+    });
+    asked.on('error', reject);
+  });
+}
+
 /** An entry of a package lock, as a registry describes the package. */
 export async function lockEntry(registry: TestRegistry, id: string, more: object = {}): Promise<object> {
   const [name, version] = splitId(id);
-  const answer = await fetch(`${registry.npm}${name.replace('/', '%2f')}`);
-  const { versions } = (await answer.json()) as {
+  const { versions } = JSON.parse(await pageAt(`${registry.npm}${name.replace('/', '%2f')}`)) as {
     versions: Record<string, { dist: { tarball: string; integrity: string } }>;
   };
   const dist = versions[version]?.dist;

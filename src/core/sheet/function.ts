@@ -1,11 +1,12 @@
 /** Reads one function of a packing sheet: defaults filled in, units settled, every mistake noted. */
-import { baseOf, settlePath } from '../base/paths';
+import { settlePath } from '../base/paths';
 import { listed, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { settleLimits } from './destination';
 import { IMAGE_KEYS, readImageKeys } from './image-keys';
 import { betterEntry, unknownWord } from './issues';
-import type { Acceptance, Arch, Entry, FunctionSpec, Needs, Runtime, Setting, Source } from './model';
+import type { Acceptance, Arch, Entry, FunctionSpec, Runtime, Setting, Source } from './model';
+import { readNeedsKey } from './needs-key';
 import type { SheetNotes } from './notes';
 import type { SheetKeys, SheetLanguage } from './part';
 import { readRuntime, type KnownLanguages } from './runtimes';
@@ -112,26 +113,41 @@ export class FunctionReader {
     text: FunctionText,
     defaults: DefaultsText,
     { language, keys }: OpenLanguage,
-  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'isDeep' | 'adapter' | 'own' | 'image'> {
+  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'isDeep' | 'isStrict' | 'adapter' | 'own' | 'image'> {
     this.#refuseForeignKeys(at, text, language);
     const path = text.sources === undefined ? ['defaults', 'sources'] : [...at, 'sources'];
     const sources = (text.sources ?? defaults.sources ?? []).flatMap(
       (one, i) => this.#readSource([...path, String(i)], one) ?? [],
     );
     const trim = text.trim ?? defaults.trim ?? 'safe';
-    const isDeep = typeof trim !== 'string';
-    const needs = this.#readNeedsKey([...at, 'needs'], text.needs, language);
+    const how = typeof trim === 'string' ? undefined : trim.traced;
+    const isDeep = how === 'deep';
+    if (how !== undefined && text.trim !== undefined)
+      this.#refuseTraced([...at, 'trim', 'traced'], how, text, language);
+    const needs = readNeedsKey(this.#notes, [...at, 'needs'], text.needs, language);
     return {
       ...(needs !== undefined && { needs }),
       sources,
       trim: typeof trim === 'string' ? trim : 'traced',
       isDeep,
+      isStrict: how === 'strict',
       ...(text.adapter !== undefined && { adapter: text.adapter }),
       own: keys.read({ notes: this.#notes, at, text, isDeep }),
       ...(text.artifact === 'image' && {
         image: readImageKeys(this.#notes, at, text, language.sheet.broughtBy),
       }),
     };
+  }
+
+  #refuseTraced(
+    at: readonly string[],
+    how: 'deep' | 'strict',
+    { runtime }: FunctionText,
+    { sheet: { traced = [] } }: SheetLanguage,
+  ): void {
+    if (traced.includes(how)) return;
+    const expected = traced.length === 0 ? '`trim: traced`' : `\`${traced.join('` or `')}\``;
+    this.#notes.add(at, expected, `\`${how}\` for \`${runtime}\``, 'write `trim: traced`');
   }
 
   #refuseForeignKeys(at: readonly string[], text: FunctionText, { id, sheet }: SheetLanguage): void {
@@ -189,43 +205,6 @@ export class FunctionReader {
           'take it out',
           'key',
         );
-  }
-
-  #readNeedsKey(at: readonly string[], needs: FunctionText['needs'], { sheet }: SheetLanguage): Needs | undefined {
-    if (Array.isArray(needs)) {
-      if (!sheet.needs.isListed)
-        this.#notes.add(
-          at,
-          sheet.needs.expected,
-          'a list',
-          'state the packages where the language wants them, lock them with its own tool, and leave `needs` out',
-        );
-      return {
-        kind: 'list',
-        items: needs.map((text, i) => ({ text, place: this.#notes.yaml.placeOf([...at, String(i)]) })),
-      };
-    }
-    if (needs === undefined) return undefined;
-    const [, file = needs, groups] = /^(.*\.toml)\[([^\]]*)\]$/.exec(needs) ?? [];
-    const isFolder = sheet.needs.folders?.test(baseOf(file)) === true;
-    const path = this.#notes.insidePath(at, file, isFolder ? 'folder' : 'file');
-    if (path !== undefined && !isFolder && !sheet.needs.files.test(baseOf(path)))
-      this.#notes.add(
-        at,
-        sheet.needs.expected,
-        `\`${printable(file)}\``,
-        'name the file that states the requirements, or write them as a list',
-      );
-    return path === undefined
-      ? undefined
-      : {
-          kind: 'file',
-          path,
-          groups: (groups ?? '')
-            .split(',')
-            .map((g) => g.trim())
-            .filter((g) => g !== ''),
-        };
   }
 
   #readSource(at: readonly string[], source: NonNullable<FunctionText['sources']>[number]): Source | undefined {

@@ -159,6 +159,8 @@ export interface FunctionSpec<Id extends LanguageId = LanguageId> {
   readonly trim: Trim;
   /** With `traced`: also members of what is reached, where the language can. */
   readonly isDeep: boolean;
+  /** With `traced`: nothing but what imports are seen to reach. */
+  readonly isStrict: boolean;
   /** The interface of web applications that the entry has. */
   readonly adapter?: string;
   /** The keys that only its language has. */

@@ -96,6 +96,8 @@ export interface SheetPart<Id extends LanguageId = LanguageId> {
   readonly instead?: Readonly<Record<string, string>>;
   /** Whether a base of an image has to bring a runtime, under the word that `base: { runtime }` has for it. */
   readonly broughtBy?: string;
+  /** What `trim: { traced: … }` may say of it. */
+  readonly traced?: readonly ('deep' | 'strict')[];
   readonly texts: KeyTexts;
   open(): Promise<SheetKeys<Id>>;
 }

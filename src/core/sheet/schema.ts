@@ -115,8 +115,8 @@ const requirementFields = (known: KnownLanguages) => ({
       description: `Where requirements come from, in order; the first source that has a package serves it: ${texts(known, 'sources')}.`,
     }),
   trim: z
-    .union([z.enum(['off', 'safe', 'traced']), z.strictObject({ traced: z.literal('deep') })], {
-      error: '`off`, `safe`, `traced`, or `{ traced: deep }`',
+    .union([z.enum(['off', 'safe', 'traced']), z.strictObject({ traced: z.enum(['deep', 'strict']) })], {
+      error: '`off`, `safe`, `traced`, `{ traced: deep }` or `{ traced: strict }`',
     })
     .optional()
     .meta({

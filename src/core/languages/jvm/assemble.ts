@@ -141,7 +141,7 @@ function servicesOf({ entries, joined }: Merged): Map<string, string[]> {
   };
   for (const { path, input, entry } of entries)
     if (kindOf(path) === 'service') put(path, input.read(entry).toString('utf8'));
-  for (const { path, text } of joined) if (kindOf(path) === 'service') put(path, text);
+  for (const { path, content } of joined) if (kindOf(path) === 'service') put(path, content.toString('utf8'));
   return found;
 }
 

@@ -43,6 +43,7 @@ export const jvm: Language<'jvm'> = {
     },
     needs: { files: /^pom\.xml$|\.pom$/, expected: '`pom.xml`', isListed: true },
     keys: ['relocate', 'merge', 'debug', 'main', 'processors', 'sources'],
+    traced: ['deep'],
     broughtBy: 'java',
     texts: {
       runtime: '`java X`',

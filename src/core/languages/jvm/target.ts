@@ -41,7 +41,7 @@ import { repositoriesFor } from './lock';
 import type { LockedPackage } from '../../project/lockfile';
 import { deepTrimmed, type DeepTrimmed } from './deep-target';
 import { ownCode, type OwnCode, type OwnJar } from './own-code';
-import { generated } from '../../project/made-files';
+import { generatedBytes } from '../../project/made-files';
 import { packageStore } from '../../project/package-store';
 
 const AT_ONCE = 8;
@@ -232,8 +232,8 @@ function entriesOf(
     if (input === undefined) throw new Error(`${one.path} comes from nowhere`);
     return { ...packedFile(one, input, originOf(one, own, sourceOf)), ...deep?.files.get(one.path) };
   });
-  const make = (path: string, text: string, by: string): PackedFile => {
-    const content = generated(project, text);
+  const make = (path: string, made: Buffer, by: string): PackedFile => {
+    const content = generatedBytes(project, made);
     return {
       ...{ path, kind: 'file', mode: FILE_MODE, origin: { from: 'generated', by } },
       reason: { why: 'made-for', by: path === JAR_MANIFEST ? 'the JAR' : path },
@@ -245,10 +245,10 @@ function entriesOf(
   const { main } = spec.own;
   const manifest = make(
     JAR_MANIFEST,
-    manifestText({ ...(main !== undefined && { main }), isMultiRelease }),
+    Buffer.from(manifestText({ ...(main !== undefined && { main }), isMultiRelease })),
     'the JAR form',
   );
-  const joined = assembled.joined.map(({ path, text, by }) => make(path, text, by));
+  const joined = assembled.joined.map(({ path, content, by }) => make(path, content, by));
   const all = [...files, ...joined];
   return [manifest, ...sortEntries([...all, ...foldersOf([...all, manifest])])];
 }

@@ -175,7 +175,13 @@ class NodeAssembler implements Assembling {
       nodeEnv,
       ownerOf: (path) => this.files.get(path)?.owner ?? '',
       isCode: (path) => isCode(path) && (!isWhole || this.files.get(path)?.isOwn === true),
+      ...(!isWhole && !this.request.isStrict && { hints: { asked: this.#asked(), keepsOwn: !this.request.link } }),
     });
+  }
+
+  #asked(): readonly string[] {
+    const { packages } = this.resolver;
+    return this.request.asked ?? (packages.in('')?.dependencies ?? []).flatMap((name) => packages.find(name, '') ?? []);
   }
 
   factsOf(path: string): ModuleFacts | undefined {
@@ -268,6 +274,7 @@ function reasonOfReach({ how, by }: Reach): Reason {
     case 'import':
       return { why: 'imported', by };
     case 'file':
+    case 'hinted':
       return { why: 'named', by };
     case 'whole':
       return { why: 'kept-whole', by };
@@ -275,5 +282,7 @@ function reasonOfReach({ how, by }: Reach): Reason {
       return { why: 'beside', by };
     case 'kept':
       return { why: 'in-source' };
+    case 'asked':
+      return { why: 'needed', by: ['package.json'] };
   }
 }

@@ -30,6 +30,10 @@ export interface NodeAssembleRequest {
   /** Sorted by path. */
   readonly files: readonly NodeFile[];
   readonly trim: Trim;
+  /** Whether only what imports are seen to reach is wanted. */
+  readonly isStrict: boolean;
+  /** Where packages lie that the function itself asks for; undefined where its package.json has to say it. */
+  readonly asked: readonly string[] | undefined;
   readonly entry: { readonly file: string; readonly member: string };
   /** The `keep` pattern that wants a path. */
   readonly keptBy: (path: string) => string | undefined;

@@ -48,6 +48,7 @@ export const node: Language<'node'> = {
       isListed: false,
     },
     keys: ['link', 'minify', 'sourcemap', 'sources'],
+    traced: ['strict'],
     broughtBy: 'node',
     texts: {
       runtime: '`node X`',

@@ -106,10 +106,17 @@ async function assembleAll(work: Work): Promise<Assembly> {
   }
 }
 
-function nodeSettings({ project, spec, arch }: AssemblyRequest<'node'>, language: NodeLanguage) {
+function nodeSettings({ project, spec, arch, locked, packages }: AssemblyRequest<'node'>, language: NodeLanguage) {
   const major = Number(spec.runtime.version);
   return {
     trim: spec.trim,
+    isStrict: spec.isStrict,
+    asked:
+      locked === undefined
+        ? undefined
+        : packages
+            .filter(({ by }) => by.some((one) => /(?:^|\/)package\.json$/.test(one)))
+            .flatMap(({ node }) => node?.at ?? []),
     cpu: arch === 'arm64' ? ('arm64' as const) : ('x64' as const),
     requiresEsm: language.requiresEsm(major, runtimeOf(project, spec)?.patch),
     nodeEnv: spec.settings.find(({ name }) => name === 'NODE_ENV')?.sample,

@@ -27,6 +27,7 @@ export class PythonArtifact {
   readonly #files: ArtifactFiles;
   readonly #facts = new Map<string, ModuleFacts | undefined>();
   readonly #packaged: ReadonlySet<string>;
+  #vendored: ReadonlySet<string> | undefined;
 
   constructor(files: ArtifactFiles) {
     this.#files = files;
@@ -46,6 +47,13 @@ export class PythonArtifact {
   /** Paths of the function's own modules. */
   get ownModules(): string[] {
     return this.paths.filter((path) => path.endsWith('.py') && this.isOwn(path));
+  }
+
+  /** Names at the top of the folders in which packages carry others with them. */
+  get vendored(): ReadonlySet<string> {
+    return (this.#vendored ??= new Set(
+      this.paths.flatMap((path) => /\/_?vendor(?:ed)?\/([A-Za-z_]\w*)(?:\.py$|\/)/.exec(path)?.[1] ?? []),
+    ));
   }
 
   facts(path: string): ModuleFacts | undefined {

@@ -3,6 +3,7 @@ import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { breathe } from '../../base/breathe';
 import { comparePaths } from '../../base/paths';
+import { grouped } from '../../base/several';
 import type { Overlap, Reason, StoredContent, Trimmed, UnseenImport } from '../../fileset/model';
 import type { Trim } from '../../sheet';
 import { installWheel, readEntryPoints, type InstalledFile } from './install';
@@ -35,6 +36,7 @@ export interface AssembleRequest {
   readonly own: readonly OwnFile[];
   readonly packages: readonly PackageInput[];
   readonly trim: Trim;
+  readonly isStrict: boolean;
   /** Paths at which tracing starts. */
   readonly entries: readonly string[];
   /** The `keep` pattern that wants a path. */
@@ -165,6 +167,7 @@ function traceAll(placed: ReadonlyMap<string, Candidate>, request: AssembleReque
     ...request.own.filter(({ isKept }) => isKept).map(({ path }) => path),
     ...[...placed.keys()].filter((path) => request.keptBy(path) !== undefined),
   ];
+  const names = new Set(request.packages.map(({ name }) => name));
   return traceModules({
     files,
     roots,
@@ -181,7 +184,9 @@ function traceAll(placed: ReadonlyMap<string, Candidate>, request: AssembleReque
       const source = own.get(path)?.source ?? sourceOf(placed.get(path));
       return source !== undefined && isExtensionModule(source);
     },
-    entryPoints: (group) => entryPointModules(group, placed),
+    entryPoints: entryPointModules(placed),
+    asked: request.packages.filter(({ by }) => by.some((one) => !names.has(one))).map(({ name }) => name),
+    isStrict: request.isStrict,
   });
 }
 
@@ -194,14 +199,15 @@ function isExtensionModule(source: string): boolean {
   return readFileSync(source).includes('PyInit_');
 }
 
-function entryPointModules(group: string, placed: ReadonlyMap<string, Candidate>): string[] {
-  return [...placed]
+/** Modules that entry points name, by their group. */
+function entryPointModules(placed: ReadonlyMap<string, Candidate>): (group: string) => readonly string[] {
+  const points = [...placed]
     .filter(([path]) => path.endsWith('.dist-info/entry_points.txt'))
     .flatMap(([, { content }]) =>
       content.kind === 'file' ? readEntryPoints(readFileSync(content.source, 'utf8')) : [],
-    )
-    .filter((point) => point.group === group)
-    .map(({ target }) => target.split(':')[0] ?? target);
+    );
+  const groups = grouped(points, ({ group }) => group);
+  return (group) => (groups.get(group) ?? []).map(({ target }) => target.split(':')[0] ?? target);
 }
 
 function dropUnreached(

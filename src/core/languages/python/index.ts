@@ -47,6 +47,7 @@ export const python: Language<'python'> = {
       isListed: true,
     },
     keys: ['bytecode', 'sources'],
+    traced: ['strict'],
     broughtBy: 'python',
     texts: {
       runtime: '`python X.Y`',
@@ -54,6 +55,7 @@ export const python: Language<'python'> = {
       needs:
         'for Python a list such as `["levels>=2"]`, or `requirements.txt`, `pyproject.toml` (`pyproject.toml[group]` with optional groups) or `pylock.toml`',
       sources: 'for Python an index (the simple repository interface), or a folder of wheels',
+      trim: 'for Python and Node.js with `{ traced: strict }` also what the function asks for and nothing is seen to import',
       adapter: 'of the interface `wsgi` or `asgi` for Python',
     },
     open: async () => (await import('./keys')).pythonKeys,

@@ -94,6 +94,7 @@ function assembleFiles(
     })),
     packages,
     trim: spec.trim,
+    isStrict: spec.isStrict,
     entries: [spec.entry.file],
     keptBy: (path) => selection.keptBy(path),
     strip: (file) => strippedFile(project, file),

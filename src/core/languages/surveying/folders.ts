@@ -61,12 +61,9 @@ export function stemOf(path: string): string {
 
 /** In a folder that holds more than one function, only what the entry reaches is wanted. */
 export function tracedWhere(source: string, hasSeveral: boolean): SurveyedKey[] {
-  if (!hasSeveral && source !== '') return [];
-  return [
-    {
-      key: 'trim',
-      value: 'traced',
-      why: hasSeveral ? 'the folder has several functions' : 'the folder is the whole repository',
-    },
-  ];
+  if (hasSeveral)
+    return [
+      { key: 'trim', value: { traced: 'strict' }, why: 'the folder has several functions: only what this one imports' },
+    ];
+  return source === '' ? [{ key: 'trim', value: 'traced', why: 'the folder is the whole repository' }] : [];
 }

@@ -48,8 +48,8 @@ describe('many JARs', () => {
     );
     expect(paths(merged)).toEqual(['META-INF/licenses/one-1/LICENSE', 'META-INF/licenses/two-1/NOTICE.txt']);
     expect(merged.joined).toEqual([
-      { path: 'META-INF/services/s.S', text: 'a.A\nb.B\n', by: 'merging g:one 1, g:two 1' },
-      { path: 'conf/x.list', text: 'one\ntwo\n', by: 'merging g:one 1, g:two 1' },
+      { path: 'META-INF/services/s.S', content: Buffer.from('a.A\nb.B\n'), by: 'merging g:one 1, g:two 1' },
+      { path: 'conf/x.list', content: Buffer.from('one\ntwo\n'), by: 'merging g:one 1, g:two 1' },
     ]);
     expect(merged.overlaps).toEqual([]);
   });

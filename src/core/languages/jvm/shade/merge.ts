@@ -1,12 +1,13 @@
 /**
  * Many JARs become one. The policy, by what an entry is: the same content twice counts once; of different content the first
- * JAR's stays and it is told; services are merged; licences are gathered, each text once; what the sheet says is appended.
+ * JAR's stays and it is told; services and other registries are merged; licences are gathered, each text once; what the sheet says is appended.
  */
 import picomatch from 'picomatch';
 import { comparePaths } from '../../../base/paths';
 import type { Overlap, Trimmed } from '../../../fileset/model';
 import { isSafeToDrop, kindOf, nativePlatform } from './jar-entries';
 import type { PreparedEntry, PreparedJar } from './prepare';
+import { registryOf } from './registries';
 
 /** One JAR, in the order of the class path. */
 export interface MergeInput {
@@ -35,7 +36,7 @@ export interface MergedEntry {
 
 export interface JoinedEntry {
   readonly path: string;
-  readonly text: string;
+  readonly content: Buffer;
   /** What it was put together from, for people. */
   readonly by: string;
 }
@@ -58,6 +59,7 @@ class Merger {
   readonly #entries = new Map<string, MergedEntry>();
   readonly #services = new Map<string, MergedEntry[]>();
   readonly #appended = new Map<string, MergedEntry[]>();
+  readonly #registries = new Map<string, MergedEntry[]>();
   readonly #overlaps: Overlap[] = [];
   readonly #trimmed: Trimmed[] = [];
   /** Licence texts that are in, by digest. */
@@ -71,8 +73,11 @@ class Merger {
   run(): Merged {
     for (const input of this.#request.inputs) for (const entry of input.jar.entries) this.#take(input, entry);
     const joined = [
-      ...[...this.#services].flatMap(([path, parts]) => this.#join(path, parts, mergedServices)),
-      ...[...this.#appended].flatMap(([path, parts]) => this.#join(path, parts, appendedText)),
+      ...[...this.#services].flatMap(([path, parts]) => this.#join(path, parts, asTexts(mergedServices))),
+      ...[...this.#appended].flatMap(([path, parts]) => this.#join(path, parts, asTexts(appendedText))),
+      ...[...this.#registries].flatMap(([path, parts]) =>
+        this.#join(path, parts, (contents) => registryOf(path)?.merge(contents)),
+      ),
     ];
     const entries = [...this.#entries.values()].sort((a, b) => comparePaths(a.path, b.path));
     return { entries, joined, overlaps: this.#overlaps, trimmed: this.#trimmed };
@@ -85,6 +90,7 @@ class Merger {
     if (by !== undefined) this.#trimmed.push({ path, size: entry.size, package: input.owner, by });
     else if (kindOf(path) === 'service') this.#services.set(path, [...(this.#services.get(path) ?? []), part]);
     else if (this.#appends(path)) this.#appended.set(path, [...(this.#appended.get(path) ?? []), part]);
+    else if (registryOf(path) !== undefined) this.#registries.set(path, [...(this.#registries.get(path) ?? []), part]);
     else if (kindOf(path) === 'licence' && input.owner !== '') this.#licence(part);
     else this.#plain(part);
   }
@@ -117,16 +123,28 @@ class Merger {
     this.#plain({ path, input, entry });
   }
 
-  #join(path: string, parts: readonly MergedEntry[], join: (texts: readonly string[]) => string): JoinedEntry[] {
+  #join(
+    path: string,
+    parts: readonly MergedEntry[],
+    join: (contents: readonly Buffer[]) => Buffer | undefined,
+  ): JoinedEntry[] {
     const [first] = parts;
     const isSame = new Set(parts.map(({ entry }) => entry.sha256)).size === 1;
     if (first !== undefined && isSame) {
       this.#entries.set(path, first);
       return [];
     }
-    const texts = parts.map(({ input, entry }) => input.read(entry).toString('utf8'));
-    return [{ path, text: join(texts), by: `merging ${parts.map(({ input }) => nameOf(input)).join(', ')}` }];
+    const content = join(parts.map(({ input, entry }) => input.read(entry)));
+    if (content !== undefined)
+      return [{ path, content, by: `merging ${parts.map(({ input }) => nameOf(input)).join(', ')}` }];
+    // Where they contradict each other, the first stays and it is told.
+    for (const part of parts) this.#plain(part);
+    return [];
   }
+}
+
+function asTexts(join: (texts: readonly string[]) => string): (contents: readonly Buffer[]) => Buffer {
+  return (contents) => Buffer.from(join(contents.map((content) => content.toString('utf8'))));
 }
 
 export function nameOf({ owner, version }: MergeInput): string {

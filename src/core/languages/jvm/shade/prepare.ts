@@ -24,6 +24,7 @@ import {
 import { classFacts, type ClassFacts } from './class-facts';
 import { kindOf, withoutRelease } from './jar-entries';
 import { mayName, relocateClass } from './relocate-class';
+import { registryOf } from './registries';
 import { Relocation, type Move } from './relocation';
 import { stripDebug, type Debug } from './strip-debug';
 
@@ -69,10 +70,13 @@ export interface PreparedJar {
 }
 
 /** Changed when the same JAR comes to be prepared differently. */
-export const PREPARE_VERSION = '2';
+export const PREPARE_VERSION = '3';
 const MAX_ENTRY_BYTES = 512 * 1024 * 1024;
 const MAX_JAR_ENTRIES = 400_000;
 const MAX_JAR_BYTES = 4 * 1024 ** 3;
+/** Larger texts are data. */
+const MAX_TEXT_BYTES = 8 * 1024 * 1024;
+const NAME_IN_TEXT = /(?<![\w$./])[A-Za-z_$][\w$]*(?:[./][A-Za-z_$][\w$]*)+/g;
 const BUFFER_BYTES = 4 * 1024 * 1024;
 
 /** @throws EmballageError PACKAGE_INVALID; then nothing is left behind */
@@ -117,7 +121,7 @@ class Preparer {
     const [fault] = archive.faults.filter(({ code }) => code !== 'duplicate-name');
     if (fault !== undefined) throw new ZipFaultError(fault, `reading ${printable(shown)}`);
     const isMultiRelease = saysMultiRelease(source, archive.entries);
-    for (const entry of this.#chosen(archive.entries, isMultiRelease)) this.#take(source, entry, bytes);
+    for (const entry of this.#chosen(archive.entries, isMultiRelease)) this.#take(source, entry, bytes, isMultiRelease);
     return { jar: { entries: this.#entries, isMultiRelease }, facts: this.#facts };
   }
 
@@ -127,6 +131,8 @@ class Preparer {
     const chosen = new Map<string, { entry: ZipEntry; release: number }>();
     for (const entry of entries) {
       if (entry.kind !== 'file' || kindOf(entry.path) === 'dropped') continue;
+      // Without a manifest that says so nobody looks there, and in a JAR of several they would come to count.
+      if (!isMultiRelease && withoutRelease(entry.path).release > 0 && entry.path.endsWith('.class')) continue;
       const flat =
         isMultiRelease && releases === 'flatten' ? withoutRelease(entry.path) : { path: entry.path, release: 0 };
       if (flat.release > java) continue;
@@ -137,10 +143,10 @@ class Preparer {
     return [...chosen.values()].map(({ entry }) => entry);
   }
 
-  #take(source: ByteSource, entry: ZipEntry, jar: Buffer): void {
+  #take(source: ByteSource, entry: ZipEntry, jar: Buffer, isMultiRelease: boolean): void {
     const content = readEntry(source, entry, MAX_ENTRY_BYTES);
     const { releases } = this.#job;
-    const plain = releases === 'flatten' ? withoutRelease(entry.path).path : entry.path;
+    const plain = isMultiRelease && releases === 'flatten' ? withoutRelease(entry.path).path : entry.path;
     const path = this.#relocation === undefined ? plain : relocatedPath(plain, this.#relocation);
     const made = this.#transform(content, entry.path);
     const common = { path, from: entry.path, size: made.length, sha256: contentDigest(made) };
@@ -162,6 +168,7 @@ class Preparer {
   #transform(content: Uint8Array, path: string): Uint8Array {
     const kind = kindOf(path);
     if (kind === 'service') return this.#service(content);
+    if (kind === 'resource') return this.#resource(content, path);
     if (kind !== 'class' || !isClassFile(content)) return content;
     try {
       const moved = this.#relocation === undefined ? content : relocateClass(content, this.#relocation);
@@ -186,6 +193,20 @@ class Preparer {
     }
   }
 
+  /** Names of classes, packages and resources that have moved, wherever they stand in a text as whole words. */
+  #resource(content: Uint8Array, path: string): Uint8Array {
+    const relocation = this.#relocation;
+    if (relocation === undefined || !mayName(content, relocation)) return content;
+    const bytes = Buffer.from(content);
+    const registry = registryOf(withoutRelease(path).path);
+    if (registry !== undefined) return registry.move(bytes, (name) => movedWord(name, relocation));
+    // What is no text has a format of its own.
+    if (bytes.length > MAX_TEXT_BYTES || bytes.includes(0)) return content;
+    const text = bytes.toString('utf8');
+    const moved = text.replace(NAME_IN_TEXT, (name) => movedWord(name, relocation));
+    return moved === text || !Buffer.from(text).equals(bytes) ? content : Buffer.from(moved);
+  }
+
   /** A file of service providers: one class name a line, `#` before comments (java.util.ServiceLoader). */
   #service(content: Uint8Array): Uint8Array {
     if (this.#relocation === undefined || !mayName(content, this.#relocation)) return content;
@@ -196,6 +217,16 @@ class Preparer {
     );
     return Buffer.from(moved.join('\n'));
   }
+}
+
+/** A word with dots or slashes; what is behind the name of a class names something in it. */
+function movedWord(word: string, relocation: Relocation): string {
+  for (let end = word.length; end > 0; end = Math.max(word.lastIndexOf('.', end - 1), word.lastIndexOf('/', end - 1))) {
+    const name = word.slice(0, end);
+    const moved = relocation.text(name);
+    if (moved !== name) return moved + word.slice(end);
+  }
+  return word;
 }
 
 function movedName(name: string, relocation: Relocation): string {

@@ -9,7 +9,7 @@ import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../../file
 import type { NodeAssembleRequest } from '../assembly';
 
 /** Changed when the same modules come to be traced or linked differently. */
-const LINK_VERSION = '1';
+const LINK_VERSION = '2';
 
 export interface LinkRecord {
   /** What the link depends on besides the texts of the function's own files. */
@@ -88,6 +88,7 @@ export class LinkMemory {
       JSON.stringify([
         ...[LINK_VERSION, this.#tool],
         ...[request.trim, request.entry, request.cpu, request.requiresEsm, request.nodeEnv ?? null],
+        ...[request.isStrict, request.asked],
         request.compiler === undefined ? null : [request.compiler.identity, request.compiler.options],
         request.files.map(({ path, owner, isOwn, sha256 }) => [
           ...[path, owner, request.keptBy(path) ?? 0],

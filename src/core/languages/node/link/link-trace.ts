@@ -24,6 +24,7 @@ const JSON_FACTS: ModuleFacts = {
   settings: [],
   syntax: [],
   dynamicImports: [],
+  texts: [],
   cjs: { exports: [], reexports: [] },
 };
 
@@ -136,7 +137,7 @@ function linkModule(
   const statics = new Set<string>();
   const dynamics = new Set<string>();
   const matches: string[] = [];
-  for (const { request, targets, builtin } of edges) {
+  for (const { request, targets, builtin, isForNames } of edges) {
     if (!isLinked(request, facts)) continue;
     const { kind, specifier } = request;
     if (kind === 'require-names') {
@@ -148,7 +149,7 @@ function linkModule(
     const link = linkFor(assembler, targets[0], builtin, unlinkable);
     if (link === undefined) continue;
     links.set(key, link);
-    (kind === 'import' ? statics : dynamics).add(key);
+    if (isForNames !== true) (kind === 'import' ? statics : dynamics).add(key);
   }
   return { path, facts, links, statics: [...statics], dynamics: [...dynamics], matches };
 }
@@ -178,7 +179,14 @@ function filesBeside(
 ): Set<string> {
   const start: string[] = [];
   for (const [path, { how }] of trace.reached)
-    if (how === 'whole' || how === 'kept' || assembler.request.keptBy(path) !== undefined) start.push(path);
+    if (
+      how === 'whole' ||
+      how === 'kept' ||
+      how === 'hinted' ||
+      how === 'asked' ||
+      assembler.request.keptBy(path) !== undefined
+    )
+      start.push(path);
   const staysFile = (target: string): boolean => unlinkable.has(target) || !isModule(assembler, target);
   for (const path of live) {
     const facts = assembler.factsOf(path);

@@ -27,15 +27,33 @@ function fileOf(record) {
 function find(record, specifier) {
   const id = record.links[specifier] ?? record.imports?.[specifier];
   if (id !== undefined) return records.get(id) ?? { kind: 'host', id };
-  if (!/^\.{1,2}(\/|$)/.test(specifier)) return { kind: 'host', id: specifier };
-  const path = decodeURIComponent(new URL(specifier, 'file:///' + record.path).pathname).slice(1);
+  const inside = insideRoot(specifier);
+  if (inside === undefined && !/^\.{1,2}(\/|$)/.test(specifier))
+    return { kind: 'host', id: specifier.startsWith('/') ? ABSOLUTE + specifier : specifier };
+  const path = inside ?? decodeURIComponent(new URL(specifier, 'file:///' + record.path).pathname).slice(1);
   for (const ending of ['', '.js', '.json', '.cjs', '.mjs', '/index.js', '/index.json', '/index.mjs'])
     if (records.has(path + ending)) return records.get(path + ending);
   // Not among the modules here: a file that stayed one, or nothing.
   return { kind: 'host', id: `/${path}` };
 }
 
-const atHost = (id) => (id.startsWith('/') ? place.toPath(new URL('.' + id, rootUrl).href) : id);
+/** Stands before what begins with a slash on the disk, and not in the artifact. */
+const ABSOLUTE = 'disk:';
+
+/** The part of an absolute path, or of a `file:` URL, that lies in the artifact. */
+function insideRoot(specifier) {
+  const isUrl = specifier.startsWith('file:');
+  if (!isUrl && !/^(?:\/|[A-Za-z]:[\\/])/.test(specifier)) return undefined;
+  const [path, root] = [isUrl ? place.toPath(specifier) : specifier, place.toPath(rootUrl.href)];
+  return path.startsWith(root) ? path.slice(root.length).replaceAll('\\', '/') : undefined;
+}
+
+const atHost = (id) =>
+  id.startsWith(ABSOLUTE)
+    ? id.slice(ABSOLUTE.length)
+    : id.startsWith('/')
+      ? place.toPath(new URL('.' + id, rootUrl).href)
+      : id;
 
 function requireFor(record) {
   const require = (specifier) => load(find(record, specifier), record);
@@ -135,7 +153,7 @@ function handleFor(record) {
       resolve: (specifier) => {
         const found = find(record, specifier);
         return found.kind === 'host'
-          ? place.resolve(found.id.startsWith('/') ? '.' + found.id : found.id)
+          ? place.resolve(found.id.startsWith('/') ? '.' + found.id : atHost(found.id))
           : urlOf(found);
       },
       url: record.path && urlOf(record),
@@ -147,7 +165,7 @@ function handleFor(record) {
         record.links[`import ${specifier}`] === undefined ? String(specifier) : `import ${specifier}`,
       );
       if (found.kind === 'host')
-        return place.import(found.id.startsWith('/') ? new URL('.' + found.id, rootUrl).href : found.id);
+        return place.import(found.id.startsWith('/') ? new URL('.' + found.id, rootUrl).href : atHost(found.id));
       link(found);
       await evaluate(found);
       return spaceOf(found);

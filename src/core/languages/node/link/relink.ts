@@ -53,7 +53,15 @@ function readAgain(request: NodeAssembleRequest, record: LinkRecord, file: NodeF
   return { facts: module.facts, text: module.code ?? read, name: path, written: () => read };
 }
 
-const NO_FACTS: ModuleFacts = { format: 'cjs', requests: [], unseen: [], settings: [], syntax: [], dynamicImports: [] };
+const NO_FACTS: ModuleFacts = {
+  format: 'cjs',
+  requests: [],
+  unseen: [],
+  settings: [],
+  syntax: [],
+  dynamicImports: [],
+  texts: [],
+};
 
 function jsonSection(request: NodeAssembleRequest, file: NodeFile): SectionText {
   const text = sourceOf(request, file, undefined).text();

@@ -4,7 +4,7 @@ import type { EsmFacts, ModuleFacts } from '../trace/facts';
 
 /** Two texts of one module with the same shape are traced and linked alike, but for the module's own part. */
 export function shapeOf(facts: ModuleFacts): string {
-  const { format, requests, unseen, esm, dynamicImports, cjs } = facts;
+  const { format, requests, unseen, esm, dynamicImports, cjs, texts } = facts;
   const asked = requests.map(({ kind, specifier, guard, when, isJson, isPath }) => [
     kind,
     specifier,
@@ -14,7 +14,7 @@ export function shapeOf(facts: ModuleFacts): string {
     isPath,
   ]);
   return contentDigest(
-    JSON.stringify([format, asked, unseen, dynamicImports.length > 0, cjs, esm && esmShape(esm)]),
+    JSON.stringify([format, asked, unseen, dynamicImports.length > 0, cjs, esm && esmShape(esm), texts]),
   ).slice(0, 32);
 }
 

@@ -19,9 +19,10 @@ export interface PackageJson {
   readonly sideEffects?: boolean | readonly string[];
   /** Names of packages that it can do without. */
   readonly optionalDependencies: readonly string[];
+  readonly dependencies: readonly string[];
 }
 
-const EMPTY: PackageJson = { optionalDependencies: [] };
+const EMPTY: PackageJson = { optionalDependencies: [], dependencies: [] };
 
 /** Reads each package.json once. */
 export class PackageFiles {
@@ -92,6 +93,7 @@ export function readPackageJson(text: string): PackageJson {
     imports: imports ?? undefined,
     sideEffects: sideEffectsOf(fields.sideEffects),
     optionalDependencies: Object.keys(textsOf(fields.optionalDependencies)),
+    dependencies: Object.keys(textsOf(fields.dependencies)),
   });
 }
 

@@ -4,6 +4,8 @@ import type { NodeView } from '../artifact-view';
 import { ownerOf } from '../owner';
 import { ownNodeModules } from './shared';
 
+const MEND = 'take it out of `dependencies`, unless something finds it by its name; then run `npm install` and lock';
+
 /** Packages that a package.json of the project asks for, and that none of its modules imports. */
 export function unusedInNode(node: NodeView | undefined, facts: FunctionFacts, waybill: Waybill): Finding[] {
   if (node === undefined) return [];
@@ -22,11 +24,17 @@ export function unusedInNode(node: NodeView | undefined, facts: FunctionFacts, w
     .filter(
       ({ by, name }) => !by.some((one) => waybill.packages.some((other) => other.name === one && other.name !== name)),
     )
-    .map(({ name, version, by }) => ({
-      level: 'warn' as const,
-      where: name,
-      expected: 'an import of it in the function’s own code',
-      found: `none of ${name} ${version}, asked for by ${by.join(', ')}`,
-      mend: 'take it out of `dependencies`, run `npm install` and lock',
-    }));
+    .map(({ name, version, by, node: { at } = { at: '' } }) => {
+      const found = `none of ${name} ${version}, asked for by ${by.join(', ')}`;
+      const finding = { where: name, expected: 'an import of it in the function’s own code' };
+      // Code may well find it by its name, or not call it at all.
+      return waybill.files.some(({ path }) => path.startsWith(`${at}/`))
+        ? { ...finding, level: 'note' as const, found: `${found}; it is packed, since it is asked for`, mend: MEND }
+        : {
+            ...finding,
+            level: 'warn' as const,
+            found,
+            mend: 'take it out of `dependencies`, run `npm install` and lock',
+          };
+    });
 }

@@ -11,6 +11,8 @@ export interface ModuleFacts {
   readonly unseen: readonly { readonly line: number; readonly what: string }[];
   readonly settings: readonly SettingRead[];
   readonly syntax: readonly NewSyntax[];
+  /** Texts that may be names of packages or of modules, each once. */
+  readonly texts: readonly string[];
   /** For ES modules: what linking has to know. */
   readonly esm?: EsmFacts;
   /** For CommonJS: positions of `import` in `import(…)`. */

@@ -26,6 +26,15 @@ export function readModuleJob({ path, text, format, compile }: ModuleJob): ReadM
   const used = format ?? 'esm';
   const { code, map, fault } = compileFile(path, text, used, compile);
   if (fault === undefined) return { facts: readModuleFacts(code, used), code, ...(map !== undefined && { map }) };
-  const facts = { format: used, requests: [], unseen: [], settings: [], syntax: [], dynamicImports: [], fault };
+  const facts = {
+    format: used,
+    requests: [],
+    unseen: [],
+    settings: [],
+    syntax: [],
+    dynamicImports: [],
+    texts: [],
+    fault,
+  };
   return { facts, code: '' };
 }

@@ -16,7 +16,7 @@ const MAX_SHOWN_LINE = 160;
 
 /** @param format undefined for a file that may be either: CommonJS is tried first, as Node.js does */
 export function readModuleFacts(code: string, format: 'esm' | 'cjs' | undefined): ModuleFacts {
-  const empty = { requests: [], unseen: [], settings: [], syntax: [], dynamicImports: [] };
+  const empty = { requests: [], unseen: [], settings: [], syntax: [], dynamicImports: [], texts: [] };
   if (code.length > MAX_CODE_UNITS) {
     const what = `a file of ${formatSize(code.length)}, too big to be read`;
     return { format: format ?? 'cjs', ...empty, unseen: [{ line: 1, what }] };
@@ -38,6 +38,9 @@ export function readModuleFacts(code: string, format: 'esm' | 'cjs' | undefined)
   return new ModuleReader(code, used, parsed.program).read();
 }
 
+/** `ejs`, `@fernhaven/tides/levels`, `./levels.js`. */
+const MAY_BE_NAME = /^(?=.{2,100}$)(?:\.{1,2}\/)?(?:@[\w.~-]+\/)?[\w~-][\w.~-]*(?:\/[\w.@~-]+)*$/;
+
 class ModuleReader {
   readonly #code: string;
   readonly #format: 'esm' | 'cjs';
@@ -46,6 +49,7 @@ class ModuleReader {
   readonly #requests: RequestReader;
   readonly #settings: SettingsReader;
   readonly #metas: number[] = [];
+  readonly #texts = new Set<string>();
   readonly #syntax = new Map<string, { line: number; since: number; what: string }>();
 
   constructor(code: string, format: 'esm' | 'cjs', program: Program) {
@@ -81,6 +85,7 @@ class ModuleReader {
       unseen,
       settings: this.#settings.found,
       syntax: [...this.#syntax.values()],
+      texts: [...this.#texts],
       dynamicImports: esm === undefined ? dynamicImports : [],
       ...(esm === undefined && { cjs: commonJsNames(this.#code) }),
       ...(esm !== undefined && { esm: esm.finish(dynamicImports, this.#metas) }),
@@ -89,6 +94,8 @@ class ModuleReader {
 
   #enter(node: AnyNode, walker: Walker): boolean {
     if (node.type === 'MetaProperty' && node.meta.name === 'import') this.#metas.push(node.start);
+    if (node.type === 'Literal' && typeof node.value === 'string' && MAY_BE_NAME.test(node.value))
+      this.#texts.add(node.value);
     const since = newSyntaxOf(node);
     if (since !== undefined && !this.#syntax.has(since[1]))
       this.#syntax.set(since[1], { line: this.#lineAt(node.start), since: since[0], what: since[1] });

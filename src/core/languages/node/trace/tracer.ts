@@ -6,8 +6,8 @@ import type { Resolved, Resolver, Way } from '../resolve/resolver';
 import type { ModuleFacts, ModuleRequest } from './facts';
 
 export interface Reach {
-  /** `import`: a module. `file`: a file that a module names. `whole`: kept for what cannot be seen. `beside`: package.json. */
-  readonly how: 'entry' | 'import' | 'file' | 'whole' | 'beside' | 'kept';
+  /** `import`: a module. `file`: a file that a module names. `whole`: kept for what cannot be seen. `beside`: package.json. `asked`: by the function itself. `hinted`: a text names it. */
+  readonly how: 'entry' | 'import' | 'file' | 'whole' | 'beside' | 'kept' | 'asked' | 'hinted';
   /** The file that asks for it; a place for `whole`. */
   readonly by: string;
 }
@@ -18,6 +18,8 @@ export interface Edge {
   /** Files that it reaches; several for a pattern. */
   readonly targets: readonly string[];
   readonly builtin?: string;
+  /** It never runs, but Node.js reads the names of a CommonJS module from there. */
+  readonly isForNames?: true;
 }
 
 export interface MissingModule {
@@ -49,6 +51,15 @@ export interface TraceRequest {
   readonly ownerOf: (path: string) => string;
   /** What is kept of an owner when not all of it can be seen; its files otherwise. */
   readonly isCode: (path: string) => boolean;
+  /** What leads to modules besides imports that can be seen; nothing where undefined. */
+  readonly hints?: Hints;
+}
+
+export interface Hints {
+  /** Where packages lie that the function itself asks for. */
+  readonly asked: readonly string[];
+  /** Whether all of the function's own code is kept where something loads what cannot be seen. */
+  readonly keepsOwn: boolean;
 }
 
 const MAX_MATCHES = 20_000;
@@ -66,6 +77,10 @@ class Tracer {
   readonly #unseen: UnseenImport[] = [];
   readonly #missing: MissingModule[] = [];
   readonly #whole = new Set<string>();
+  readonly #hinted = new Set<string>();
+  /** Modules that ES modules import. */
+  readonly #imported = new Set<string>();
+  readonly #forNames = new Map<string, readonly Edge[]>();
   #byLowerCase: Map<string, string> | undefined;
   #frontier: string[] = [];
 
@@ -77,16 +92,63 @@ class Tracer {
   async run(): Promise<Trace> {
     const { roots, load, factsOf } = this.#request;
     for (const [path, reach] of roots) this.#reach(path, reach);
-    while (this.#frontier.length > 0) {
-      const wave = this.#frontier.sort(comparePaths);
-      this.#frontier = [];
-      await load(wave);
-      for (const path of wave) {
-        const facts = factsOf(path);
-        if (facts !== undefined) this.#follow(path, facts);
+    do
+      while (this.#frontier.length > 0) {
+        const wave = this.#frontier.sort(comparePaths);
+        this.#frontier = [];
+        await load(wave);
+        for (const path of wave) this.#follow(path, factsOf(path));
       }
-    }
+    while (this.#followNames() || this.#followHints());
     return { reached: this.#reached, edges: this.#edges, unseen: this.#unseen, missing: this.#missing };
+  }
+
+  /** @returns whether anything was reached by them */
+  #followHints(): boolean {
+    const { hints } = this.#request;
+    if (hints === undefined) return false;
+    // Where every load can be seen, a text leads nowhere.
+    if (this.#unseen.length > 0) {
+      for (const path of [...this.#reached.keys()].sort(comparePaths))
+        if (!this.#hinted.has(path)) this.#followTexts(path);
+      if (hints.keepsOwn) this.#keepOwn();
+    }
+    if (this.#frontier.length > 0) return true;
+    for (const owner of hints.asked) this.#keepAsked(owner);
+    return this.#frontier.length > 0;
+  }
+
+  /** A text that is, as a whole, the name of a package, of a part of one, or of a file of the function. */
+  #followTexts(path: string): void {
+    this.#hinted.add(path);
+    const { factsOf, resolver, ownerOf } = this.#request;
+    const owner = ownerOf(path);
+    for (const text of factsOf(path)?.texts ?? []) {
+      const isFile = /^\.{1,2}\//.test(text);
+      const name = /^(?:@[^/]+\/)?[^/]+/.exec(text)?.[0] ?? '';
+      if (!isFile && (resolver.packages.find(name, folderOf(path)) ?? owner) === owner) continue;
+      const found = [resolver.resolve(text, path, 'require'), resolver.resolve(text, path, 'import')];
+      for (const one of found) if (one.kind === 'file') this.#reach(one.path, { how: 'hinted', by: path });
+    }
+  }
+
+  #keepOwn(): void {
+    if (this.#whole.has('')) return;
+    this.#whole.add('');
+    const [first] = this.#unseen;
+    const by = first === undefined ? '' : `${first.file}:${String(first.line)}`;
+    for (const file of this.#request.files)
+      if (this.#request.ownerOf(file) === '' && this.#request.isCode(file) && !isOwnTest(file))
+        this.#reach(file, { how: 'whole', by });
+  }
+
+  /** A package that the function asks for, of which nothing is reached. */
+  #keepAsked(owner: string): void {
+    const { ownerOf, isCode } = this.#request;
+    const files = this.#below(`${owner}/`).filter((path) => ownerOf(path) === owner);
+    const code = files.filter(isCode);
+    if (code.length === 0 || code.some((path) => this.#reached.has(path))) return;
+    for (const file of files) this.#reach(file, { how: 'asked', by: '' });
   }
 
   #reach(path: string, reach: Reach): void {
@@ -111,18 +173,49 @@ class Tracer {
     }
   }
 
-  #follow(path: string, facts: ModuleFacts): void {
+  #follow(path: string, facts: ModuleFacts | undefined): void {
+    if (facts === undefined) return;
     const edges: Edge[] = [];
     this.#edges.set(path, edges);
     for (const request of facts.requests) {
-      if (!this.#holds(request)) continue;
+      if (!this.#holds(request)) {
+        if (facts.cjs?.reexports.includes(request.specifier) === true) this.#noteForNames(path, request);
+        continue;
+      }
       const edge = this.#edge(path, request);
       if (edge === undefined) continue;
       edges.push(edge);
+      if (facts.esm !== undefined && (request.kind === 'import' || request.kind === 'dynamic'))
+        for (const target of edge.targets) this.#imported.add(target);
       const how = request.kind === 'file' || request.kind === 'file-names' ? 'file' : 'import';
       for (const target of edge.targets) this.#reach(target, { how, by: path });
     }
     for (const { line, what } of facts.unseen) this.#keepWhole(path, line, what);
+  }
+
+  /** What the text says is passed on, in a branch that does not run. */
+  #noteForNames(path: string, request: ModuleRequest): void {
+    const edge = this.#edge(path, request);
+    if (edge === undefined) return;
+    this.#forNames.set(path, [...(this.#forNames.get(path) ?? []), { ...edge, isForNames: true }]);
+  }
+
+  /**
+   * Node.js finds the names of a CommonJS module that is imported in its text, whatever branch runs, and goes on to what
+   * that passes on. @returns whether anything was reached so
+   */
+  #followNames(): boolean {
+    for (const path of this.#imported) {
+      const edges = this.#edges.get(path) ?? [];
+      const reexports = this.#request.factsOf(path)?.cjs?.reexports ?? [];
+      const skipped = this.#forNames.get(path) ?? [];
+      this.#forNames.delete(path);
+      edges.push(...skipped);
+      const passedOn = edges.filter(({ request }) => reexports.includes(request.specifier));
+      for (const target of passedOn.flatMap(({ targets }) => targets)) this.#imported.add(target);
+      for (const target of skipped.flatMap(({ targets }) => targets)) this.#reach(target, { how: 'import', by: path });
+    }
+    return this.#frontier.length > 0;
   }
 
   #holds({ when }: ModuleRequest): boolean {
@@ -236,6 +329,11 @@ class Tracer {
       return found === undefined ? [] : [ownerOf(`${found}/package.json`)];
     });
   }
+}
+
+/** Tests of the function itself, by where they lie and what they are called. */
+function isOwnTest(path: string): boolean {
+  return /(?:^|\/)(?:tests?|__tests__)\/|\.(?:test|spec)\.[cm]?[jt]sx?$/.test(path);
 }
 
 function firstAtLeast(sorted: readonly string[], wanted: string): number {

@@ -61,7 +61,18 @@ function missingName(
   if (one.level === 0 && isStandardModule(top, pythonOf(facts) ?? '3.11')) return undefined;
   const provides = destination.runtimes.find((runtime) => runtime.name === facts.runtime?.text)?.provides ?? [];
   if (provides.some((provided) => normalizeName(provided) === normalizeName(top))) return undefined;
-  return mayBeMadeUp(artifact, name) ? undefined : name;
+  return mayBeMadeUp(artifact, name) || isVendored(artifact, name) ? undefined : name;
+}
+
+/**
+ * Packages that carry others with them find them in a folder of their own: by a changed path, as modules made when they
+ * run (`six.moves`), or under another name (`pkg_resources.extern`).
+ */
+function isVendored(artifact: PythonArtifact, name: string): boolean {
+  const [, six = ''] = /^((?:.*\.)?six)\.moves(?:\.|$)/.exec(name) ?? [];
+  if (six !== '' && artifact.tree.fileOf(six) !== undefined) return true;
+  const parts = (/(?:^|\.)extern\.(.+)$/.exec(name)?.[1] ?? name).split('.');
+  return artifact.vendored.has(parts[0] ?? '');
 }
 
 /** A compiled module around it may make it up as it is loaded; so may a package that does so with `__getattr__`. */

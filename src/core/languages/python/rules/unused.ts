@@ -4,6 +4,8 @@ import type { PythonArtifact } from '../artifact-view';
 import { absoluteName, packageOf } from '../trace/module-tree';
 import { ownModules } from './shared';
 
+const MEND = 'take it out of the requirements and lock, unless something finds it by its name';
+
 /** Packages that the function asks for, and that none of its modules imports. */
 export function unusedInPython(artifact: PythonArtifact, facts: FunctionFacts, waybill: Waybill): Finding[] {
   const imported = importedFiles(artifact, facts);
@@ -14,13 +16,15 @@ export function unusedInPython(artifact: PythonArtifact, facts: FunctionFacts, w
     // A package without modules is data, or only asks for others.
     return !by.some((one) => packages.has(one)) && own.length > 0 && !own.some((path) => imported.has(path));
   });
-  return unused.map(({ name, version, by }) => ({
-    level: 'warn' as const,
-    where: name,
-    expected: 'an import of it in the function’s own code',
-    found: `none of ${name} ${version}, asked for by ${by.join(', ')}`,
-    mend: 'take it out of the requirements and lock',
-  }));
+  const packed = new Set(waybill.files.flatMap(({ origin }) => (origin.from === 'package' ? [origin.name] : [])));
+  return unused.map(({ name, version, by }) => {
+    const found = `none of ${name} ${version}, asked for by ${by.join(', ')}`;
+    const finding = { where: name, expected: 'an import of it in the function’s own code' };
+    // Code may well find it by its name, or not call it at all.
+    return packed.has(name)
+      ? { ...finding, level: 'note' as const, found: `${found}; it is packed, since it is asked for`, mend: MEND }
+      : { ...finding, level: 'warn' as const, found, mend: 'take it out of the requirements and lock' };
+  });
 }
 
 /** Files that the function's own code imports. */

@@ -3,6 +3,7 @@ import type { SyntaxNode } from '@lezer/common';
 import type { Import, Place } from './imports';
 import { constant } from './literals';
 import type { ModuleFacts } from './facts';
+import { prefixOf } from './prefix';
 
 const IMPORTERS = new Set(['importlib.import_module', 'import_module', '__import__', 'importlib.__import__']);
 const SETTING_READERS = new Set([
@@ -21,6 +22,7 @@ export class CallReader {
   readonly unseen: (Place & { what: string })[] = [];
   readonly settings: (Place & { name: string; hasDefault: boolean })[] = [];
   readonly entryPoints: string[] = [];
+  readonly prefixes: (Place & { level: number; module: string })[] = [];
   readonly #source: string;
   readonly #lineAt: (offset: number) => number;
 
@@ -34,9 +36,11 @@ export class CallReader {
     const list = node.getChild('ArgList');
     if (callee === null || list === null) return;
     const name = this.#text(callee).replace(/\s+/g, '');
-    if (!/import|environ|getenv|entry_points/.test(name)) return;
+    if (!/import|environ|getenv|entry_points|iter_modules|walk_packages/.test(name)) return;
     const { positional, named } = this.#arguments(list);
     if (IMPORTERS.has(name)) this.#import(node, name, positional, named);
+    else if (/^(?:pkgutil\.)?(?:iter_modules|walk_packages)$/.test(name))
+      this.unseen.push({ line: this.#lineAt(node.from), what: `${name}(…)` });
     else if (SETTING_READERS.has(name)) this.#setting(node, positional);
     else if (/(?:^|\.)(?:iter_)?entry_points$/.test(name)) this.#entryPoints(positional, named);
   }
@@ -54,11 +58,12 @@ export class CallReader {
   }
 
   /** Takes over what was read from a part of the module on its own. */
-  take(facts: Pick<ModuleFacts, 'unseen' | 'settings' | 'entryPoints'>, fromLine: number): void {
+  take(facts: Pick<ModuleFacts, 'unseen' | 'settings' | 'entryPoints' | 'prefixes'>, fromLine: number): void {
     const moved = <T extends Place>(one: T): T => ({ ...one, line: fromLine + one.line - 1 });
     this.unseen.push(...facts.unseen.map(moved));
     this.settings.push(...facts.settings.map(moved));
     this.entryPoints.push(...facts.entryPoints);
+    this.prefixes.push(...facts.prefixes.map(moved));
   }
 
   #import(
@@ -69,13 +74,15 @@ export class CallReader {
   ): void {
     const line = this.#lineAt(node.from);
     const [first, second] = positional;
-    const target = first === undefined ? undefined : constant(this.#text(first));
-    const [, dots = '', module = ''] = /^(\.*)([\w.]*)$/.exec(target ?? '-') ?? [];
+    const written = first === undefined ? '' : this.#text(first);
     const anchor = second ?? named.get('package');
     const isOwn = anchor !== undefined && /^__(?:name|package)__$/.test(this.#text(anchor));
-    if (target === undefined || (dots !== '' && !isOwn) || (dots === '' && module === ''))
-      this.unseen.push({ line, what: `${callee}(${first === undefined ? '' : this.#text(first).slice(0, 40)})` });
-    else this.imports.push({ level: dots.length, module, line });
+    const target = constant(written);
+    const prefix = target === undefined ? prefixOf(written, isOwn) : undefined;
+    const whole = target === undefined ? undefined : moduleNamed(target, isOwn);
+    if (prefix !== undefined) this.prefixes.push({ ...prefix, line });
+    else if (whole !== undefined) this.imports.push({ ...whole, line });
+    else this.unseen.push({ line, what: `${callee}(${written.slice(0, 40)})` });
   }
 
   #setting(node: SyntaxNode, positional: readonly SyntaxNode[]): void {
@@ -106,4 +113,10 @@ export class CallReader {
   #text(node: SyntaxNode): string {
     return this.#source.slice(node.from, node.to);
   }
+}
+
+/** A name of a module; undefined for one that is relative to a place nobody sees, and for what is none. */
+function moduleNamed(target: string, isOwn: boolean): { level: number; module: string } | undefined {
+  const [, dots = '', module = ''] = /^(\.*)([\w.]*)$/.exec(target) ?? [];
+  return (dots !== '' && !isOwn) || (dots === '' && module === '') ? undefined : { level: dots.length, module };
 }

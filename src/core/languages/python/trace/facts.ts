@@ -19,6 +19,12 @@ export interface ModuleFacts {
   readonly members: Readonly<Record<string, Member>>;
   /** Settings read by a constant name; with `fallback`, the read has a default. */
   readonly settings: readonly (Place & { readonly name: string; readonly hasDefault: boolean })[];
+  /** Beginnings of names of modules whose rest is computed: `plugins.`; with the dots of a relative one. */
+  readonly prefixes: readonly (Place & { readonly level: number; readonly module: string })[];
+  /** Texts that may be names of modules or of groups of entry points, each once. */
+  readonly texts: readonly string[];
+  /** Whether it changes where modules are looked for. */
+  readonly movesPath: boolean;
   /** Groups of entry points that are loaded. */
   readonly entryPoints: readonly string[];
   /** Syntax that older versions of Python do not know, `3.10`. */

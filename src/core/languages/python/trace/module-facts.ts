@@ -5,6 +5,7 @@
 import type { SyntaxNode, Tree } from '@lezer/common';
 import { parser } from '@lezer/python';
 import { CallReader } from './calls';
+import { constant } from './literals';
 import { readDefinitions } from './definitions';
 import type { Guard, ModuleFacts, PlacedImport } from './facts';
 import { readImport } from './imports';
@@ -27,6 +28,7 @@ export function readModuleFacts(code: string): ModuleFacts {
   const tree: Tree = parser.parse(source);
   const imports: PlacedImport[] = [];
   const syntax = new Map<string, { since: string; what: string; line: number }>();
+  const texts = new Set<string>();
   const calls = new CallReader(source, (at) => lines.at(at));
   tree.iterate({
     enter(ref) {
@@ -36,13 +38,14 @@ export function readModuleFacts(code: string): ModuleFacts {
         syntax.set(added[1], { since: added[0], what: added[1], line: lines.at(ref.from) });
       if (name === 'TryStatement' && isExceptGroup(ref.node, source))
         syntax.set('except*', { since: '3.11', what: '`except*`', line: lines.at(ref.from) });
-      if (name === 'IfStatement') return enterIf(ref.node, source, calls, imports, lines);
+      if (name === 'IfStatement') return enterIf(ref.node, source, { calls, imports, lines, texts });
       if (name === 'ImportStatement') {
         for (const one of readImport(source.slice(ref.from, ref.to)))
           imports.push({ ...one, guard: guardOf(ref.node), line: lines.at(ref.from) });
         return false;
       }
-      if (name === 'CallExpression') calls.call(ref.node);
+      if (name === 'String') noteText(source.slice(ref.from, Math.min(ref.to, ref.from + MAX_TEXT)), texts);
+      else if (name === 'CallExpression') calls.call(ref.node);
       else if (name === 'MemberExpression') calls.subscript(ref.node);
       return true;
     },
@@ -54,6 +57,9 @@ export function readModuleFacts(code: string): ModuleFacts {
     ...(all !== undefined && { all }),
     members,
     settings: calls.settings,
+    prefixes: calls.prefixes,
+    texts: [...texts],
+    movesPath: MOVES_PATH.test(source),
     entryPoints: calls.entryPoints,
     syntax: [...syntax.values()],
   };
@@ -63,7 +69,11 @@ export function readModuleFacts(code: string): ModuleFacts {
  * What only type checkers look at is passed over: the branch of `if TYPE_CHECKING`. The other branches are read as
  * usual. Gives whether the children are still to be visited.
  */
-function enterIf(node: SyntaxNode, source: string, calls: CallReader, imports: PlacedImport[], lines: Lines): boolean {
+function enterIf(
+  node: SyntaxNode,
+  source: string,
+  { calls, imports, lines, texts }: { calls: CallReader; imports: PlacedImport[]; lines: Lines; texts: Set<string> },
+): boolean {
   let condition: SyntaxNode | null = null;
   let hidesAny = false;
   const branches: { body: SyntaxNode; isHidden: boolean }[] = [];
@@ -84,8 +94,19 @@ function enterIf(node: SyntaxNode, source: string, calls: CallReader, imports: P
     const line = lines.at(body.from);
     imports.push(...inner.imports.map((one) => ({ ...one, guard: 'condition' as const, line: line + one.line - 1 })));
     calls.take(inner, line);
+    for (const text of inner.texts) texts.add(text);
   }
   return false;
+}
+
+const MAX_TEXT = 120;
+/** Code that changes `sys.path` or has an importer of its own finds modules elsewhere. */
+const MOVES_PATH = /\bsys\.path(?:\.(?:append|insert|extend)\(|\s*\+?=)|\bsys\.meta_path\b|\bsys\.path\[/;
+
+/** `levels.almanac`, `levels.almanac:Almanac`, `levels-plugins`. */
+function noteText(literal: string, texts: Set<string>): void {
+  const text = constant(literal);
+  if (text !== undefined && /^[A-Za-z_][\w-]*(?:\.[\w-]+)*(?::[\w.]+)?$/.test(text)) texts.add(text);
 }
 
 function guardOf(node: SyntaxNode): Guard {

@@ -32,6 +32,11 @@ export class ModuleTree {
     return this.#byName.has(name) || this.#packages.has(name);
   }
 
+  /** Names of modules that begin so. */
+  *beginningWith(prefix: string): Iterable<string> {
+    for (const name of this.#byName.keys()) if (name.startsWith(prefix)) yield name;
+  }
+
   /** The files that importing a name runs, outermost package first. */
   filesFor(name: string): string[] {
     const parts = name.split('.');

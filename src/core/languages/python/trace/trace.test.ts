@@ -48,7 +48,9 @@ describe('facts of a module', () => {
   it('are the places where a name is computed', () => {
     const code =
       'import importlib\nimportlib.import_module(name)\n__import__(f"a.{b}")\nimportlib.import_module(".x", other)\n';
-    expect(readModuleFacts(code).unseen.map(({ line }) => line)).toEqual([2, 3, 4]);
+    const facts = readModuleFacts(code);
+    expect(facts.unseen.map(({ line }) => line)).toEqual([2, 4]);
+    expect(facts.prefixes).toEqual([{ level: 0, module: 'a.', line: 3 }]);
   });
 
   it('are the settings it reads, and not those it sets', () => {
@@ -106,7 +108,11 @@ describe('facts of a module', () => {
 });
 
 describe('tracing', () => {
-  const trace = async (files: Readonly<Record<string, string>>, roots: readonly string[]) => {
+  const trace = async (
+    files: Readonly<Record<string, string>>,
+    roots: readonly string[],
+    { asked = [], isStrict = false }: { asked?: readonly string[]; isStrict?: boolean } = {},
+  ) => {
     const owner = (path: string): string => (path.startsWith('own') ? '' : (path.split(/[/.-]/)[0] ?? ''));
     const { reached, unseen } = await traceModules({
       files: new Map(Object.keys(files).map((path) => [path, { owner: owner(path) }])),
@@ -115,6 +121,8 @@ describe('tracing', () => {
       requiredBy: (name) => (name === 'plug' ? ['dep'] : []),
       isExtension: (path) => (files[path] ?? '').includes('PyInit_'),
       entryPoints: (group) => (group === 'tides' ? ['pointed.here'] : []),
+      asked,
+      isStrict,
     });
     return { reached: [...reached.keys()].sort(), unseen };
   };

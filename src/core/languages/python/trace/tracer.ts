@@ -21,12 +21,17 @@ export interface TraceRequest {
   readonly isExtension: (path: string) => boolean;
   /** Modules that entry points of a group name. */
   readonly entryPoints: (group: string) => readonly string[];
+  /** Packages that the function itself asks for. */
+  readonly asked: readonly string[];
+  /** Whether only what imports are seen to reach is wanted. */
+  readonly isStrict: boolean;
 }
 
 export interface Reach {
   /** Path of the file that asks for it; '' for a root. */
   readonly by: string;
-  readonly how: 'root' | 'import' | 'whole' | 'data';
+  /** `asked`: its package is asked for by the function itself, and nothing is seen to import it. */
+  readonly how: 'root' | 'import' | 'whole' | 'data' | 'asked';
 }
 
 export interface Unseen {
@@ -55,6 +60,7 @@ class Tracer {
   readonly #open: string[] = [];
   readonly #whole = new Set<string>();
   readonly #owners = new Set<string>();
+  readonly #byOwner = new Map<string, string[]>();
   readonly #topModules = new Map<string, Set<string>>();
 
   constructor(request: TraceRequest) {
@@ -69,12 +75,43 @@ class Tracer {
 
   async run(): Promise<Trace> {
     for (const root of this.#request.roots) this.#reach(root, { by: '', how: 'root' });
+    await this.#followAll();
+    if (!this.#request.isStrict)
+      // What the function itself asks for it needs, however it finds it.
+      for (const owner of this.#request.asked) {
+        if (this.#isReached(owner)) continue;
+        this.#keepPackage(owner, { by: '', how: 'asked' });
+        await this.#followAll();
+      }
+    this.#reachData();
+    return { reached: this.#reached, unseen: this.#unseen };
+  }
+
+  async #followAll(): Promise<void> {
     for (let path = this.#open.pop(); path !== undefined; path = this.#open.pop()) {
       this.#follow(path);
       await breathe();
     }
-    this.#reachData();
-    return { reached: this.#reached, unseen: this.#unseen };
+  }
+
+  /** Whether any module of a package is reached; one without modules has nothing that could be. */
+  #isReached(owner: string): boolean {
+    const modules = this.#filesOf(owner).filter((path) => /\.(?:py|so)$/.test(path));
+    return modules.length === 0 || modules.some((path) => this.#reached.has(path));
+  }
+
+  #keepPackage(owner: string, reach: Reach): void {
+    for (const path of this.#filesOf(owner)) if (!/\.pyc$|^bin\//.test(path)) this.#reach(path, reach);
+  }
+
+  #filesOf(owner: string): readonly string[] {
+    if (this.#byOwner.size === 0)
+      for (const [path, file] of this.#request.files) {
+        const files = this.#byOwner.get(file.owner);
+        if (files === undefined) this.#byOwner.set(file.owner, [path]);
+        else files.push(path);
+      }
+    return this.#byOwner.get(owner) ?? [];
   }
 
   #reach(path: string, reach: Reach): void {
@@ -112,8 +149,52 @@ class Tracer {
     }
     for (const group of facts.entryPoints)
       for (const name of this.#request.entryPoints(group)) this.#reachModule(name, path);
+    for (const { level, module } of facts.prefixes) this.#reachBeginning(from, level, module, path);
     for (const { line, what } of facts.unseen)
       this.#unseen.push({ file: path, line, what, kept: this.#keepWhole(path) });
+    if (!this.#request.isStrict) this.#followHints(path, facts);
+  }
+
+  #reachBeginning(from: string, level: number, module: string, by: string): void {
+    const base = absoluteName(from, level, '');
+    if (base === undefined) return;
+    const prefix = level === 0 ? module : base === '' ? module : `${base}.${module}`;
+    for (const name of this.#tree.beginningWith(prefix)) this.#reachModule(name, by);
+  }
+
+  /** What is no import that can be seen, but leads to modules all the same. */
+  #followHints(path: string, facts: ModuleFacts): void {
+    for (const text of facts.texts) this.#reachNamed(text, path);
+    // What it finds in the function's own code nobody sees.
+    if (facts.unseen.length > 0 || (facts.movesPath && this.#ownerOf(path) === '')) this.#keepOwn(path);
+    if (facts.movesPath && this.#ownerOf(path) !== '')
+      this.#keepPackage(this.#ownerOf(path), { by: path, how: 'whole' });
+    // The standard library takes its time zones from there (PEP 615).
+    if (facts.imports.some(({ module, level }) => level === 0 && /^(?:backports\.)?zoneinfo(?:\.|$)/.test(module)))
+      this.#keepPackage('tzdata', { by: path, how: 'whole' });
+  }
+
+  #ownerOf(path: string): string {
+    return this.#request.files.get(path)?.owner ?? '';
+  }
+
+  /** A text that is the name of a module, of something in one, or of a group of entry points. */
+  #reachNamed(text: string, by: string): void {
+    const name = text.split(':')[0] ?? text;
+    if (this.#tree.has(name)) this.#reachModule(name, by);
+    else {
+      const around = name.slice(0, Math.max(0, name.lastIndexOf('.')));
+      if (this.#tree.fileOf(around) !== undefined) this.#reachModule(around, by);
+    }
+    if (!/^(?:console|gui)_scripts$/.test(text))
+      for (const module of this.#request.entryPoints(text)) this.#reachModule(module, by);
+  }
+
+  #keepOwn(by: string): void {
+    if (this.#whole.has('\0own')) return;
+    this.#whole.add('\0own');
+    for (const path of this.#filesOf(''))
+      if (path.endsWith('.py') && !isOwnTest(path)) this.#reach(path, { by, how: 'whole' });
   }
 
   /** `from x import *` takes what `__all__` names, which may be modules. */
@@ -157,6 +238,11 @@ class Tracer {
   #isModule(path: string): boolean {
     return path.endsWith('.so') && this.#tree.fileOf(moduleStem(path)) === path && this.#request.isExtension(path);
   }
+}
+
+/** Tests of the function itself, by where they lie and what they are called. */
+function isOwnTest(path: string): boolean {
+  return /(?:^|\/)tests?\//.test(path) || /^(?:test_.*|.*_test|conftest|setup)\.py$/.test(baseOf(path));
 }
 
 function moduleStem(path: string): string {
