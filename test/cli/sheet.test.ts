@@ -39,6 +39,11 @@ describe('mistakes in a packing sheet', () => {
     ['an unknown key', [...GOOD, 'leave_out: []'], '11:5 `leave_out` -> did you mean `leave-out`?'],
     ['a size without its unit', [...GOOD, 'memory: 128'], '11:13 `128` -> add the unit: `128 MiB`, say'],
     ['a size in another unit', [...GOOD, 'limits: { packed: 3MB }'], '11:23 `3MB` -> write `3 MiB`'],
+    [
+      'a way of tracing that the language has not',
+      [...GOOD, 'trim: { traced: deep }'],
+      '11:21 `deep` for `node 20` -> write `trim: traced`',
+    ],
     ['a time in another unit', [...GOOD, 'timeout: 30 sec'], '11:14 `30 sec` -> write `30 s`'],
     [
       'a source that is not there',

@@ -22,6 +22,7 @@ export const nativeStatic: Rule = {
       : `a dynamic one, which needs ${elf.needed.map(printable).join(', ') || 'a loader'}${glibc === undefined ? '' : `, glibc ${glibc.join('.')} or newer`}`;
     const wanted = (facts.own as CompiledKeys | undefined)?.linkage;
     const isOther = wanted !== undefined && (wanted === 'static') !== isStatic;
+    if (isStatic && !isOther) return findings();
     return findings({
       level: isOther ? 'stop' : 'note',
       where: printable(path),
@@ -29,9 +30,7 @@ export const nativeStatic: Rule = {
       found: what,
       mend: isOther
         ? 'see which library or flag makes it so'
-        : isStatic
-          ? 'nothing to mend'
-          : 'set `build: { linkage: static }` for one that needs nothing',
+        : 'set `build: { linkage: static }` for one that needs nothing',
     });
   },
 };

@@ -19,7 +19,12 @@ export const depsScript: Rule = {
         const isCompiled = [...waybill.files, ...waybill.trimmed].some(
           (one) => inside(one) && baseOf(one.path) === 'binding.gyp',
         );
-        const hasAddon = waybill.files.some((one) => inside(one) && one.path.endsWith('.node'));
+        // Addons for one platform each often lie in packages of their own, which this one asks for.
+        const homes = new Set([
+          at,
+          ...waybill.packages.flatMap((one) => (one.by.includes(name) ? (one.node?.at ?? []) : [])),
+        ]);
+        const hasAddon = waybill.files.some((one) => one.path.endsWith('.node') && homes.has(ownerOf(one.path)));
         const lacks = isCompiled && !hasAddon;
         return [
           {

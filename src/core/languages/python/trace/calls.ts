@@ -25,9 +25,12 @@ export class CallReader {
   readonly prefixes: (Place & { level: number; module: string })[] = [];
   readonly #source: string;
   readonly #lineAt: (offset: number) => number;
+  /** Whether `environ` alone is that of the process, and not of a request (PEP 3333). */
+  readonly #hasEnviron: boolean;
 
   constructor(source: string, lineAt: (offset: number) => number) {
     this.#source = source;
+    this.#hasEnviron = /^[ \t]*from\s+os\s+import\s[^#\n]*(?:\([^)]*)?\benviron\b/m.test(source);
     this.#lineAt = lineAt;
   }
 
@@ -41,7 +44,8 @@ export class CallReader {
     if (IMPORTERS.has(name)) this.#import(node, name, positional, named);
     else if (/^(?:pkgutil\.)?(?:iter_modules|walk_packages)$/.test(name))
       this.unseen.push({ line: this.#lineAt(node.from), what: `${name}(…)` });
-    else if (SETTING_READERS.has(name)) this.#setting(node, positional);
+    else if (SETTING_READERS.has(name) && (this.#hasEnviron || !name.startsWith('environ')))
+      this.#setting(node, positional);
     else if (/(?:^|\.)(?:iter_)?entry_points$/.test(name)) this.#entryPoints(positional, named);
   }
 
@@ -49,6 +53,7 @@ export class CallReader {
   subscript(node: SyntaxNode): void {
     const object = node.firstChild;
     if (object === null || !ENVIRONMENTS.has(this.#text(object))) return;
+    if (this.#text(object) === 'environ' && !this.#hasEnviron) return;
     const key = node.getChild('String');
     const isSubscript = key !== null && this.#source[object.to] === '[';
     if (!isSubscript || node.parent?.name === 'DeleteStatement') return;

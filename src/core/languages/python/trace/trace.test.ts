@@ -55,13 +55,16 @@ describe('facts of a module', () => {
 
   it('are the settings it reads, and not those it sets', () => {
     const code =
-      'os.environ["A"]\nos.environ["B"] = "1"\nos.getenv("C", "d")\nos.environ.get(\'D\')\nenviron["E"].upper()\nos.environ[name]\ndel os.environ["F"]\n';
+      'os.environ["A"]\nos.environ["B"] = "1"\nos.getenv("C", "d")\nos.environ.get(\'D\')\nenviron["E"].upper()\nos.environ[name]\ndel os.environ["F"]\nfrom os import environ\n';
     expect(readModuleFacts(code).settings.map(({ name, line, hasDefault }) => [name, line, hasDefault])).toEqual([
       ['A', 1, false],
       ['C', 3, true],
       ['D', 4, false],
       ['E', 5, false],
     ]);
+    // That of a request (PEP 3333) is none of the process.
+    const request = 'def app(environ, start_response):\n    return environ["PATH_INFO"], environ.get("HTTP_HOST")\n';
+    expect(readModuleFacts(request).settings).toEqual([]);
   });
 
   it('are what it defines, also in conditions, and how that is called', () => {
