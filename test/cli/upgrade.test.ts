@@ -50,7 +50,7 @@ describe('what another version kept', () => {
       'levels/parts.py': 'def mean(x):\n    return x\n',
     };
     const { url } = await startTestIndex(packageFolder(packageFiles('levels', '1.0', modules)));
-    const keys = { needs: ['levels'], sources: [{ index: url }], trim: 'traced' };
+    const keys = { needs: ['levels'], sources: [{ index: url }], trim: { traced: 'strict' } };
     holdsAfterUpgrade(pythonProject({ 'intake.py': INTAKE }, keys), 'out/intake/x86_64/intake.zip');
   });
 

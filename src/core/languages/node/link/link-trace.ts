@@ -195,7 +195,9 @@ function filesBeside(
       start.push(...(isLinked(request, facts) ? targets.filter(staysFile) : targets));
   }
   const files = closure(trace, start);
-  for (const path of [...files]) if (isModule(assembler, path)) addManifests(assembler, path, files);
+  // Loaders of addons find them from the package.json of their package.
+  for (const path of [...files])
+    if (isModule(assembler, path) || path.endsWith('.node')) addManifests(assembler, path, files);
   return files;
 }
 

@@ -4,6 +4,7 @@ import { literalPattern } from '../../../base/text';
 import type { UnseenImport } from '../../../fileset/model';
 import type { Resolved, Resolver, Way } from '../resolve/resolver';
 import type { ModuleFacts, ModuleRequest } from './facts';
+import { firstAtLeast, isOwnTest } from './paths';
 
 export interface Reach {
   /** `import`: a module. `file`: a file that a module names. `whole`: kept for what cannot be seen. `beside`: package.json. `asked`: by the function itself. `hinted`: a text names it. */
@@ -81,6 +82,7 @@ class Tracer {
   /** Modules that ES modules import. */
   readonly #imported = new Set<string>();
   readonly #forNames = new Map<string, readonly Edge[]>();
+  #addons: readonly string[] | undefined;
   #byLowerCase: Map<string, string> | undefined;
   #frontier: string[] = [];
 
@@ -113,6 +115,7 @@ class Tracer {
         if (!this.#hinted.has(path)) this.#followTexts(path);
       if (hints.keepsOwn) this.#keepOwn();
     }
+    this.#keepAddons();
     if (this.#frontier.length > 0) return true;
     for (const owner of hints.asked) this.#keepAsked(owner);
     return this.#frontier.length > 0;
@@ -129,6 +132,19 @@ class Tracer {
       if (!isFile && (resolver.packages.find(name, folderOf(path)) ?? owner) === owner) continue;
       const found = [resolver.resolve(text, path, 'require'), resolver.resolve(text, path, 'import')];
       for (const one of found) if (one.kind === 'file') this.#reach(one.path, { how: 'hinted', by: path });
+    }
+  }
+
+  /** Addons of packages of which code is reached: loaders find them by their folder. */
+  #keepAddons(): void {
+    const { files, ownerOf, isCode } = this.#request;
+    this.#addons ??= files.filter((path) => path.endsWith('.node') && ownerOf(path) !== '');
+    const left = this.#addons.filter((path) => !this.#reached.has(path));
+    if (left.length === 0) return;
+    const users = new Map([...this.#reached.keys()].filter(isCode).map((path) => [ownerOf(path), path]));
+    for (const path of left) {
+      const by = users.get(ownerOf(path));
+      if (by !== undefined) this.#reach(path, { how: 'hinted', by });
     }
   }
 
@@ -329,19 +345,4 @@ class Tracer {
       return found === undefined ? [] : [ownerOf(`${found}/package.json`)];
     });
   }
-}
-
-/** Tests of the function itself, by where they lie and what they are called. */
-function isOwnTest(path: string): boolean {
-  return /(?:^|\/)(?:tests?|__tests__)\/|\.(?:test|spec)\.[cm]?[jt]sx?$/.test(path);
-}
-
-function firstAtLeast(sorted: readonly string[], wanted: string): number {
-  let [low, high] = [0, sorted.length];
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (comparePaths(sorted[middle] ?? '', wanted) < 0) low = middle + 1;
-    else high = middle;
-  }
-  return low;
 }
