@@ -4,6 +4,7 @@
  */
 import { z } from 'zod';
 import { ledgerSchema } from '../core/pipeline/deliver';
+import { DRIFTS } from '../core/pipeline/survey';
 import { lockSchema } from '../core/project/lock-schema';
 import type { KnownLanguages } from '../core/sheet';
 
@@ -135,7 +136,7 @@ const plain: Readonly<Record<string, z.ZodType>> = {
       sheet: z.string(),
       drifts: z.array(
         z.looseObject({
-          drift: z.enum(['function-new', 'entry-gone', 'setting-new', 'setting-gone']),
+          drift: z.enum(DRIFTS),
           level: z.enum(['stop', 'warn', 'note']),
           ...{
             name: z.string(),

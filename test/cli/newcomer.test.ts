@@ -20,7 +20,7 @@ describe('words of the trade', () => {
       'emballage.yaml': `project: t
 environments: { slipway: slip.yaml }
 functions:
-  f: { code: f, runtime: nodejs20.x, handler: "a.mjs#go", package: archive, architectures: [amd64], enviroment: {}, memory_size: 128 MiB, exclude: [x], dependencies: [] }
+  f: { code: f, runtime: NodeJS 20.x, handler: "a.mjs#go", package: archive, architectures: [amd64], enviroment: {}, memory_size: 128 MiB, exclude: [x], dependencies: [] }
   g: { source: f, runtime: Python3.11, entry: "a.py#go", artifact: zip, arch: [aarch64, x64], destination: slipway }
   h: { source: f, runtime: golang, entry: "a.go", artifact: executable, arch: [arm64], destination: slipway }
 `,
@@ -39,7 +39,7 @@ functions:
       '`memory_size`': meant('memory'),
       '`exclude`': meant('leave-out'),
       '`dependencies`': meant('needs'),
-      '`nodejs20.x`': 'write `node 20`',
+      '`NodeJS 20.x`': 'write `node 20`',
       '`Python3.11`': 'write `python 3.11`',
       '`golang`': 'write `go`',
       '`aarch64`': 'write `arm64`',

@@ -155,11 +155,10 @@ async function compare(project: Project, session: Session, isWriting: boolean): 
     status: 'compared',
     ...{ folders: compared.folders, files: compared.files, notes: compared.notes },
     sheet: shown,
-    drifts: compared.drifts.map(({ edit, ...one }) => ({
-      ...one,
-      inPlace: edit !== undefined,
-      made: made.some((drift) => isSame(drift, one)),
-    })),
+    drifts: compared.drifts.map((drift) => {
+      const { edit, ...one } = drift;
+      return { ...one, inPlace: edit !== undefined, made: made.includes(drift) };
+    }),
     written: made.length > 0 ? [shown] : [],
   });
   const isOpen = left.some(({ level }) => level === 'stop');
@@ -170,10 +169,6 @@ async function compare(project: Project, session: Session, isWriting: boolean): 
   session.tell(surveySummary(compared, outcome(compared, shown, made), session));
   nextAfter(compared, { made, left }, sheet, session);
   return isOpen ? EXIT.no : EXIT.done;
-}
-
-function isSame(a: Drift, b: Pick<Drift, 'drift' | 'name' | 'where'>): boolean {
-  return a.drift === b.drift && a.name === b.name && a.where === b.where;
 }
 
 function outcome({ functions, drifts }: Compared, sheet: string, made: readonly Drift[]): string {

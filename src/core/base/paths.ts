@@ -41,6 +41,11 @@ export function joinPath(folder: string, name: string): string {
   return folder === '' ? name : name === '' ? folder : `${folder}/${name}`;
 }
 
+/** A path as seen from a folder that it is in. */
+export function within(folder: string, path: string): string {
+  return folder === '' ? path : path.slice(folder.length + 1);
+}
+
 /** Why a path must not be unpacked, or undefined when it is safe. */
 export function unsafePathReason(path: string): string | undefined {
   if (path === '') return 'an empty name';

@@ -65,7 +65,7 @@ export function meantWord(written: string, known: readonly string[], part: 'key'
   return synonyms.find(([other]) => other === slip)?.[1];
 }
 
-/** A runtime as people write it elsewhere, in our words: `nodejs20.x` as `node 20`. */
+/** A runtime as people write it elsewhere, in our words: with its own spelling and a `.x` behind its version. */
 export function meantRuntime(written: string, { all }: Pick<KnownLanguages, 'all'>): string | undefined {
   const [, name = '', version = ''] = /^\s*([a-z+#.]*[a-z+#])[\s@:_-]*v?(\d[\w.]*)?\s*$/i.exec(written) ?? [];
   const plain = name.toLowerCase();

@@ -1,8 +1,8 @@
 /** Finds functions in C and C++ in a repository: files with `main` that read events. */
-import { baseOf, folderOf, joinPath } from '../../base/paths';
+import { baseOf, folderOf, joinPath, within } from '../../base/paths';
 import { grouped } from '../../base/several';
 import { lookAtProgram, programFunction, sourcesBelow, type CompiledWords } from '../compiled/survey';
-import { allOf, isAside, ownFolder, within, type SurveyedKey, type SurveyedTree, type Surveyor } from '../surveying';
+import { allOf, isAside, ownFolder, type SurveyedKey, type SurveyedTree, type Surveyor } from '../surveying';
 import { C_FILES, C_SETTINGS } from './source-words';
 
 const WORDS: CompiledWords = {
@@ -39,7 +39,7 @@ export const cSurveyor: Surveyor = (request) => ({
     const found = [...grouped(mains, (file) => ownFolder(file, ''))].flatMap(([source, all]) =>
       all.flatMap((file) => {
         const hasSeveral = all.length > 1;
-        const files = filesOf(tree, source, file, all);
+        const files = filesOf(tree, file, all);
         const keys = keysOf(tree, { source, file, files, hasSeveral });
         return programFunction(request, WORDS, { source, file, files, hasSeveral, keys, lacking: [] }) ?? [];
       }),
@@ -49,16 +49,14 @@ export const cSurveyor: Surveyor = (request) => ({
   look(known) {
     const { tree } = request;
     const mains = sourcesBelow(tree, known.source, SOURCE).filter((path) => HAS_MAIN.test(tree.text(path) ?? ''));
-    const files = filesOf(tree, known.source, joinPath(known.source, known.entry.file), mains);
+    const files = filesOf(tree, joinPath(known.source, known.entry.file), mains);
     return lookAtProgram(request, WORDS, known, files, mains);
   },
 });
 
 /** What is compiled for a program: all sources of its folder but those with a `main` of their own. */
-function filesOf(tree: SurveyedTree, source: string, file: string, mains: readonly string[]): string[] {
-  const folder = folderOf(file);
-  const base = folder === source ? source : folder;
-  return sourcesBelow(tree, base, C_SETTINGS.files).filter((path) => path === file || !mains.includes(path));
+function filesOf(tree: SurveyedTree, file: string, mains: readonly string[]): string[] {
+  return sourcesBelow(tree, folderOf(file), C_SETTINGS.files).filter((path) => path === file || !mains.includes(path));
 }
 
 interface Program {

@@ -1,10 +1,9 @@
 /** What surveying has in common for languages that are compiled: programs that read events, one a line. */
-import { baseOf, folderOf, joinPath } from '../../base/paths';
+import { baseOf, folderOf, joinPath, within } from '../../base/paths';
 import {
   ENOUGH,
   isAside,
   nameFor,
-  within,
   type EntryCandidate,
   type KnownFunction,
   type LookedAt,

@@ -30,11 +30,6 @@ export function commonFolder(a: string, b: string): string {
   return upwards(b).find((folder) => parents.has(folder)) ?? '';
 }
 
-/** A path as seen from a folder that it is in. */
-export function within(folder: string, path: string): string {
-  return folder === '' ? path : path.slice(folder.length + 1);
-}
-
 /** The first of some names that lies in a folder; its path. */
 export function firstIn(tree: SurveyedTree, folder: string, names: readonly string[]): string | undefined {
   return names.map((name) => joinPath(folder, name)).find((path) => tree.has(path));

@@ -1,5 +1,5 @@
 /** What languages need to survey a repository, and share. */
-export { commonFolder, firstIn, isAside, nameFor, nearest, ownFolder, stemOf, tracedWhere, within } from './folders';
+export { commonFolder, firstIn, isAside, nameFor, nearest, ownFolder, stemOf, tracedWhere } from './folders';
 export type {
   EntryCandidate,
   KnownFunction,

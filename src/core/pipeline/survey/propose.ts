@@ -1,5 +1,5 @@
 /** What a repository holds that could be functions, each as a sheet would have it, with the reasons. */
-import { baseOf, folderOf, joinPath, upwards } from '../../base/paths';
+import { baseOf, folderOf, joinPath, upwards, within } from '../../base/paths';
 import { isCommonSetting } from '../../findings/common-settings';
 import {
   LANGUAGES,
@@ -101,7 +101,7 @@ export function proposed(
   const leaveOut =
     inSource === undefined
       ? []
-      : [{ key: 'leave-out', value: [`${withinFolder(found.source, inSource)}/`], why: 'events are for trying' }];
+      : [{ key: 'leave-out', value: [`${within(found.source, inSource)}/`], why: 'events are for trying' }];
   const form = formFor(request, found, language, destination);
   return {
     ...found,
@@ -196,8 +196,4 @@ function samplesFor({ tree }: SurveyRequest, source: string): Map<string, string
 
 function isIn(folder: string, path: string): boolean {
   return folder === '' || path === folder || path.startsWith(`${folder}/`);
-}
-
-function withinFolder(folder: string, path: string): string {
-  return folder === '' ? path : path.slice(folder.length + 1);
 }

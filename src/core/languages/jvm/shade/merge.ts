@@ -1,6 +1,7 @@
 /**
  * Many JARs become one. The policy, by what an entry is: the same content twice counts once; of different content the first
- * JAR's stays and it is told; services and other registries are merged; licences are gathered, each text once; what the sheet says is appended.
+ * JAR's stays and it is told; services and other registries are merged; licences are gathered, each text
+ * once; what the sheet says is appended.
  */
 import picomatch from 'picomatch';
 import { comparePaths } from '../../../base/paths';

@@ -1,7 +1,7 @@
 /** Where a repository states what JVM functions need, and which Java they are for. */
 import { EmballageError, messageOf } from '../../../base/errors';
 import { joinPath, upwards } from '../../../base/paths';
-import { allOf, firstIn, type Reasoned, type SurveyedTree, type SurveyRequest } from '../../surveying';
+import { allOf, firstIn, type SurveyedFunction, type SurveyedTree, type SurveyRequest } from '../../surveying';
 import { readPom } from '../maven';
 import { javasOf } from '../run/machines';
 
@@ -38,10 +38,7 @@ export class Poms {
   }
 }
 
-export interface StatedNeeds {
-  readonly value?: string | readonly string[];
-  readonly why: string;
-}
+type StatedNeeds = NonNullable<SurveyedFunction['needs']>;
 
 /** What a source folder needs; what of it has to be done by hand stands under `lacking`. */
 export function needsOf(
@@ -82,15 +79,13 @@ function fromScript(
 
 const RELEASE = /^(?:1\.)?\d+$/;
 
-export type JavaVersion = Reasoned & { readonly fits: (version: string) => boolean };
-
 /** The release by what is stated nearest to a folder; else the lowest the code asks for, or what is here. */
 export async function versionFor(
   request: SurveyRequest,
   poms: Poms,
   source: string,
   needed: { readonly since: number; readonly what: string } | undefined,
-): Promise<JavaVersion> {
+): Promise<SurveyedFunction['runtime']> {
   for (const folder of upwards(source)) {
     const stated = statedIn(request.tree, poms, folder);
     if (stated === undefined) continue;

@@ -2,7 +2,7 @@
 import type { Reason } from '../../../fileset/model';
 import { joinPath } from '../../../base/paths';
 import type { LinkedPart, Assembling, NodePlaced } from '../assembly';
-import type { ModuleFacts, ModuleRequest } from '../trace/facts';
+import { NO_FACTS, type ModuleFacts, type ModuleRequest } from '../trace/facts';
 import type { Edge, Trace } from '../trace/tracer';
 import { linkModules } from './linker';
 import type { Section } from './section';
@@ -17,16 +17,7 @@ export interface LinkedTrace {
   readonly sections: readonly Section[];
 }
 
-const JSON_FACTS: ModuleFacts = {
-  format: 'cjs',
-  requests: [],
-  unseen: [],
-  settings: [],
-  syntax: [],
-  dynamicImports: [],
-  texts: [],
-  cjs: { exports: [], reexports: [] },
-};
+const JSON_FACTS: ModuleFacts = { format: 'cjs', ...NO_FACTS, cjs: { exports: [], reexports: [] } };
 
 /** @returns undefined where the entry itself cannot be linked; everything stays files then */
 export async function linkTrace(assembler: Assembling, trace: Trace): Promise<LinkedTrace | undefined> {

@@ -2,7 +2,7 @@
 import { baseOf } from '../../../base/paths';
 import type { NodeAssembled, NodeAssembleRequest, NodeFile } from '../assembly';
 import { isCode, sourceOf } from '../module-source';
-import type { ModuleFacts } from '../trace/facts';
+import { NO_FACTS } from '../trace/facts';
 import { readModuleJob } from '../trace/module-job';
 import type { LinkRecord } from './link-memory';
 import { Output } from './output';
@@ -53,19 +53,9 @@ function readAgain(request: NodeAssembleRequest, record: LinkRecord, file: NodeF
   return { facts: module.facts, text: module.code ?? read, name: path, written: () => read };
 }
 
-const NO_FACTS: ModuleFacts = {
-  format: 'cjs',
-  requests: [],
-  unseen: [],
-  settings: [],
-  syntax: [],
-  dynamicImports: [],
-  texts: [],
-};
-
 function jsonSection(request: NodeAssembleRequest, file: NodeFile): SectionText {
   const text = sourceOf(request, file, undefined).text();
-  return { facts: NO_FACTS, text, name: file.path, written: () => text };
+  return { facts: { format: 'cjs', ...NO_FACTS }, text, name: file.path, written: () => text };
 }
 
 function settle(

@@ -2,7 +2,7 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { eachBreathing } from '../../../base/breathe';
-import { folderOf, joinPath } from '../../../base/paths';
+import { folderOf, joinPath, within } from '../../../base/paths';
 import { grouped } from '../../../base/several';
 import { listed } from '../../../base/text';
 import { findMember } from '../entry';
@@ -17,7 +17,6 @@ import {
   ownFolder,
   reach,
   tracedWhere,
-  within,
   type EntryCandidate,
   type KnownFunction,
   type LookedAt,

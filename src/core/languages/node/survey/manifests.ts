@@ -1,8 +1,8 @@
 /** The package.json files of a repository, and what they say of versions and of the file that counts. */
 import picomatch from 'picomatch';
 import { messageOf } from '../../../base/errors';
-import { baseOf, folderOf, joinPath, settlePath, upwards } from '../../../base/paths';
-import { firstIn, within, type Reasoned, type SurveyRequest } from '../../surveying';
+import { baseOf, folderOf, joinPath, settlePath, upwards, within } from '../../../base/paths';
+import { firstIn, type Reasoned, type SurveyRequest } from '../../surveying';
 import { lockSpeaksOf } from '../needs';
 import { asRecord, LOCKS } from '../packages';
 import { allowsEngine, lowestMajor } from '../versions';

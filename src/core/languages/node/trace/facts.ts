@@ -118,5 +118,15 @@ export interface Reexport {
 /** `shorthand`: it stands for `name: name`. `call`: it is called. */
 export type NameUse = readonly [start: number, how: 'plain' | 'shorthand' | 'call'];
 
+/** Of a module that says nothing. */
+export const NO_FACTS: Omit<ModuleFacts, 'format'> = {
+  requests: [],
+  unseen: [],
+  settings: [],
+  syntax: [],
+  dynamicImports: [],
+  texts: [],
+};
+
 /** The local name of a default export that has none. */
 export const DEFAULT_LOCAL = 'default_1';

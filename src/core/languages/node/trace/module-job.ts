@@ -1,6 +1,6 @@
 /** One module to be read: compiled where it is no JavaScript yet, then read for its facts. */
 import { compileFile, type CompileOptions } from '../compile/typescript';
-import type { ModuleFacts } from './facts';
+import { NO_FACTS, type ModuleFacts } from './facts';
 import { readModuleFacts } from './read-module';
 
 export interface ModuleJob {
@@ -26,15 +26,6 @@ export function readModuleJob({ path, text, format, compile }: ModuleJob): ReadM
   const used = format ?? 'esm';
   const { code, map, fault } = compileFile(path, text, used, compile);
   if (fault === undefined) return { facts: readModuleFacts(code, used), code, ...(map !== undefined && { map }) };
-  const facts = {
-    format: used,
-    requests: [],
-    unseen: [],
-    settings: [],
-    syntax: [],
-    dynamicImports: [],
-    texts: [],
-    fault,
-  };
+  const facts = { format: used, ...NO_FACTS, fault };
   return { facts, code: '' };
 }

@@ -4,7 +4,7 @@ import { parse, type AnyNode, type Program } from 'acorn';
 import { Lines } from '../../../base/lines';
 import { formatSize } from '../../../base/units';
 import { EsmReader } from './esm-reader';
-import type { ModuleFacts } from './facts';
+import { NO_FACTS, type ModuleFacts } from './facts';
 import { RequestReader } from './request-reader';
 import { SettingsReader } from './settings-reader';
 import { newSyntaxOf } from './new-syntax';
@@ -16,15 +16,14 @@ const MAX_SHOWN_LINE = 160;
 
 /** @param format undefined for a file that may be either: CommonJS is tried first, as Node.js does */
 export function readModuleFacts(code: string, format: 'esm' | 'cjs' | undefined): ModuleFacts {
-  const empty = { requests: [], unseen: [], settings: [], syntax: [], dynamicImports: [], texts: [] };
   if (code.length > MAX_CODE_UNITS) {
     const what = `a file of ${formatSize(code.length)}, too big to be read`;
-    return { format: format ?? 'cjs', ...empty, unseen: [{ line: 1, what }] };
+    return { format: format ?? 'cjs', ...NO_FACTS, unseen: [{ line: 1, what }] };
   }
   if (code.includes('\0'))
     return {
       format: format ?? 'cjs',
-      ...empty,
+      ...NO_FACTS,
       fault: { line: 1, column: 1, message: 'binary data, no code', text: '' },
     };
   const first = parseAs(code, format ?? 'cjs');
@@ -33,7 +32,7 @@ export function readModuleFacts(code: string, format: 'esm' | 'cjs' | undefined)
   // What is neither is told as what it was taken for first.
   if ('fault' in parsed) {
     const { fault } = 'fault' in first && !/^\s*(?:import|export)\b/m.test(code) ? first : parsed;
-    return { format: used, ...empty, fault };
+    return { format: used, ...NO_FACTS, fault };
   }
   return new ModuleReader(code, used, parsed.program).read();
 }

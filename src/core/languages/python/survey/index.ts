@@ -1,6 +1,6 @@
 /** Finds functions in Python in a repository. */
 import { eachBreathing } from '../../../base/breathe';
-import { baseOf, folderOf, joinPath, upwards } from '../../../base/paths';
+import { baseOf, folderOf, joinPath, upwards, within } from '../../../base/paths';
 import { grouped } from '../../../base/several';
 import { listed } from '../../../base/text';
 import {
@@ -10,7 +10,6 @@ import {
   nameFor,
   reach,
   tracedWhere,
-  within,
   type EntryCandidate,
   type KnownFunction,
   type LookedAt,

@@ -2,7 +2,7 @@
 import { parse } from 'smol-toml';
 import { messageOf } from '../../../base/errors';
 import { baseOf, upwards } from '../../../base/paths';
-import { allOf, firstIn, type SurveyedTree, type SurveyRequest } from '../../surveying';
+import { allOf, firstIn, type SurveyedFunction, type SurveyedTree, type SurveyRequest } from '../../surveying';
 import { interpretersOf } from '../run/interpreters';
 import { fitsAll, parseSpecifiers } from '../specifier';
 import { parseVersion } from '../version';
@@ -17,10 +17,7 @@ const OTHERS = [
   'requirements.in',
 ];
 
-export interface StatedNeeds {
-  readonly value?: string | readonly string[];
-  readonly why: string;
-}
+type StatedNeeds = NonNullable<SurveyedFunction['needs']>;
 
 /** What a source folder needs, by the nearest file that says so; undefined where none does. */
 export function needsOf(request: SurveyRequest, source: string): StatedNeeds | undefined {
@@ -93,18 +90,12 @@ function specifierOf(text: string): string {
     .join(',');
 }
 
-export interface PythonVersion {
-  readonly value: string;
-  readonly why: string;
-  readonly fits: (version: string) => boolean;
-}
-
 /** The version by what is stated nearest to a folder; else the lowest that the syntax asks for, or what is here. */
 export async function versionFor(
   request: SurveyRequest,
   source: string,
   syntax: { readonly since: string; readonly what: string } | undefined,
-): Promise<PythonVersion> {
+): Promise<SurveyedFunction['runtime']> {
   const [here] = await interpretersOf(request.machine);
   const own = here?.minor ?? '3.11';
   for (const folder of upwards(source)) {
