@@ -198,7 +198,7 @@ describe('an image that somebody else made', () => {
     const found = findingsIn([image], ['--runtime', 'native', '--entry', 'run']);
     expect(found.filter((one) => one.startsWith('runtime/'))).toEqual([
       'runtime/glibc stop run: symbols of glibc 2.34',
-      'runtime/library stop run: neither',
+      'runtime/library stop run: none',
     ]);
   });
 

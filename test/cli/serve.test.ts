@@ -199,6 +199,22 @@ describe('adapter: http', () => {
     expect(answerOf(root)).toMatchObject({ status: 200, 'body-base64': 'AP8=' });
   });
 
+  it.each([
+    [500, 1, 'status 500: the page is gone', 'failed'],
+    [404, 0, 'status  404: it refuses the request', 'answered'],
+  ])('is told of a response with status %i', (code, status, text, verdict) => {
+    const source = `export const decide = (request, response) => { response.statusCode = ${String(code)}; response.end('the page is gone'); };\n`;
+    const root = nodeProject(
+      { 'alert.mjs': source },
+      { adapter: 'http', events: ['event.json'] },
+      { 'event.json': '{"method":"GET","path":"/"}' },
+    );
+    run(root, ['build']);
+    const outcome = run(root, ['try']);
+    expect(outcome.status).toBe(status);
+    for (const part of [text, `  ${verdict}  event.json`]) expect(outcome.stdout).toContain(part);
+  });
+
   it('is served as what it is', async () => {
     const root = nodeProject(
       {

@@ -7,7 +7,14 @@ import { formatSize } from '../../core/base/units';
 import { selectFunctions, type Project, type Target } from '../../core/project/targets';
 import { ARCHITECTURES, type FunctionSpec } from '../../core/sheet';
 import type { Waybill } from '../../core/waybill';
-import { readEvent, runInHost, type CallReport, type HostPlan, type NamedEvent } from '../../standins/host';
+import {
+  judgeResponse,
+  readEvent,
+  runInHost,
+  type CallReport,
+  type HostPlan,
+  type NamedEvent,
+} from '../../standins/host';
 import { chooseArch, planCalls, planSent } from '../calling';
 import { withScratch } from '../scratch';
 import type { Session } from '../session';
@@ -97,13 +104,15 @@ async function callAll(
   const once = await readEvents(project, spec, texts(args, 'event'), session);
   const events = Array.from({ length: repeat }, () => once).flat();
   const reports: CallReport[] = [];
+  const { paint, quiet, verbose } = session;
   session.tell(
     `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(plan.memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
   );
   const { asNobody, seen, asked } = await runInHost(plan, events, (report) => {
     if (reports.length > 0) session.tell('');
-    reports.push(report);
-    session.say(callText(report, plan, session));
+    const judged = spec.adapter === undefined ? report : judgeResponse(report);
+    reports.push(judged);
+    session.say(callText(judged, plan, { paint, quiet, verbose, isWeb: spec.adapter !== undefined }));
   });
   if (process.getuid?.() === 0 && !asNobody)
     session.remark('note: run as root, for whom the read-only folder is not read-only');

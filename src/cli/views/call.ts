@@ -2,7 +2,7 @@
 import { printable } from '../../core/base/text';
 import { formatSize, formatTime } from '../../core/base/units';
 import type { Explained } from '../../core/languages';
-import type { CallReport, Failure, HostPlan } from '../../standins/host';
+import { statusOf, type CallReport, type Failure, type HostPlan } from '../../standins/host';
 import { lines } from './error';
 import type { Paint } from './paint';
 
@@ -10,6 +10,8 @@ export interface CallTextOptions {
   readonly paint: Paint;
   readonly quiet: boolean;
   readonly verbose: boolean;
+  /** Whether it is a web application, whose answers are responses. */
+  readonly isWeb: boolean;
 }
 
 type ShownPlan = Pick<HostPlan, 'file' | 'run'>;
@@ -17,6 +19,7 @@ type ShownPlan = Pick<HostPlan, 'file' | 'run'>;
 const SHOWN_LOG_LINES = 12;
 const SHOWN_STACK_LINES = 6;
 const SHOWN_RESULT = 4000;
+const SHOWN_BODY = 300;
 
 /** One call, for people. */
 export function callText(report: CallReport, plan: ShownPlan, options: CallTextOptions): string {
@@ -27,7 +30,10 @@ export function callText(report: CallReport, plan: ShownPlan, options: CallTextO
   const verdict = report.answer.kind === 'answered' ? paint.good('answered') : paint.bad('failed');
   const parts = [`  ${verdict}  ${paint.name(report.event)}  ${paint.dim(times)}`];
   if (report.answer.kind === 'answered')
-    parts.push(...resultLines(report.answer.json, report.answer.nothing, paint, options.verbose));
+    parts.push(
+      ...(options.isWeb ? refusalLines(report.answer.json, paint) : []),
+      ...resultLines(report.answer.json, report.answer.nothing, paint, options.verbose),
+    );
   else parts.push(...failureLines(report.answer.failure, plan, options));
   if (!options.quiet) parts.push(...logLines(report, options));
   return parts.join('\n');
@@ -45,6 +51,12 @@ export function summaryText(reports: readonly CallReport[], plan: Pick<HostPlan,
     `\n${String(good.length)} of ${String(reports.length)} answered; cold start ${cold === undefined ? 'none' : formatTime(cold.startMs + cold.callMs)}, ` +
       `later calls ${average}, peak memory ${formatSize(peak)} of ${formatSize(plan.memoryBytes)}`,
   );
+}
+
+/** Statuses from 400 to 499 say that the request is at fault: the event may be meant so, or not. */
+function refusalLines(json: string, paint: Paint): string[] {
+  const status = statusOf(json) ?? 0;
+  return status < 400 ? [] : [`    ${paint.doubt(`status  ${String(status)}: it refuses the request`)}`];
 }
 
 function resultLines(json: string, nothing: boolean, paint: Paint, whole: boolean): string[] {
@@ -155,6 +167,12 @@ function explainOther(failure: Failure, file: string): Explained {
         found: failure.fault,
         mend: 'answer with objects, lists, texts, numbers',
       };
+    case 'status':
+      return {
+        expected: 'a response with a status below 500',
+        found: `status ${String(failure.status)}: ${shortened(failure.json)}`,
+        mend: 'see its log: the application failed, or says that it cannot answer',
+      };
     case 'garbled':
       return {
         expected: 'answers where the host reads them, log lines of UTF-8 text elsewhere',
@@ -162,4 +180,10 @@ function explainOther(failure: Failure, file: string): Explained {
         mend: 'write logs of executables to standard error, and all others as text',
       };
   }
+}
+
+function shortened(json: string): string {
+  const { body } = JSON.parse(json) as { readonly body?: unknown };
+  const told = typeof body === 'string' && body !== '' ? body : json;
+  return printable(told.length <= SHOWN_BODY ? told : `${told.slice(0, SHOWN_BODY)} …`);
 }

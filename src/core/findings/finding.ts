@@ -10,4 +10,6 @@ export interface Finding {
   readonly expected: string;
   readonly found: string;
   readonly mend: string;
+  /** The mend for an artifact that was not built here, where no sheet and no lock are at hand; the same otherwise. */
+  readonly mendByHand?: string;
 }

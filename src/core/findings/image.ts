@@ -89,6 +89,11 @@ export function sentBytes({ manifest, manifestBytes }: OpenImage): number {
   return manifestBytes.length + [...blobs.values()].reduce((sum, size) => sum + size, 0);
 }
 
+/** Whether a subject is an image that has no working folder, so that it is seen from its root, with its whole system. */
+export function isSeenWhole({ image }: Subject): boolean {
+  return image !== undefined && (image.tree.resolve(image.config.run.workingDir)?.path ?? '') === '';
+}
+
 /** The image of a subject, for rules that are about nothing else. */
 export function imageOf({ image }: Subject): OpenImage {
   if (image === undefined) throw new Error('no image');

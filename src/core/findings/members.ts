@@ -1,5 +1,6 @@
 /** What views of languages say alike of the member that a host calls. */
 import { listed, nearestWord, printable } from '../base/text';
+import type { Entry } from '../sheet';
 import type { Finding } from './rule';
 
 /** The host calls `member(event, context)`. */
@@ -14,6 +15,29 @@ export function unseenMember(where: string, expected: string, why: string): Find
     expected,
     found: `no way to tell by reading: ${printable(why)}`,
     mend: 'try the function, which loads it for real',
+  };
+}
+
+export interface ForgottenAdapter {
+  /** The place of the entry, fit for printing. */
+  readonly where: string;
+  readonly entry: Entry;
+  /** The kind of adapter that calls it. */
+  readonly value: string;
+  /** What says that it is a web application. */
+  readonly why: string;
+  /** It may be something else. */
+  readonly isGuess?: true;
+}
+
+/** The finding that a web application is to be called with events. */
+export function forgottenAdapter({ where, entry, value, why, isGuess }: ForgottenAdapter): Finding {
+  return {
+    level: isGuess === true ? 'warn' : 'stop',
+    where,
+    expected: `\`${entry.member}(event, context)\``,
+    found: `a web application: ${printable(why)}`,
+    mend: `write \`adapter: ${value}\` beside its \`entry\` in the sheet`,
   };
 }
 

@@ -21,6 +21,10 @@ export interface LanguageView {
   readonly unused?: (waybill: Waybill) => readonly Finding[];
   /** Packages that were packed as they were found, so that another machine may have others. */
   readonly installed?: (waybill: Waybill) => readonly Finding[];
+  /** What only tests use, and is packed all the same. */
+  readonly testOnly?: () => readonly Finding[];
+  /** What the name of a compiled file says it is for, in words, where the language would not load it for that. */
+  readonly otherByName?: (path: string) => string | undefined;
   /** Settings that the function's own code reads. */
   readonly settings?: () => readonly SettingRead[];
   /** Texts of the function's own code, in which a name may stand that is read by way of a constant. */

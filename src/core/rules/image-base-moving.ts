@@ -21,7 +21,8 @@ export const imageBaseMoving: Rule = {
       where: printable(name),
       expected: `its digest beside it (\`${ANNOTATION.baseDigest}\`)`,
       found: 'only the name, which may mean another image tomorrow',
-      mend: 'settle it with `emballage lock`, or ask who built the image',
+      mend: 'settle it with `emballage lock`',
+      mendByHand: 'ask who built the image for the digest, and say it in its annotations',
     });
   },
 };

@@ -1,9 +1,13 @@
 import { printable } from '../base/text';
 import { readElf } from '../formats/elf';
+import { searchPath } from '../disk/in-image';
 import { IMAGE, imageOf, startedBy } from '../findings/image';
 import { MAX_NATIVE_BYTES } from '../findings/native-files';
 import { findings, type Rule, type RuleResult } from '../findings/rule';
 import type { OpenImage } from '../disk/open-image';
+
+const UNIX_LINES = 'write it with line ends of Unix, such as by `sed -i "s/\\r$//"`';
+const SHELL = /(?:^|\/)(?:ba|da|a|k|z)?sh$/;
 
 export const imageEntryMissing: Rule = {
   id: 'image/entry-missing',
@@ -28,7 +32,8 @@ export const imageEntryMissing: Rule = {
         `mode 0${found.node.head.mode.toString(8)}`,
         'give it mode 0755',
       );
-    return checkLoaded(image, program, found, mend);
+    const loaded = checkLoaded(image, program, found, mend);
+    return loaded.findings.length > 0 ? loaded : checkShellScript(image, command);
   },
 };
 
@@ -39,18 +44,7 @@ function checkLoaded(
   mend: string,
 ): RuleResult {
   const start = image.read(node, 0, Math.min(256, node.head.size)).toString('latin1');
-  if (start.startsWith('#!')) {
-    const [interpreter = ''] = start.slice(2).split('\n')[0]?.trim().split(/\s+/) ?? [];
-    const isThere = image.tree.resolve(interpreter)?.node.head.kind === 'file';
-    return isThere
-      ? findings()
-      : stop(
-          program,
-          'a script whose interpreter is in the image',
-          `one for \`${printable(interpreter)}\`, which is not there`,
-          mend,
-        );
-  }
+  if (start.startsWith('#!')) return checkScript(image, program, start, mend);
   if (!start.startsWith('\u007fELF')) return stop(program, 'a program or a script', 'a file that is neither', mend);
   if (node.head.size > MAX_NATIVE_BYTES) return findings();
   const loader = readElf(image.read(node, 0, node.head.size))?.interpreter;
@@ -61,6 +55,52 @@ function checkLoaded(
     'no such file in the image',
     'stand it on a base with that C library (`base: { runtime: libc }`), or link it statically',
   );
+}
+
+/** What the system reads of a script is its first line, with all that stands in it (execve(2)). */
+function checkScript(image: OpenImage, program: string, start: string, mend: string): RuleResult {
+  const line = start.slice(2).split('\n')[0] ?? '';
+  if (line.endsWith('\r'))
+    return stop(
+      program,
+      'a script with line ends of Unix',
+      'one with line ends of DOS, which belong to the name of its interpreter',
+      UNIX_LINES,
+    );
+  const [interpreter = '', argument = ''] = line.trim().split(/\s+/);
+  const absent = (name: string): RuleResult =>
+    stop(
+      program,
+      'a script whose interpreter is in the image',
+      `one for \`${printable(name)}\`, which is not there`,
+      mend,
+    );
+  if (image.tree.resolve(interpreter)?.node.head.kind !== 'file') return absent(interpreter);
+  // `env` looks for its argument where programs are.
+  const isLookedFor = interpreter.endsWith('/env') && /^[\w.+-]+$/.test(argument) && !argument.startsWith('-');
+  return isLookedFor && !isOnPath(image, argument) ? absent(argument) : findings();
+}
+
+function isOnPath({ config, tree }: OpenImage, name: string): boolean {
+  return searchPath(config.run.env).some((folder) => tree.resolve(`${folder}/${name}`)?.node.head.kind === 'file');
+}
+
+/** A shell that is given a script runs its lines, with what stands before their ends. */
+function checkShellScript(image: OpenImage, [shell = '', ...rest]: readonly string[]): RuleResult {
+  const { config, tree } = image;
+  const script = SHELL.test(shell) ? rest.find((one) => !one.startsWith('-')) : undefined;
+  if (script === undefined || rest.includes('-c')) return findings();
+  const node = tree.resolve(script.startsWith('/') ? script : `${config.run.workingDir}/${script}`)?.node;
+  if (node?.head.kind !== 'file') return findings();
+  const start = image.read(node, 0, Math.min(4096, node.head.size)).toString('latin1');
+  return start.includes('\r\n')
+    ? stop(
+        script,
+        'a script with line ends of Unix',
+        'one with line ends of DOS, which the shell takes for a part of each line',
+        UNIX_LINES,
+      )
+    : findings();
 }
 
 function stop(where: string | undefined, expected: string, found: string, mend: string): RuleResult {

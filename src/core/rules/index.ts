@@ -2,6 +2,7 @@
 import { archNativeFile } from './arch-native-file';
 import { archUnsupported } from './arch-unsupported';
 import { depsMissing } from './deps-missing';
+import { depsTestScope } from './deps-test-scope';
 import { depsOverlap } from './deps-overlap';
 import { depsUnlocked } from './deps-unlocked';
 import { depsUnseen } from './deps-unseen';
@@ -82,6 +83,7 @@ export const COMMON_RULES: readonly Rule[] = [
   entryParameters,
   depsMissing,
   depsUnused,
+  depsTestScope,
   depsOverlap,
   depsUnlocked,
   depsUnseen,

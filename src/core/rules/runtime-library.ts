@@ -2,9 +2,9 @@ import { baseOf, folderOf, joinPath, settlePath } from '../base/paths';
 import { printable } from '../base/text';
 import type { ElfFile } from '../formats/elf';
 import { offeredRuntime } from '../sheet';
-import { hasLibrary } from '../findings/image';
+import { hasLibrary, isSeenWhole } from '../findings/image';
 import { entryProgram, isProgramItself, nativeFiles, type NativeFile } from '../findings/native-files';
-import { findings, type Finding, type Rule, type RuleContext } from '../findings/rule';
+import { findings, type Finding, type Rule, type RuleContext, type Subject } from '../findings/rule';
 
 /** What comes with a C library: glibc with its older parts, the loaders, musl. */
 const OF_THE_C_LIBRARY =
@@ -58,17 +58,27 @@ function missing({ subject, facts }: RuleContext, file: NativeFile, name: string
   // What an interpreter has loaded before, by way of another file, is found by its name.
   if (isFound || (others.length > 0 && !isProgramItself(subject))) return undefined;
   const [other] = others;
-  const isOnce = isProgramItself(subject);
   return {
-    level: isOnce ? 'stop' : 'warn',
+    level: isProgramItself(subject) || (subject.image !== undefined && !isSeenWhole(subject)) ? 'stop' : 'warn',
     where: printable(file.path),
-    expected: `\`${printable(name)}\`, with the runtime or in the artifact`,
-    found: other === undefined ? 'neither' : `\`${printable(other.path)}\`, where the loader does not look`,
+    expected: `\`${printable(name)}\`, ${subject.image === undefined ? 'with the runtime or in the artifact' : 'in the image, where the loader looks'}`,
+    found:
+      other === undefined
+        ? subject.image === undefined
+          ? 'neither'
+          : 'none'
+        : `\`${printable(other.path)}\`, where the loader does not look`,
     mend:
       other === undefined
-        ? 'link it in, pack it, or name it under `provides` in the destination'
+        ? mendFor(subject)
         : `link with \`-Wl,-rpath,$ORIGIN${relativeFolder(file.path, other.path)}\``,
   };
+}
+
+function mendFor({ image }: Subject): string {
+  return image === undefined
+    ? 'link it in, pack it, or name it under `provides` in the destination'
+    : 'take a base that has it, or pack it beside the file that needs it';
 }
 
 /** Folders of the artifact in which the loader looks for what a file needs. */

@@ -24,7 +24,9 @@ export type Failure =
   | { readonly kind: 'killed'; readonly signal: string }
   | { readonly kind: 'memory'; readonly limitBytes: number }
   | { readonly kind: 'not-json'; readonly fault: string }
-  | { readonly kind: 'garbled'; readonly what: string };
+  | { readonly kind: 'garbled'; readonly what: string }
+  /** A web application that answered with a failure of its own; the response, as JSON. */
+  | { readonly kind: 'status'; readonly status: number; readonly json: string };
 
 export type Answer =
   | { readonly kind: 'answered'; readonly json: string; readonly nothing: boolean }

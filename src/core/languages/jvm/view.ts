@@ -5,6 +5,7 @@ import { viewJvmArtifact, type JvmView } from './artifact-view';
 import { judgeMember, judgeParameters, missingClass } from './rules/entry-method';
 import { missingInJvm } from './rules/missing';
 import { ownClasses, type JvmLanguageView } from './rules/shared';
+import { testOnlyInJvm } from './rules/test-only';
 import { unusedInJvm } from './rules/unused';
 import { knownApi } from './run/jdk-api';
 import { javasOf } from './run/machines';
@@ -25,6 +26,7 @@ export async function jvmView(request: ViewRequest<'jvm'>): Promise<JvmLanguageV
       entryPlace: (entry) => missingClass(jvm, entry),
       entryMember: (entry) => judgeMember(jvm, entry),
       parameters: (entry) => judgeParameters(jvm, entry),
+      testOnly: () => testOnlyInJvm(jvm, facts),
     }),
     missing: () => missingInJvm(jvm, facts, destination),
     unused: (waybill) => unusedInJvm(jvm, facts, waybill),

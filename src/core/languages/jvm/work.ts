@@ -1,7 +1,6 @@
 /** The work of JVM functions. What is large is loaded when it is called. */
 import type { Work } from '../language';
 import { dependsOn, readJvmNeeds } from './needs';
-import { depsTestScope } from './rules/deps-test-scope';
 import { depsVersionClash } from './rules/deps-version-clash';
 import { runtimeJavaVersion } from './rules/runtime-java-version';
 import { running } from './run/running';
@@ -14,6 +13,6 @@ export const jvmWork: Work<'jvm'> = {
   isMadeByProcessor: false,
   assemble: async (request, own) => (await import('./target')).assemble(request, own),
   view: async (request) => (await import('./view')).jvmView(request),
-  rules: [runtimeJavaVersion, depsVersionClash, depsTestScope],
+  rules: [runtimeJavaVersion, depsVersionClash],
   run: running,
 };

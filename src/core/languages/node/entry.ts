@@ -6,8 +6,8 @@ import { readModule, type Exported, type Format, type SyntaxFault } from './modu
 export type ReadText = (path: string) => string | undefined;
 
 export type MemberVerdict =
-  /** With the file that defines it and the arguments it counts on, where these can be seen. */
-  | { readonly kind: 'found'; readonly file?: string; readonly wanted?: number }
+  /** With the file that defines it, the arguments it counts on and what else its module says, where these can be seen. */
+  | { readonly kind: 'found'; readonly file?: string; readonly wanted?: number; readonly exported?: Exported }
   /** It is exported but is no function. */
   | { readonly kind: 'not-callable'; readonly what: string }
   | { readonly kind: 'missing'; readonly members: readonly string[] }
@@ -63,7 +63,7 @@ class Search {
     }
     return exported.callable === 'no'
       ? { kind: 'not-callable', what: exported.what ?? 'no function' }
-      : { kind: 'found', file, ...(exported.wanted !== undefined && { wanted: exported.wanted }) };
+      : { kind: 'found', file, exported, ...(exported.wanted !== undefined && { wanted: exported.wanted }) };
   }
 
   #findInAll(file: string, member: string, all: readonly string[], format: Format): MemberVerdict {

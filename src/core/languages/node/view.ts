@@ -8,6 +8,7 @@ import { judgeMember, judgeParameters } from './rules/entry-member';
 import { installedPackages } from './rules/installed';
 import { missingInNode } from './rules/missing';
 import { ownNodeModules, type NodeLanguageView } from './rules/shared';
+import { testOnlyInNode } from './rules/test-only';
 import { unusedInNode } from './rules/unused';
 import { running } from './run/running';
 import { requiresEsm } from './versions';
@@ -21,14 +22,19 @@ export async function nodeView(request: ViewRequest<'node'>): Promise<NodeLangua
     isProgram: false,
     node,
     entryMember: (entry) => (isThere(entry) ? judgeMember(subject, entry) : undefined),
-    parameters: (entry) => judgeParameters(subject, entry),
+    parameters: (entry) => judgeParameters(subject, entry, facts.adapter !== undefined),
     missing: () => missingInNode(node, facts),
     unused: (waybill) => unusedInNode(node, facts, waybill),
     installed: installedPackages,
+    testOnly: () => testOnlyInNode(filesOf(subject), node, facts),
     settings: () => settingsRead(node, facts),
     texts: () => ownTexts(node, subject, facts),
     runtimeIn: (image, env) => running.image.find(image, env, runtime?.version ?? ''),
   };
+}
+
+function filesOf({ entries }: Pick<Subject, 'entries'>): string[] {
+  return entries.filter(({ kind }) => kind === 'file').map(({ path }) => path);
 }
 
 /** What loading the entry reaches; undefined where the entry, or the runtime, is not known. */
@@ -37,7 +43,7 @@ async function trace(request: ViewRequest<'node'>): Promise<NodeView | undefined
   const { entry, settings, name = '' } = facts;
   if (runtime === undefined || entry === undefined) return undefined;
   return viewNodeArtifact({
-    paths: subject.entries.filter(({ kind }) => kind === 'file').map(({ path }) => path),
+    paths: filesOf(subject),
     readText: subject.readText,
     digestOf,
     entry: entry.file,

@@ -3,9 +3,12 @@ import type { Entry } from '../../sheet';
 import type { ViewRequest } from '../language';
 import { pythonArtifact } from './artifact-view';
 import { knownFacts } from './facts-memory';
+import { otherPlatform } from './rules/compiled-names';
 import { judgeMember, judgeParameters } from './rules/entry-member';
 import { missingInPython } from './rules/missing';
 import { ownModules, type PythonLanguageView } from './rules/shared';
+import { testOnlyInPython } from './rules/test-only';
+import { unpackedByHand } from './rules/unlocked';
 import { unusedInPython } from './rules/unused';
 import { running } from './run/running';
 
@@ -26,11 +29,15 @@ export function pythonView(request: ViewRequest<'python'>): Promise<PythonLangua
     isProgram: false,
     artifact,
     entryMember: (entry) => (isThere(entry) ? judgeMember(artifact, entry) : undefined),
-    parameters: (entry) => judgeParameters(artifact, entry),
+    parameters: (entry) =>
+      judgeParameters(artifact, entry, { readText: subject.readText, hasAdapter: facts.adapter !== undefined }),
     missing: () => missingInPython(artifact, { facts, destination }),
     unused: (waybill) => unusedInPython(artifact, facts, waybill),
     settings: () => own().flatMap((file) => (artifact.facts(file)?.settings ?? []).map((one) => ({ ...one, file }))),
     texts: () => own().map((path) => subject.readText(path) ?? ''),
+    testOnly: () => testOnlyInPython(artifact, facts),
+    installed: (waybill) => unpackedByHand(artifact, waybill),
+    otherByName: (path) => otherPlatform(artifact.paths, path, facts),
     hasLoaded: (library) => LOADED.test(library),
     runtimeIn: (image, env) => running.image.find(image, env, runtime?.version ?? ''),
   });

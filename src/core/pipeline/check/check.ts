@@ -85,14 +85,15 @@ export async function checkTarget(
   const path = join(project.root, shown);
   const destination = project.sheet.destinations[target.spec.destination];
   if (destination === undefined) throw new Error(`no destination ${target.spec.destination}`);
-  const waybill = await verifyAgainstWaybill(project, target);
+  const recorded = await verifyAgainstWaybill(project, target);
+  const waybill = target.spec.form === 'image' ? asFunctionHasIt(recorded) : recorded;
   const { spec, arch } = target;
   const { name, runtime, settings, limits, memoryBytes, timeoutMs, adapter, own } = spec;
   const lock = await lockState(project, target, waybill);
   // What the host loads is what is held to being there.
   const { file, member } = waybill.entry.loads;
   const entry = { text: member === '' ? file : `${file}#${member}`, file, member };
-  const digests = new Map(waybill.files.map((one) => [functionPath(one.path), one.sha256 ?? '']));
+  const digests = new Map(waybill.files.map((one) => [one.path, one.sha256 ?? '']));
   const facts: FunctionFacts = {
     ...{ name, arch, runtime, entry, settings, limits, own, waybill },
     ...present({ memoryBytes, timeoutMs, adapter, surroundings, lock }),
@@ -104,6 +105,11 @@ export async function checkTarget(
     ...common,
   });
   return { ...checked, arch };
+}
+
+/** The waybill of an image with the paths that the function has: what an image's function is held to is what its archive is held to. */
+function asFunctionHasIt(waybill: Waybill): Waybill {
+  return { ...waybill, files: waybill.files.map((one) => ({ ...one, path: functionPath(one.path) })) };
 }
 
 /** Checks any artifact. */
@@ -197,7 +203,11 @@ function applyRule(rule: Rule, context: RuleContext, accept: readonly Acceptance
   const lacking = rule.needs.filter((need) => context.facts[need] === undefined);
   if (lacking.length > 0) return { rule, findings: [], lacking };
   const { findings, gauge } = rule.check(context);
-  const judged = findings.map((finding) => judge(rule.id, finding, accept, context.today));
+  const { waybill } = context.facts;
+  const judged = findings.map(({ mendByHand, ...finding }) => {
+    const mend = waybill === undefined ? (mendByHand ?? finding.mend) : finding.mend;
+    return judge(rule.id, { ...finding, mend }, accept, context.today);
+  });
   return { rule, findings: judged, lacking, ...(gauge !== undefined && { gauge }) };
 }
 

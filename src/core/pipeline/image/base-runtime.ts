@@ -29,14 +29,13 @@ export interface RuntimeLayer {
 /** Files by their path in the image. */
 type Files = Map<string, LayerEntry>;
 
-const LIBC_NAMES = [
-  'libc.so.6',
-  'libm.so.6',
-  'libdl.so.2',
-  'libpthread.so.0',
-  'librt.so.1',
-  'libgcc_s.so.1',
-  'libstdc++.so.6',
+/**
+ * What packages count on wherever they are unpacked, whether the runtime itself needs it or not: the C library with the
+ * parts it had once, the compilers' libraries (PEP 513, 571 and 599, the libraries of each policy), and compression.
+ */
+const COUNTED_ON = [
+  ...['libc.so.6', 'libm.so.6', 'libdl.so.2', 'libpthread.so.0', 'librt.so.1', 'libutil.so.1', 'libresolv.so.2'],
+  ...['libgcc_s.so.1', 'libstdc++.so.6', 'libz.so.1'],
 ];
 const CERTIFICATES = 'etc/ssl/certs/ca-certificates.crt';
 const ZONES = 'usr/share/zoneinfo';
@@ -65,7 +64,7 @@ export async function runtimeLayer(
     addFile(files, program[0], program[1]);
     roots.push(program[1]);
   }
-  addLibraries(files, roots, sysroot, runtime === 'libc', folder);
+  addLibraries(files, roots, sysroot, folder);
   addData(files);
   const env = ['PATH=/usr/local/bin:/usr/bin:/bin', ...own];
   return { from: found.from, entries: withFolders(files), env };
@@ -123,14 +122,8 @@ async function isCompiled(path: string, { size }: Stats): Promise<boolean> {
   return size > 64 && (await withFileSource(path, path, (source) => isElf(source.read(0, 64))));
 }
 
-function addLibraries(
-  files: Files,
-  roots: readonly string[],
-  sysroot: string,
-  isLibc: boolean,
-  folder: RuntimeFiles['folder'],
-): void {
-  const named = isLibc ? namedLibraries(sysroot) : [];
+function addLibraries(files: Files, roots: readonly string[], sysroot: string, folder: RuntimeFiles['folder']): void {
+  const named = namedLibraries(sysroot);
   const own = folder === undefined ? [] : [folder[1], join(folder[1], 'lib'), join(folder[1], 'lib/server')];
   const { libraries, loader, missing } = libraryClosure({ files: [...roots, ...named], sysroot, folders: own });
   if (missing.length > 0)
@@ -179,7 +172,7 @@ function namedLibraries(sysroot: string): string[] {
     'lib',
     'lib64',
   ];
-  return LIBC_NAMES.flatMap((name) => {
+  return COUNTED_ON.flatMap((name) => {
     const found = folders
       .map((folder) => join(sysroot === '' ? '/' : sysroot, folder, name))
       .find((path) => existsSync(path));

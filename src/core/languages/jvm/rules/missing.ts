@@ -37,6 +37,7 @@ function ownMissing(one: ViewedClass, name: string): Finding {
     expected: `a class \`${printable(shownClass(name))}\``,
     found: 'none in the JAR or the JDK',
     mend: 'add what has it to `needs` and lock; if the runtime brings it, list its package under `provides`',
+    mendByHand: 'pack what has it; if the runtime brings it, list its package under `provides`',
   };
 }
 

@@ -1,9 +1,11 @@
 /** What is wrong with the member that the host calls, and with what it takes. */
 import { printable } from '../../../base/text';
-import { EVENT_AND_CONTEXT, missingMember, unseenMember } from '../../../findings/members';
+import { EVENT_AND_CONTEXT, forgottenAdapter, missingMember, unseenMember } from '../../../findings/members';
 import type { Finding, Subject } from '../../../findings/rule';
 import type { Entry } from '../../../sheet';
 import { findMember } from '../entry';
+import type { Exported } from '../module-exports';
+import { answersRequests, hasRoutes, isMadeByWebPackage } from '../web-application';
 
 export function judgeMember({ readText }: Pick<Subject, 'readText'>, { file, member }: Entry): Finding | undefined {
   const where = printable(file);
@@ -33,14 +35,36 @@ export function judgeMember({ readText }: Pick<Subject, 'readText'>, { file, mem
 }
 
 /** JavaScript calls a function with any number of arguments; what is not given is undefined. */
-export function judgeParameters({ readText }: Pick<Subject, 'readText'>, entry: Entry): Finding | undefined {
+export function judgeParameters(
+  { readText }: Pick<Subject, 'readText'>,
+  entry: Entry,
+  hasAdapter: boolean,
+): Finding | undefined {
   const verdict = findMember(readText, entry.file, entry.member);
-  if (verdict.kind !== 'found' || (verdict.wanted ?? 0) <= EVENT_AND_CONTEXT) return undefined;
+  if (verdict.kind !== 'found') return undefined;
+  const file = verdict.file ?? entry.file;
+  const web = hasAdapter ? undefined : webApplication(verdict.exported, readText(file) ?? '', entry.member);
+  if (web !== undefined) return forgottenAdapter({ where: printable(file), entry, value: 'http', ...web });
+  if ((verdict.wanted ?? 0) <= EVENT_AND_CONTEXT) return undefined;
   return {
     level: 'warn',
-    where: printable(verdict.file ?? entry.file),
+    where: printable(file),
     expected: `\`${entry.member}(event, context)\``,
     found: `a function that counts on ${String(verdict.wanted)} arguments; what is not given is undefined`,
     mend: 'return the result, or a promise of it, instead of calling back; give a default to what may be missing',
   };
+}
+
+/** What says that a member is a web application; undefined where nothing does. */
+function webApplication(
+  exported: Exported | undefined,
+  text: string,
+  member: string,
+): { readonly why: string; readonly isGuess?: true } | undefined {
+  if (exported === undefined) return undefined;
+  const { parameters = [], callable } = exported;
+  if (answersRequests(parameters)) return { why: `it takes \`${parameters.join('` and `')}\``, isGuess: true };
+  if (callable !== 'unknown') return undefined;
+  if (isMadeByWebPackage(text, member)) return { why: 'a package of web applications makes it' };
+  return hasRoutes(text, member) ? { why: 'it has pages by their paths', isGuess: true } : undefined;
 }

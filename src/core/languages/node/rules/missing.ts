@@ -70,5 +70,7 @@ function finding({ file, line, specifier, why, near }: Missing, chain: string): 
             ? 'what lies outside the source folder is not packed: move it in, or make it a package of the project (a workspace) and ask for it by name'
             : 'correct the path, or keep the file'
           : 'add the package to `dependencies`, run `npm install` and `emballage lock`',
+    ...(near === undefined &&
+      !isRelative && { mendByHand: 'pack the package, in a folder `node_modules` beside or above' }),
   };
 }

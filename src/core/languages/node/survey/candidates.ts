@@ -1,14 +1,13 @@
 /** What of a module a host could call. */
 import { baseOf } from '../../../base/paths';
 import { byPoints, ENOUGH, rank, stemOf, type EntryCandidate, type SurveyedTree } from '../../surveying';
+import { answersRequests, hasRoutes } from '../web-application';
 import type { Modules } from './modules';
 
 /** Worth parsing: it exports something, and has a word of those that functions have, or a path of a web application. */
 const MAYBE =
   /\w*event\b|\b(?:evt|ev|context|ctx|message|msg|payload|record|request|req|input|body|job|task|command|handler|handle|app|server|main)\b|\(\s*['"`]\/|\/\^\\\//i;
 const EXPORTS = /\bexports?\b/;
-const IS_REQUEST = /^_?req(?:uest)?$/i;
-const IS_RESPONSE = /^_?(?:res(?:ponse)?|reply)$/i;
 
 export interface FoundEntry extends Omit<EntryCandidate, 'entry'> {
   readonly member: string;
@@ -30,8 +29,8 @@ export function entriesOf(
     const words = { member, stem: stemOf(path), folder: baseOf(folder), ...(stated !== undefined && { stated }) };
     if (exported.callable === 'no') return [];
     const { parameters = [] } = exported;
-    const [first = '', second = '', ...rest] = parameters;
-    if (IS_REQUEST.test(first) && IS_RESPONSE.test(second) && rest.length === 0)
+    const [first = '', second = ''] = parameters;
+    if (answersRequests(parameters))
       return [
         {
           member,
@@ -51,15 +50,3 @@ export function entriesOf(
 }
 
 const ADAPTER = (why: string): { value: string; why: string } => ({ value: 'http', why });
-
-/** Whether something is done with paths on a value: `app.get('/gauges', …)`, or in the chain that makes it. */
-function hasRoutes(text: string, member: string): boolean {
-  const path = '\\(\\s*(?:[\'"`]/|/\\^\\\\/)';
-  const name =
-    member === 'default' ? /(?:export\s+default|module\.exports\s*=)\s*(?!new\b)(\w+)/.exec(text)?.[1] : member;
-  if (name === undefined) return false;
-  if (new RegExp(`\\b${name.replaceAll('$', '\\$')}\\s*\\.\\s*\\w+${path}`).test(text)) return true;
-  const made = new RegExp(`\\b${name.replaceAll('$', '\\$')}\\s*=\\s*(?:new\\s+)?[\\w.]+\\s*\\(`).exec(text);
-  const rest = made === null ? '' : text.slice(made.index, made.index + 400);
-  return new RegExp(`\\)\\s*\\.\\s*\\w+${path}`).test(rest);
-}

@@ -1,11 +1,12 @@
 /** What is wrong with the member that the host calls, and with what it takes. */
 import { printable } from '../../../base/text';
-import { EVENT_AND_CONTEXT, missingMember, unseenMember } from '../../../findings/members';
-import type { Finding } from '../../../findings/rule';
+import { EVENT_AND_CONTEXT, forgottenAdapter, missingMember, unseenMember } from '../../../findings/members';
+import type { Finding, ReadText } from '../../../findings/rule';
 import type { Entry } from '../../../sheet';
 import type { PythonArtifact } from '../artifact-view';
 import { findPythonMember } from '../entry';
-import type { Parameters } from '../trace/definitions';
+import type { Member, Parameters } from '../trace/definitions';
+import { applicationNamed, webShape, type WebInterface } from '../web-application';
 
 export function judgeMember(artifact: PythonArtifact, { file, member }: Entry): Finding | undefined {
   const where = printable(file);
@@ -18,18 +19,34 @@ export function judgeMember(artifact: PythonArtifact, { file, member }: Entry): 
   return { level: 'stop', where, expected, found, mend: 'name a function' };
 }
 
-export function judgeParameters(artifact: PythonArtifact, entry: Entry): Finding | undefined {
+/** @param readText of the artifact, for what only the text tells */
+export function judgeParameters(
+  artifact: PythonArtifact,
+  entry: Entry,
+  { readText, hasAdapter }: { readonly readText: ReadText; readonly hasAdapter: boolean },
+): Finding | undefined {
   const verdict = findPythonMember(artifact, entry.file, entry.member);
-  if (verdict.kind !== 'found' || verdict.member.kind !== 'function' || verdict.member.isDecorated) return undefined;
-  const wrong = wrongness(verdict.member.parameters);
+  if (verdict.kind !== 'found') return undefined;
+  const { file, member } = verdict;
+  if (!hasAdapter) {
+    const web = webInterface(member, entry.member, readText(file) ?? '');
+    if (web !== undefined) return forgottenAdapter({ where: printable(file), entry, ...web });
+  }
+  if (member.kind !== 'function' || member.isDecorated) return undefined;
+  const wrong = wrongness(member.parameters);
   if (wrong === undefined) return undefined;
   return {
     level: 'stop',
-    where: printable(verdict.file),
+    where: printable(file),
     expected: `\`${entry.member}(event, context)\``,
     found: wrong,
     mend: `write \`def ${entry.member}(event, context):\``,
   };
+}
+
+function webInterface(member: Member, name: string, text: string): WebInterface | undefined {
+  if (member.kind === 'value') return applicationNamed(text, name);
+  return member.kind === 'function' ? webShape(member.parameters.names, member.isAsync) : undefined;
 }
 
 function wrongness({ least, most, namedOnly }: Parameters): string | undefined {

@@ -94,9 +94,11 @@ function finding(
     where: `${printable(path)}:${String(line)}`,
     expected: `a module \`${printable(name)}\``,
     found: 'none in the artifact, the standard library or the runtime',
-    mend:
-      near === undefined
-        ? 'add its package to `needs` and lock'
-        : `did you mean \`${printable(near)}\`? Otherwise add its package to \`needs\` and lock`,
+    ...(near === undefined
+      ? { mend: 'add its package to `needs` and lock', mendByHand: 'pack its package' }
+      : {
+          mend: `did you mean \`${printable(near)}\`? Otherwise add its package to \`needs\` and lock`,
+          mendByHand: `did you mean \`${printable(near)}\`? Otherwise pack its package`,
+        }),
   };
 }

@@ -2,14 +2,15 @@ import { printable } from '../../../base/text';
 import { fullVersion } from '../environment';
 import { fitsAll, parseSpecifiers } from '../specifier';
 import { parseVersion } from '../version';
+import { otherVersions } from './compiled-names';
 import { artifactOf, ownModules, pythonOf } from './shared';
 import { findings, type Finding, type Rule } from '../../../findings/rule';
 
 export const runtimePythonVersion: Rule = {
   id: 'runtime/python-version',
   level: 'stop',
-  title: 'Packages and syntax are for the runtime’s version of Python',
-  why: 'A package that wants another Python may fail anywhere; syntax that is newer than the interpreter fails when the file is loaded.',
+  title: 'Packages, compiled modules and syntax are for the runtime’s version of Python',
+  why: 'A package that wants another Python may fail anywhere; a compiled module whose name says another version is passed over; syntax that is newer than the interpreter fails when the file is loaded.',
   mend: 'Choose versions of the packages that support the runtime, or write what it understands.',
   needs: ['runtime'],
   check({ subject, facts }) {
@@ -39,6 +40,6 @@ export const runtimePythonVersion: Rule = {
             found: `${what}, new in ${since}`,
             mend: `write it differently, or set \`runtime: python ${since}\``,
           });
-    return findings(...found);
+    return findings(...found, ...otherVersions(artifact.paths, python));
   },
 };

@@ -7,6 +7,8 @@ export interface Parameters {
   /** How many positional arguments must and may be given; `most` is undefined for `*args`. */
   readonly least: number;
   readonly most?: number;
+  /** Of those that may be given by position. */
+  readonly names: readonly string[];
   /** Parameters that can only be given by name, and must be. */
   readonly namedOnly: readonly string[];
 }
@@ -164,6 +166,7 @@ export function readParameters(list: string): Parameters {
   let [least, most]: [number, number | undefined] = [0, 0];
   let byNameOnly = false;
   const namedOnly: string[] = [];
+  const names: string[] = [];
   for (const part of splitTopLevel(inside)) {
     const text = part.trim();
     if (text === '' || text === '/' || text.startsWith('**')) continue;
@@ -174,13 +177,18 @@ export function readParameters(list: string): Parameters {
     }
     const hasDefault = /^[^=]*[^=!<>:]=(?!=)/.test(text.replace(/:[^=]*(?==)/, ''));
     if (byNameOnly) {
-      if (!hasDefault) namedOnly.push(/^\w+/.exec(text)?.[0] ?? text);
+      if (!hasDefault) namedOnly.push(nameIn(text));
     } else {
+      names.push(nameIn(text));
       if (most !== undefined) most += 1;
       if (!hasDefault) least += 1;
     }
   }
-  return { least, ...(most !== undefined && { most }), namedOnly };
+  return { least, ...(most !== undefined && { most }), names, namedOnly };
+}
+
+function nameIn(parameter: string): string {
+  return /^\w+/.exec(parameter)?.[0] ?? parameter;
 }
 
 /** Parts between commas that stand in no brackets and no quotes. */

@@ -73,7 +73,7 @@ describe('facts of a module', () => {
     const { members, all } = readModuleFacts(code);
     expect(all).toEqual(['f', 'g', 'h']);
     expect(members).toMatchObject({
-      f: { kind: 'function', isAsync: false, parameters: { least: 1, namedOnly: [] } },
+      f: { kind: 'function', isAsync: false, parameters: { least: 1, names: ['a', 'b'], namedOnly: [] } },
       g: { kind: 'function', isAsync: true, isDecorated: true },
       h: { kind: 'function', parameters: { least: 1, most: 1 } },
       K: { kind: 'class' },
@@ -87,10 +87,11 @@ describe('facts of a module', () => {
     expect(readParameters('(a, /, b: dict[str, int] = {"x": (1, 2)}, *, c, d=1, **e)')).toEqual({
       least: 1,
       most: 2,
+      names: ['a', 'b'],
       namedOnly: ['c'],
     });
-    expect(readParameters('(*args)')).toEqual({ least: 0, namedOnly: [] });
-    expect(readParameters('()')).toEqual({ least: 0, most: 0, namedOnly: [] });
+    expect(readParameters('(*args)')).toEqual({ least: 0, names: [], namedOnly: [] });
+    expect(readParameters('()')).toEqual({ least: 0, most: 0, names: [], namedOnly: [] });
   });
 
   it('are the syntax that older versions do not know', () => {
