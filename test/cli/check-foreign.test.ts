@@ -199,7 +199,7 @@ describe('an image', () => {
       'one for `python3`, which is not there',
     ],
   ])('that is started by %s', (_name, script, command, expected) => {
-    const program = (name: string): RawEntry => ({ name, data: makeElf({ machine: X86_64, type: 2 }), mode: 0o755 });
+    const program = (name: string) => ({ name, data: makeElf({ machine: X86_64, type: 2 }), mode: 0o755 });
     const image = {
       layers: [[program('bin/sh'), program('usr/bin/env'), { name: 'app/start.sh', data: script, mode: 0o755 }]],
       config: { Entrypoint: [...command], WorkingDir: '/app', User: '1000', Env: ['PATH=/usr/bin'] },

@@ -124,6 +124,29 @@ class Texts {
   );
 
   itWithJava(
+    'are given numbers with all their digits, and answer with bytes that hold JSON; what check stops is not called',
+    () => {
+      const called = (code: string): string => {
+        const root = project({ 'tide/Gauge.java': `package tide;\nimport java.util.Map;\n${code}` });
+        put(root, { 'event.json': '[9007199254740993, 123456789012345678901, 0.1, 1.10]' });
+        expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
+        return run(root, ['try', 'gauge', '--event', 'event.json', '--json']).stdout;
+      };
+      const answered = called(
+        'public class Gauge { public byte[] read(Map<String, Object> e) { return ("{\\"n\\":" + e.get("data") + "}").getBytes(); } }',
+      );
+      expect(answered).toContain('{\\"n\\":[9007199254740993,123456789012345678901,0.1,1.1]}');
+      expect(called('class Gauge { public static int read(String e) { return 1; } }')).toContain(
+        'method of a class that is not public',
+      );
+      expect(called('public class Gauge { public static int read() { return 1; } }')).toContain(
+        'method with 0 parameters, where an event and a context are given',
+      );
+    },
+    60_000,
+  );
+
+  itWithJava(
     'move with the names in code, texts and resources',
     () => {
       const root = project(SOURCE, {
@@ -193,6 +216,24 @@ class Texts {
       'public class Gauge { public static void read(String e, int depth, long[] more) {} }',
       {},
       ['stop entry/parameters tide.Gauge: `read(String, int, long[])`'],
+    ],
+    [
+      'no parameter',
+      'public class Gauge { public static int read() { return 1; } }',
+      {},
+      ['stop entry/parameters tide.Gauge: `read()`'],
+    ],
+    [
+      'a class that is not public',
+      'class Gauge { public static int read(String e) { return 1; } }',
+      {},
+      ['stop entry/missing-member tide.Gauge: a method of a class that is not public'],
+    ],
+    [
+      'fields that JSON cannot fill',
+      'public class Gauge { public static int read(Tide e) { return 1; }\n public static class Tide { public java.util.Optional<String> name; public java.time.Instant at; public int cm; } }',
+      {},
+      ['warn entry/parameters tide.Gauge: `Optional name`, `Instant at`'],
     ],
     [
       'a setting that is not declared',

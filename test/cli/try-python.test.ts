@@ -72,7 +72,7 @@ describe('try of a Python function', () => {
     ['while True: pass', { kind: 'hung', while: 'running', limitMs: 2000 }],
     ['return float("nan")', { kind: 'not-json', fault: 'the answer is nan' }],
     ['return {"a": [1, {2}]}', { kind: 'not-json', fault: '`a[1]` is a set' }],
-    ['return {1: 2}', { kind: 'not-json', fault: 'the answer has the key 1, which is no text' }],
+    ['return {(1,): 2}', { kind: 'not-json', fault: 'the answer has the key (1,), which JSON cannot hold' }],
     ['x = []; x.append(x); return x', { kind: 'not-json', fault: '`[0]` contains itself' }],
     ['return b"bytes"', { kind: 'not-json', fault: 'the answer is a bytes' }],
     ['import os; os.write(4, b"{}\\n")', { kind: 'garbled' }],

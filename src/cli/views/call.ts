@@ -2,7 +2,7 @@
 import { printable } from '../../core/base/text';
 import { formatSize, formatTime } from '../../core/base/units';
 import type { Explained } from '../../core/languages';
-import { statusOf, type CallReport, type Failure, type HostPlan } from '../../standins/host';
+import { parseExact, statusOf, writeExact, type CallReport, type Failure, type HostPlan } from '../../standins/host';
 import { lines } from './error';
 import type { Paint } from './paint';
 
@@ -61,7 +61,7 @@ function refusalLines(json: string, paint: Paint): string[] {
 
 function resultLines(json: string, nothing: boolean, paint: Paint, whole: boolean): string[] {
   if (nothing) return [`    ${paint.dim('result')}  nothing`];
-  const text = JSON.stringify(JSON.parse(json), null, 2);
+  const text = writeExact(parseExact(json), 2);
   const shown =
     whole || text.length <= SHOWN_RESULT
       ? text

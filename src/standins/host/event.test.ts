@@ -2,9 +2,12 @@ import { join } from 'node:path';
 import { folderWith } from '../../../test/support/program';
 import { withFields } from '../../../test/support/errors';
 import { readEvent } from './event';
+import { writeExact } from './exact-json';
 
 const NOW = '2026-02-11T04:12:00.000Z';
-const read = (text: string | Buffer) => readEvent(join(folderWith({ 'e.json': text }), 'e.json'), 'e.json', NOW).event;
+const textOf = (text: string | Buffer): string =>
+  writeExact(readEvent(join(folderWith({ 'e.json': text }), 'e.json'), 'e.json', NOW).event);
+const read = (text: string | Buffer): unknown => JSON.parse(textOf(text));
 const EVENT = { specversion: '1.0', id: '1', source: '/gauges/pier', type: 'fernhaven.level' };
 
 describe('an event', () => {
@@ -18,6 +21,11 @@ describe('an event', () => {
       datacontenttype: 'application/json',
       data: JSON.parse(text) as unknown,
     });
+  });
+
+  it('keeps every digit of its numbers', () => {
+    const text = '{"a":12345678901234567890,"b":1.0,"c":[-0.10,1E400],"a":9007199254740993}';
+    expect(textOf(text)).toContain('"data":{"a":9007199254740993,"b":1.0,"c":[-0.10,1E400]}');
   });
 
   it('that is a CloudEvent is passed on as it is', () => {

@@ -2,6 +2,7 @@
 import { EmballageError } from '../../core/base/errors';
 import { printable } from '../../core/base/text';
 import { readTextFile } from '../../core/disk/read-text';
+import { parseExact, writeExact } from './exact-json';
 
 export type CloudEvent = Readonly<Record<string, unknown>> & { readonly specversion: '1.0' };
 
@@ -31,7 +32,7 @@ export function readEvent(path: string, shown: string, time: string): NamedEvent
   });
   let value: unknown;
   try {
-    value = JSON.parse(text);
+    value = parseExact(text);
   } catch (cause) {
     const { where, what } = jsonFault(text, cause);
     throw new EmballageError(
@@ -84,13 +85,13 @@ function validate(event: CloudEvent, shown: string, doing: string): CloudEvent {
       mend: 'mend the event; without `specversion` the file is taken as plain data',
     });
   const version: unknown = event.specversion;
-  if (version !== '1.0') throw refuse('`specversion` "1.0"', printable(JSON.stringify(version)));
+  if (version !== '1.0') throw refuse('`specversion` "1.0"', printable(writeExact(version)));
   for (const name of REQUIRED) {
     const value = event[name];
     if (typeof value !== 'string' || value === '')
       throw refuse(
         `the attribute \`${name}\`, a text that is not empty`,
-        value === undefined ? 'none' : printable(JSON.stringify(value)),
+        value === undefined ? 'none' : printable(writeExact(value)),
       );
   }
   // CloudEvents 1.0, "Naming conventions".

@@ -1,5 +1,6 @@
 /** HTTP requests as events, and answers as HTTP responses: how a function that is served can be called with any client. */
 import type { IncomingMessage, ServerResponse } from 'node:http';
+import { parseExact } from './exact-json';
 import { toCloudEvent, type CloudEvent } from './event';
 import type { Answer } from './process';
 
@@ -50,7 +51,7 @@ function valueOf(body: Buffer, type: string, search: string): unknown {
   if (body.length === 0) return Object.fromEntries(new URLSearchParams(search));
   const text = body.toString('utf8');
   // What looks like JSON is JSON, since clients on a command line seldom say so.
-  if (/\bjson\b/.test(type) || /^\s*[[{"]/.test(text)) return JSON.parse(text) as unknown;
+  if (/\bjson\b/.test(type) || /^\s*[[{"]/.test(text)) return parseExact(text);
   return text;
 }
 

@@ -6,6 +6,7 @@ import { createInterface } from 'node:readline';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Duplex, Readable } from 'node:stream';
 import type { CloudEvent } from './event';
+import { writeExact } from './exact-json';
 import { LineSplitter } from './lines';
 import { LogKeeper } from './log';
 
@@ -220,7 +221,7 @@ export class HostProcess {
         resolve(end);
       };
       const commands = this.#byLines ? this.#child.stdin : (this.#child.stdio[3] as Duplex);
-      commands?.write(`${JSON.stringify(command)}\n`);
+      commands?.write(`${writeExact(command)}\n`);
     });
   }
 

@@ -124,12 +124,13 @@ export function findJvmEntry(view: JvmView, className: string, member: string): 
   const [method, other] = open;
   if (method === undefined) return notCallable(`\`${member}\`, which is not public`, 'make it public');
   if (other !== undefined) return { kind: 'ambiguous', descriptors: open.map(({ descriptor }) => descriptor) };
+  if ((found.facts.access & ACC.public) === 0)
+    return notCallable('a method of a class that is not public', 'make the class public');
   const isStatic = (method.access & ACC.static) !== 0;
   return isStatic ? { kind: 'found', method, isStatic } : (unmakeable(found) ?? { kind: 'found', method, isStatic });
 }
 
 function unmakeable({ facts, methods }: ViewedClass): EntryVerdict | undefined {
-  if ((facts.access & ACC.public) === 0) return notCallable('a class that is not public', 'make the class public');
   if ((facts.access & (ACC.abstract | ACC.interface)) !== 0)
     return notCallable(
       'a class that nothing can be made of, with a method that is not static',

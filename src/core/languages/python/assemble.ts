@@ -11,7 +11,7 @@ import { formatRecord } from './record';
 import type { ModuleFacts } from './trace/facts';
 import { readModuleFacts } from './trace/module-facts';
 import { traceModules, type Reach, type Trace } from './trace/tracer';
-import { isTestFile, mentionsTests, safeRuleFor } from './trim-safe';
+import { isTestFile, safeRuleFor, usedTests } from './trim-safe';
 import type { UnpackedWheel } from './wheel';
 
 export interface PackageInput {
@@ -124,12 +124,12 @@ async function trimSafely(
   const byPackage = new Map<PackageInput, Set<string>>();
   for (const [path, one] of placed) byPackage.set(one.package, (byPackage.get(one.package) ?? new Set()).add(path));
   for (const [owner, siblings] of byPackage) {
-    const usesTests = [...siblings].some(isTestFile) && importsTests(siblings, placed);
+    const used = [...siblings].some(isTestFile) ? usedTests(siblings, (path) => textOf(placed.get(path))) : NO_TESTS;
     for (const path of siblings) {
       const one = placed.get(path);
       if (one === undefined) continue;
       if (path.endsWith('.so')) await breathe();
-      const by = request.keptBy(path) === undefined ? safeRuleFor({ path, siblings, usesTests }) : undefined;
+      const by = request.keptBy(path) === undefined ? safeRuleFor({ path, siblings, usedTests: used }) : undefined;
       if (by === undefined) kept.set(path, stripped(one, request, trimmed));
       else trimmed.push({ path, size: sizeOf(one), package: owner.name, by });
     }
@@ -147,13 +147,10 @@ function stripped(one: Candidate, request: AssembleRequest, trimmed: Trimmed[]):
   return { ...one, content: { kind: 'file', ...smaller } };
 }
 
-function importsTests(siblings: ReadonlySet<string>, placed: ReadonlyMap<string, Candidate>): boolean {
-  for (const path of siblings) {
-    const content = placed.get(path)?.content;
-    if (!path.endsWith('.py') || isTestFile(path) || content?.kind !== 'file') continue;
-    if (mentionsTests(readFileSync(content.source, 'utf8'))) return true;
-  }
-  return false;
+const NO_TESTS: ReadonlySet<string> = new Set();
+
+function textOf(one: Candidate | undefined): string | undefined {
+  return one?.content.kind === 'file' ? readFileSync(one.content.source, 'utf8') : undefined;
 }
 
 function traceAll(placed: ReadonlyMap<string, Candidate>, request: AssembleRequest): Promise<Trace> {

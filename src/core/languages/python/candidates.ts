@@ -11,6 +11,8 @@ export interface Candidate {
   readonly file: IndexFile;
   readonly kind: 'wheel' | 'sdist';
   readonly isPrerelease: boolean;
+  /** There is a wheel of another version; this one is built only where nothing but it will do. */
+  readonly isLastResort?: true;
   /** The reason, which may be empty, where the version was yanked. */
   readonly yanked?: string;
 }
@@ -91,7 +93,8 @@ function settle(name: string, releases: readonly Release[], target: PythonTarget
   const unusable: { version: Version; why: string }[] = [];
   for (const release of sorted) {
     const { version, best, sdist } = release;
-    const file = best?.file ?? (useSource ? sdist : undefined);
+    const isOnlySource = canBuild && release.pythons.size + release.interpreters.size === 0;
+    const file = best?.file ?? (isOnlySource ? sdist : undefined);
     if (file === undefined) unusable.push({ version, why: whyNot(release, target) });
     else
       candidates.push({
@@ -99,6 +102,7 @@ function settle(name: string, releases: readonly Release[], target: PythonTarget
         file,
         kind: best === undefined ? 'sdist' : 'wheel',
         isPrerelease: isPrerelease(version),
+        ...(best === undefined && !useSource && { isLastResort: true }),
         ...(file.yanked !== undefined && { yanked: file.yanked }),
       });
   }

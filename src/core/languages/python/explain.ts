@@ -58,7 +58,11 @@ function whyNone(what: string, projects: ReadonlyMap<string, Project>): string |
   if (near.length > 0) {
     const byReason = new Map<string, Version[]>();
     for (const { version, why } of near) byReason.set(why, [...(byReason.get(why) ?? []), version]);
-    return [...byReason].map(([why, some]) => `${name} ${listed(some.map(({ text }) => text))}: ${why}`).join('; ');
+    const told = [...byReason]
+      .map(([why, some]) => `${name} ${listed(some.map(({ text }) => text))}: ${why}`)
+      .join('; ');
+    const newest = project.candidates.find(({ isPrerelease, yanked }) => !isPrerelease && yanked === undefined);
+    return newest === undefined ? told : `${told}; the newest that this target can use is ${newest.version.text}`;
   }
   const versions = project.candidates.slice(0, SHOWN_VERSIONS).map((candidate) => candidate.version.text);
   return versions.length === 0

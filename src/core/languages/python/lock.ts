@@ -79,6 +79,7 @@ async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, stri
     provided: providedNames(request.project, spec),
     ...libcPlace(project, spec),
     prefer,
+    onNote: request.onNote,
   });
   const packages: LockedPackage[] = [];
   for (const { name, candidate, by } of resolved) {
@@ -87,6 +88,10 @@ async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, stri
     await tellOthers(request, provider, name, index);
     const locked = await lockedPackage(settling, name, candidate, { index, by: plainNames(by) });
     const built = builds.get(candidate.file.url);
+    if (candidate.isLastResort === true)
+      request.onNote(
+        `${name} ${candidate.version.text} has no wheel, although other versions have; it was built from its source`,
+      );
     packages.push(built === undefined ? locked : fromSource(locked, built));
   }
   return packages;

@@ -4,7 +4,7 @@ import { count, listed, printable } from '../../base/text';
 import type { Candidate, Project } from './candidates';
 import { explain } from './explain';
 import { markerEnvironment } from './environment';
-import { asksForExtra, holds, type MarkerEnvironment } from './marker';
+import { asksForExtra, holds, normalizeName, type MarkerEnvironment } from './marker';
 import type { CoreMetadata } from './metadata';
 import { formatRequirement, parseRequirement, type Requirement } from './requirement';
 import { membersOf, solve, setWhere, type Need, type NeedsOf, type SolverSource } from './solver';
@@ -48,6 +48,8 @@ export interface ResolveRequest {
   readonly libcPlace?: { readonly file: string; readonly runtime: string };
   /** Versions to stay with where they fit, by name. */
   readonly prefer: ReadonlyMap<string, string>;
+  /** What is worth knowing about what was settled. */
+  readonly onNote?: (text: string) => void;
 }
 
 /**
@@ -67,6 +69,8 @@ class Resolver implements SolverSource {
   readonly #isPinned = new Set<string>();
   readonly #constraints = new Map<string, Specifier[]>();
   readonly #hashes = new Map<string, Set<string>>();
+  /** Extras that were asked for of a version and are none of its own, with those that it has. */
+  readonly #unknownExtras = new Map<string, string>();
   root: (Need & { by: string })[] = [];
 
   constructor(request: ResolveRequest) {
@@ -89,6 +93,7 @@ class Resolver implements SolverSource {
       packages.set(name, known);
     }
     const by = await this.#whoAsks(packages);
+    this.#tellExtras(packages);
     return [...packages]
       .sort(([a], [b]) => (a < b ? -1 : 1))
       .map(([name, { candidate, extras }]) => ({
@@ -99,13 +104,25 @@ class Resolver implements SolverSource {
       }));
   }
 
+  #tellExtras(
+    packages: ReadonlyMap<string, { readonly candidate: Candidate; readonly extras: readonly string[] }>,
+  ): void {
+    for (const [name, { candidate, extras }] of packages)
+      for (const extra of extras) {
+        const has = this.#unknownExtras.get(`${name}[${extra}] ${candidate.version.text}`);
+        if (has !== undefined)
+          this.#request.onNote?.(`${name} ${candidate.version.text} has no extra \`${printable(extra)}\`: ${has}`);
+      }
+  }
+
   async needsOf(id: string, version: number): Promise<NeedsOf> {
     const { name, extra } = splitId(id);
     const project = this.#projects.get(name);
     const candidate = project?.candidates[version];
     if (project === undefined || candidate === undefined) return { kind: 'unusable', why: 'it is not known' };
     const requirements: Requirement[] = [];
-    const { requires } = await this.#request.source.metadata(project, candidate);
+    const { requires, extras } = await this.#request.source.metadata(project, candidate);
+    this.#noteExtra(candidate, extra, { name, extras });
     for (const line of requires) {
       const reading = parseRequirement(line);
       if (reading.kind === 'fault')
@@ -121,19 +138,33 @@ class Resolver implements SolverSource {
     return { kind: 'needs', needs: [own, ...needs] };
   }
 
+  /** Installers go on without an extra that a package does not have; that should not go by in silence. */
+  #noteExtra(
+    { version }: Candidate,
+    extra: string | undefined,
+    { name, extras }: { readonly name: string; readonly extras: readonly string[] },
+  ): void {
+    if (extra === undefined || extras.some((one) => normalizeName(one) === normalizeName(extra))) return;
+    const has = extras.length === 0 ? 'it has none' : `it has ${listed(extras.slice(0, 8).map(printable))}`;
+    this.#unknownExtras.set(`${name}[${extra}] ${version.text}`, has);
+  }
+
   choose(id: string, set: bigint): { version: number } | { why: string } {
     const { name } = splitId(id);
     const candidates = this.#projects.get(name)?.candidates ?? [];
     const kept = this.#keptVersion(name, candidates);
     if (kept !== undefined && (set & (1n << BigInt(kept))) !== 0n) return { version: kept };
-    const hasFinal = candidates.some((candidate) => !candidate.isPrerelease && candidate.yanked === undefined);
+    const isPlain = ({ isPrerelease, isLastResort, yanked }: Candidate): boolean =>
+      !isPrerelease && isLastResort !== true && yanked === undefined;
+    const hasFinal = candidates.some(isPlain);
     const takesPrerelease = this.#wantsPrerelease.has(name) || !hasFinal;
     let passedOver: Candidate | undefined;
     for (const version of membersOf(set)) {
       const candidate = candidates[version];
       if (candidate === undefined) break;
-      const isYanked = candidate.yanked !== undefined && !this.#isPinned.has(name);
-      if (!isYanked && (takesPrerelease || !candidate.isPrerelease)) return { version };
+      const isRefused =
+        (candidate.yanked !== undefined || candidate.isLastResort === true) && !this.#isPinned.has(name);
+      if (!isRefused && (takesPrerelease || !candidate.isPrerelease)) return { version };
       passedOver ??= candidate;
     }
     return { why: passedOver === undefined ? 'no version is left' : whyPassedOver(name, passedOver) };
@@ -269,7 +300,9 @@ class Resolver implements SolverSource {
   }
 }
 
-function whyPassedOver(name: string, { version: { text }, yanked }: Candidate): string {
+function whyPassedOver(name: string, { version: { text }, yanked, isLastResort }: Candidate): string {
+  if (isLastResort === true)
+    return `${text} would fit, but has no wheel; pin \`${name}==${text}\` to have it built from its source`;
   return yanked !== undefined
     ? `${text} would fit but was yanked by its makers; pin \`${name}==${text}\` to use it all the same`
     : `only pre-releases such as ${text} would fit; ask for \`${name}>=${text}\` to allow them`;

@@ -147,6 +147,9 @@ describe('safe trimming', () => {
   it.each([
     ['p/tests/test_a.py', 'tests'],
     ['p/test.py', undefined],
+    ['p/q/tests/deep/test_a.py', undefined],
+    ['p/include/p/a.h', 'compiled-sources'],
+    ['p/src/p/a.cc', 'compiled-sources'],
     ['p/a.pyi', 'stubs'],
     ['p/__pycache__/a.pyc', 'caches'],
     ['p/a.c', 'compiled-sources'],
@@ -158,7 +161,7 @@ describe('safe trimming', () => {
     ['p-1.dist-info/licenses/tests/LICENSE', undefined],
     ['p/tests/LICENSE.txt', undefined],
   ])('of %s', (path, expected) => {
-    expect(safeRuleFor({ path, siblings, usesTests: false })).toBe(expected);
+    expect(safeRuleFor({ path, siblings, usedTests: new Set(['p/q/tests']) })).toBe(expected);
   });
 });
 

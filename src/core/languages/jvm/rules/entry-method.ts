@@ -2,7 +2,7 @@
 import { nearestWord, printable } from '../../../base/text';
 import { missingMember } from '../../../findings/members';
 import type { Finding } from '../../../findings/rule';
-import { parameterTypes } from '../../../formats/classfile';
+import { ACC, parameterTypes } from '../../../formats/classfile';
 import type { Entry } from '../../../sheet';
 import { findJvmEntry, type JvmView } from '../artifact-view';
 
@@ -45,7 +45,7 @@ export function judgeParameters(view: JvmView, entry: Entry): Finding | undefine
   const verdict = findJvmEntry(view, entry.file, entry.member);
   if (verdict.kind !== 'found') return undefined;
   const types = parameterTypes(verdict.method.descriptor);
-  if (canBeSupplied(types)) return undefined;
+  if (canBeSupplied(types)) return hardToFill(view, entry, types[0] ?? '');
   const shown = types.map((type) => typeName(type)).join(', ');
   return {
     level: 'stop',
@@ -53,6 +53,24 @@ export function judgeParameters(view: JvmView, entry: Entry): Finding | undefine
     expected: `\`${entry.member}(event)\` or \`${entry.member}(event, Map context)\`, the event an object, a Map, a String, bytes or an InputStream`,
     found: `\`${entry.member}(${printable(shown)})\``,
     mend: 'take the event, and the context as `Map<String, Object>` if it is wanted',
+  };
+}
+
+/** Types that JSON has no value for, and that readers of JSON know only when they are told how. */
+const WITHOUT_JSON = /^L(?:java\/util\/Optional\w*|java\/time\/\w+);$/;
+
+/** Fields of the event that whoever makes it from JSON may not know how to fill. */
+function hardToFill({ classes }: JvmView, { file, member }: Entry, type: string): Finding | undefined {
+  const fields = classes.get(type.slice(1, -1))?.fields ?? [];
+  const hard = fields.filter(({ descriptor, access }) => (access & ACC.static) === 0 && WITHOUT_JSON.test(descriptor));
+  const [first] = hard;
+  if (first === undefined) return undefined;
+  return {
+    level: 'warn',
+    where: printable(file),
+    expected: `an event whose fields JSON can fill, in \`${member}(${printable(typeName(type))})\``,
+    found: hard.map(({ name, descriptor }) => `\`${printable(`${typeName(descriptor)} ${name}`)}\``).join(', '),
+    mend: 'take texts or numbers there and make of them what you need; `null` says that something is not given',
   };
 }
 

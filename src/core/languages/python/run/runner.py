@@ -142,8 +142,9 @@ def why_not_json(value, at, above):
         return f"{place} is nested too deep"
     if isinstance(value, dict):
         for key in value:
-            if not isinstance(key, str):
-                return f"{place} has the key {key!r}, which is no text"
+            # Numbers and truth values become texts, as json does it.
+            if not (key is None or isinstance(key, (str, int, float))):
+                return f"{place} has the key {key!r}, which JSON cannot hold"
         items = [(key if at == "" else f"{at}.{key}", item) for key, item in value.items()]
     else:
         items = [(f"{at}[{i}]", item) for i, item in enumerate(value)]

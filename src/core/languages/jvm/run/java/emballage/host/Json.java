@@ -9,6 +9,7 @@ import java.lang.reflect.Modifier;
 import java.lang.reflect.ParameterizedType;
 import java.lang.reflect.Type;
 import java.math.BigDecimal;
+import java.math.BigInteger;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.Collection;
@@ -106,7 +107,10 @@ final class Json {
     if (digits.isEmpty()) throw bad();
     if (digits.matches("-?\\d{1,9}")) return Integer.valueOf(digits);
     if (digits.matches("-?\\d{1,18}")) return Long.valueOf(digits);
-    return Double.valueOf(digits);
+    if (digits.matches("-?\\d+")) return new BigInteger(digits);
+    Double near = Double.valueOf(digits);
+    BigDecimal exact = new BigDecimal(digits);
+    return near.isInfinite() || exact.compareTo(BigDecimal.valueOf(near)) != 0 ? exact : near;
   }
 
   private void space() {
@@ -129,7 +133,7 @@ final class Json {
         : wanted instanceof ParameterizedType ? (Class<?>) ((ParameterizedType) wanted).getRawType() : Object.class;
     if (type == String.class && !(value instanceof String)) return value == null ? null : write(value);
     if (type == InputStream.class) return Member.stream(value);
-    if (type == byte[].class && !(value instanceof String)) return write(value).getBytes(StandardCharsets.UTF_8);
+    if (type == byte[].class) return write(value).getBytes(StandardCharsets.UTF_8);
     if (value == null || type.isInstance(value) && !(value instanceof List)) return value;
     if (value instanceof Number) return number((Number) value, type);
     if (value instanceof List) return list((List<?>) value, type, wanted);
@@ -148,6 +152,7 @@ final class Json {
     if (type == short.class || type == Short.class) return value.shortValue();
     if (type == byte.class || type == Byte.class) return value.byteValue();
     if (type == BigDecimal.class) return new BigDecimal(value.toString());
+    if (type == BigInteger.class) return new BigDecimal(value.toString()).toBigIntegerExact();
     return value;
   }
 

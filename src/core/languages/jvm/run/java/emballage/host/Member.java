@@ -50,7 +50,13 @@ final class Member {
       }
       if (named.size() != 1)
         throw new NoMember(named.isEmpty() ? "undefined" : named.size() + " methods of that name", new ArrayList<>(members));
+      if (!Modifier.isPublic(type.getModifiers()))
+        throw new NoMember("method of a class that is not public", new ArrayList<>(members));
       Method method = named.get(0);
+      int most = isStreams(method.getParameterTypes()) ? 3 : 2;
+      int count = method.getParameterCount();
+      if (count == 0 || count > most)
+        throw new NoMember("method with " + count + " parameters, where an event and a context are given", new ArrayList<>(members));
       method.setAccessible(true);
       boolean isStatic = Modifier.isStatic(method.getModifiers());
       return new Member(method, isStatic ? null : type.getConstructor().newInstance());
@@ -63,7 +69,7 @@ final class Member {
   Object invoke(Object event, Map<String, Object> context) throws Throwable {
     try {
       Class<?>[] types = method.getParameterTypes();
-      boolean isStreams = types.length > 1 && types[0] == InputStream.class && types[1] == OutputStream.class;
+      boolean isStreams = isStreams(types);
       ByteArrayOutputStream written = new ByteArrayOutputStream();
       Object[] values = new Object[types.length];
       for (int i = 0; i < types.length; i++)
@@ -82,9 +88,15 @@ final class Member {
     return Json.write(invoke(event, context));
   }
 
+  private static boolean isStreams(Class<?>[] types) {
+    return types.length > 1 && types[0] == InputStream.class && types[1] == OutputStream.class;
+  }
+
+  /** Bytes hold JSON, as what is written to a stream does. */
   private static Object settled(Object value) throws Exception {
-    if (value instanceof CompletionStage) return ((CompletionStage<?>) value).toCompletableFuture().get();
-    return value instanceof Future ? ((Future<?>) value).get() : value;
+    Object found = value instanceof CompletionStage ? ((CompletionStage<?>) value).toCompletableFuture().get()
+        : value instanceof Future ? ((Future<?>) value).get() : value;
+    return found instanceof byte[] ? Json.parse(new String((byte[]) found, StandardCharsets.UTF_8)) : found;
   }
 
   private static Throwable cause(Throwable error) {
