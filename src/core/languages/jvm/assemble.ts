@@ -3,6 +3,7 @@ import { comparePaths, folderOf } from '../../base/paths';
 import type { Overlap, Reason, Trimmed, UnseenImport } from '../../fileset/model';
 import type { ClassFacts } from './shade/class-facts';
 import { kindOf, withoutRelease } from './shade/jar-entries';
+import { registryOf } from './shade/registries';
 import {
   mergeJars,
   providersIn,
@@ -24,6 +25,8 @@ export interface JvmAssembleRequest {
   readonly inputs: readonly JvmInput[];
   /** Classes at which tracing starts, names with slashes: the entry, the main class. */
   readonly roots: readonly string[];
+  /** Classes that annotation processors made, which code finds by names that it puts together. */
+  readonly made: readonly string[];
   readonly trim: 'off' | 'safe' | 'traced';
   readonly arch: 'x86_64' | 'arm64';
   readonly append: readonly string[];
@@ -83,20 +86,37 @@ function trace(request: JvmAssembleRequest, merged: Merged): Promise<TracedClass
     }
   const entry: Reason = { why: 'entry' };
   const roots: { name: string; reason: Reason }[] = request.roots.map((name) => ({ name, reason: entry }));
+  const made: Reason = { why: 'made-for', by: 'annotation processors' };
+  roots.push(...request.made.map((name) => ({ name, reason: made })));
   for (const name of classes.keys()) {
     const pattern = request.keptBy(`${name}.class`);
     if (pattern !== undefined) roots.push({ name, reason: { why: 'kept', by: pattern } });
   }
+  const resources = resourcesOf(merged);
   return traceClasses({
     classes,
     roots,
     services: servicesOf(merged),
-    resources: new Map(
-      merged.entries.flatMap(({ path, input }) => (kindOf(path) === 'resource' ? [[path, input.owner] as const] : [])),
-    ),
+    resources,
+    descriptors: new Set([...resources].flatMap(([path, owner]) => (isDescriptor(path, owner) ? [path] : []))),
     namesIn: (path) => namesIn(merged, path),
     pathOf: (name) => `${name}.class`,
   });
+}
+
+/** Resources by path, with their JAR; the first, where one was put together from several. */
+function resourcesOf({ entries, joined }: Merged): Map<string, string> {
+  const all = [
+    ...entries.map(({ path, input }) => ({ path, owner: input.owner })),
+    ...joined.map(({ path, owners: [owner = ''] }) => ({ path, owner })),
+  ];
+  return new Map(all.flatMap(({ path, owner }) => (kindOf(path) === 'resource' ? [[path, owner] as const] : [])));
+}
+
+/** What the function itself brings is there to be read; so are the registries of frameworks. Those for compilers are not. */
+function isDescriptor(path: string, owner: string): boolean {
+  if (path.startsWith('META-INF/native-image/')) return false;
+  return owner === '' || registryOf(path) !== undefined;
 }
 
 /** A class that a JAR has for several Java versions. */
@@ -114,10 +134,11 @@ function both(a: ClassFacts, b: ClassFacts): ClassFacts {
 /** Larger files are data. */
 const MAX_NAMING_BYTES = 1024 * 1024;
 
-function namesIn({ entries }: Merged, path: string): readonly string[] {
+function namesIn({ entries, joined }: Merged, path: string): readonly string[] {
   const found = entriesByPath(entries).get(path);
-  if (found === undefined || found.entry.size > MAX_NAMING_BYTES) return [];
-  const text = found.input.read(found.entry).toString('latin1');
+  const content = joined.find((one) => one.path === path)?.content;
+  if ((found?.entry.size ?? content?.length ?? Infinity) > MAX_NAMING_BYTES) return [];
+  const text = (content ?? found?.input.read(found.entry) ?? Buffer.of()).toString('latin1');
   const words = [...new Set(text.match(/[A-Za-z_$][\w$]*(?:[./][A-Za-z_$][\w$]*)+/g))];
   // In binary files the length of a text stands before it, and may look like a letter.
   return words.flatMap((word) => [word, word.slice(1)]);
@@ -157,8 +178,10 @@ function keeper(request: JvmAssembleRequest, merged: Merged, traced: TracedClass
   const packages = new Set<string>();
   const kept = new Set<string>();
   const owners = new Set<string>();
+  const withClasses = new Set<string>();
   for (const { path, input } of merged.entries) {
     if (kindOf(path) !== 'class') continue;
+    withClasses.add(input.owner);
     const place = `${input.owner}\0${folderIn(path)}`;
     packages.add(place);
     if (!traced.classes.has(classNameOf(path))) continue;
@@ -176,6 +199,8 @@ function keeper(request: JvmAssembleRequest, merged: Merged, traced: TracedClass
     if (kind === 'class') return traced.classes.has(classNameOf(path));
     if (kind === 'service') return isServiceUsed(path, traced);
     if (input.owner === '' || traced.whole.has(input.owner) || traced.resources.has(path)) return true;
+    // A JAR without any class is libraries or data for another: it was asked for.
+    if (!withClasses.has(input.owner)) return true;
     return owners.has(input.owner) && isBesideKept(path, input.owner);
   };
 }

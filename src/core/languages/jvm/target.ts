@@ -3,6 +3,8 @@ import { lstatSync } from 'node:fs';
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { inflateRawSync } from 'node:zlib';
+import { EmballageError } from '../../base/errors';
+import { printable } from '../../base/text';
 import { comparePaths, folderOf, foldersAbove, joinPath } from '../../base/paths';
 import { severalAtOnce } from '../../base/several';
 import { contentDigest } from '../../disk/digest';
@@ -61,11 +63,13 @@ export async function assemble(request: AssemblyRequest<'jvm'>, whole: FileSet):
     const assembled = await assembleJvm({
       inputs,
       roots,
+      made: madeByProcessors(request, inputs, own),
       trim: spec.trim,
       arch: request.arch,
       append,
       keptBy: (path) => selection.keptBy(path),
     });
+    refuseBound(request, assembled);
     const deep = isDeep ? deepTrimmed(request, assembled) : undefined;
     return {
       fileSet: { entries: entriesOf(request, { assembled, deep }, inputs, own), leftOut: own.leftOut },
@@ -279,6 +283,31 @@ function originOf(
   if (input.owner !== '') return { from: 'package', name: input.owner, version: input.version, at: entry.from };
   const file = own.files.get(entry.from) ?? sourceOf(path);
   return file?.origin ?? { from: 'generated', by: own.toolchains[0] ?? 'a JAR of the source' };
+}
+
+/** Classes that no source file became. Names with slashes. */
+function madeByProcessors({ spec }: AssemblyRequest<'jvm'>, inputs: readonly PreparedInput[], own: OwnCode): string[] {
+  const [compiled] = inputs;
+  if (spec.own.processors.length === 0 || own.sources.size === 0 || compiled?.owner !== '') return [];
+  const sourceOf = sourceFinder(inputs, own);
+  return compiled.facts().flatMap(({ name }) => (sourceOf(`${name}.class`) === undefined ? [name] : []));
+}
+
+/** Native code is linked to a class by its name, and stays behind when the class moves: that fails late, or in silence. */
+function refuseBound({ spec }: AssemblyRequest<'jvm'>, { entries }: JvmAssembled): void {
+  const packed = new Map(entries.map(({ path, input }) => [path, input]));
+  for (const { jar, owner, version } of new Set(packed.values()))
+    for (const { path, name, method } of jar.bound ?? []) {
+      if (packed.get(path)?.jar !== jar) continue;
+      const folder = name.slice(0, name.lastIndexOf('.'));
+      throw new EmballageError('PACKAGE_INVALID', {
+        doing: `moving packages of ${spec.name}`,
+        where: owner === '' ? 'its own code' : `${owner} ${version}`,
+        expected: 'classes without native code where a package moves',
+        found: `\`${printable(`${name}.${method}`)}\`, which its library finds by the name that the class has`,
+        mend: `let that package stay: \`relocate: { except: ["${printable(folder)}.*"] }\``,
+      });
+    }
 }
 
 /** Source files by the classes that they became. */

@@ -60,8 +60,12 @@ async function look({ subject, facts, runtime, machine }: ViewRequest<'jvm'>): P
 
 const MEND = 'drop one of them, move one with `relocate`, or name the file under `merge: { append: […] }`';
 
+/** What is written for people and for tools, and collides all the time: texts, versions of libraries, settings of compilers. */
+const FOR_PEOPLE =
+  /\.(?:txt|md|html?|rst|adoc|pdf|css|png|gif|svg)$|(?:^|\/)(?:README|CHANGES|CHANGELOG|DEPENDENCIES|AUTHORS|THANKS|CREDITS)[^/]*$|^META-INF\/(?:maven|native-image|proguard|com\.android\.tools|eclipse|rewrite|licen[cs]es?)\/|versions?\.properties$|(?:^|\/)(?:git|build(?:-?info)?)\.properties$|\.(?:pro|inf|bnd|java|kotlin_module|kotlin_builtins)$|^(?:about\.\w+|plugin\.(?:properties|xml)|rootdoc\.txt|\.api_description|schema\/.*\.exsd)$/i;
+
 /** In a JAR notes about libraries collide all the time; what code loads does not. */
-const overlap: NonNullable<LanguageView['overlap']> = ({ path }) => {
-  const level = path.endsWith('.class') ? 'stop' : path.startsWith('META-INF/') ? 'note' : 'warn';
-  return { level, mend: MEND };
-};
+const overlap: NonNullable<LanguageView['overlap']> = ({ path }) => ({
+  level: FOR_PEOPLE.test(path) ? 'note' : 'stop',
+  mend: MEND,
+});

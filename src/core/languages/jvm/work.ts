@@ -1,6 +1,7 @@
 /** The work of JVM functions. What is large is loaded when it is called. */
 import type { Work } from '../language';
 import { dependsOn, readJvmNeeds } from './needs';
+import { depsOldName } from './rules/deps-old-name';
 import { depsVersionClash } from './rules/deps-version-clash';
 import { runtimeJavaVersion } from './rules/runtime-java-version';
 import { running } from './run/running';
@@ -13,6 +14,6 @@ export const jvmWork: Work<'jvm'> = {
   isMadeByProcessor: false,
   assemble: async (request, own) => (await import('./target')).assemble(request, own),
   view: async (request) => (await import('./view')).jvmView(request),
-  rules: [runtimeJavaVersion, depsVersionClash],
+  rules: [runtimeJavaVersion, depsVersionClash, depsOldName],
   run: running,
 };

@@ -124,9 +124,9 @@ class MavenProjects {
         classPath.push(path);
       }
       const [code, resources] = [join(folder, 'src/main/java'), join(folder, 'src/main/resources')];
-      const sources = filesBelow(code).map(({ source }) => source);
+      const sources = existsSync(code) ? filesBelow(code).map(({ source }) => source) : [];
       const release = { release: RELEASE, processors: [], shown: (path: string) => path };
-      await compileJava({ java, sources, classPath, target, scratch, ...release });
+      if (sources.length > 0) await compileJava({ java, sources, classPath, target, scratch, ...release });
       const jar = join(scratch, 'made.jar');
       writeStoredZip(jar, [...filesBelow(target), ...(existsSync(resources) ? filesBelow(resources) : [])]);
       return readFileSync(jar);

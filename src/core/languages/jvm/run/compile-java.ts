@@ -1,5 +1,5 @@
 /** Runs the Java compiler with fixed flags in a clean environment. */
-import { writeFileSync } from 'node:fs';
+import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { runProgram } from '../../../toolchains/run-program';
 import { EmballageError, type Problem } from '../../../base/errors';
@@ -42,6 +42,8 @@ export function compilerFlags(release: number, processors: readonly string[]): s
 export async function compileJava(request: CompileRequest): Promise<void> {
   const { java, sources, classPath, target, scratch, release, processors } = request;
   const args = join(scratch, 'javac.args');
+  const written = join(scratch, 'written');
+  mkdirSync(written, { recursive: true });
   const quoted = (text: string): string => `"${text.replace(/[\\"]/g, '\\$&')}"`;
   writeFileSync(
     args,
@@ -50,6 +52,9 @@ export async function compileJava(request: CompileRequest): Promise<void> {
       ...(classPath.length > 0 ? ['-classpath', quoted(classPath.join(':'))] : ['-classpath', quoted(scratch)]),
       '-d',
       quoted(target),
+      // What processors write is compiled, and is no part of the artifact itself.
+      '-s',
+      quoted(written),
       ...sources.map(quoted),
     ].join('\n'),
   );

@@ -47,9 +47,10 @@ describe('many JARs', () => {
       { append: ['conf/*.list'] },
     );
     expect(paths(merged)).toEqual(['META-INF/licenses/one-1/LICENSE', 'META-INF/licenses/two-1/NOTICE.txt']);
+    const owners = ['g:one', 'g:two'];
     expect(merged.joined).toEqual([
-      { path: 'META-INF/services/s.S', content: Buffer.from('a.A\nb.B\n'), by: 'merging g:one 1, g:two 1' },
-      { path: 'conf/x.list', content: Buffer.from('one\ntwo\n'), by: 'merging g:one 1, g:two 1' },
+      { path: 'META-INF/services/s.S', content: Buffer.from('a.A\nb.B\n'), owners, by: 'merging g:one 1, g:two 1' },
+      { path: 'conf/x.list', content: Buffer.from('one\ntwo\n'), owners, by: 'merging g:one 1, g:two 1' },
     ]);
     expect(merged.overlaps).toEqual([]);
   });
@@ -79,13 +80,19 @@ describe('tracing classes', () => {
   });
   const trace = (
     classes: readonly [ClassFacts, string][],
-    more: { services?: [string, string[]][]; resources?: [string, string][]; names?: Record<string, string[]> } = {},
+    more: {
+      services?: [string, string[]][];
+      resources?: [string, string][];
+      descriptors?: string[];
+      names?: Record<string, string[]>;
+    } = {},
   ) =>
     traceClasses({
       classes: new Map(classes.map(([one, owner]) => [one.name, { facts: one, owner }])),
       roots: [{ name: 'a/Main', reason: { why: 'entry' } }],
       services: new Map(more.services ?? []),
       resources: new Map(more.resources ?? []),
+      descriptors: new Set(more.descriptors ?? []),
       namesIn: (path) => more.names?.[path] ?? [],
       pathOf: (name) => `${name}.class`,
     });
@@ -109,6 +116,23 @@ describe('tracing classes', () => {
     );
     expect([...found.classes.keys()].sort()).toEqual(['a/Main', 'b/Named', 'b/Used', 'd/Driver']);
     expect([...found.services]).toEqual(['java/sql/Driver']);
+  });
+
+  it('follows what descriptors name, and files that code asks for, but no others', async () => {
+    const found = await trace(
+      [
+        [facts('a/Main', { texts: ['plugins.xml'] }), ''],
+        [facts('c/Named'), 'g:c'],
+        [facts('c/Wired'), 'g:c'],
+        [facts('c/Unused'), 'g:c'],
+      ],
+      {
+        resources: ['plugins.xml', 'beans.xml', 'notes.txt'].map((path): [string, string] => [path, '']),
+        descriptors: ['beans.xml'],
+        names: { 'plugins.xml': ['c.Named'], 'beans.xml': ['c.Wired'], 'notes.txt': ['c.Unused'] },
+      },
+    );
+    expect([...found.classes.keys()].sort()).toEqual(['a/Main', 'c/Named', 'c/Wired']);
   });
 
   it('keeps a JAR whole that looks classes up by names that cannot be seen, and reads its files for names', async () => {

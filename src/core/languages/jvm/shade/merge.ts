@@ -6,6 +6,7 @@
 import picomatch from 'picomatch';
 import { comparePaths } from '../../../base/paths';
 import type { Overlap, Trimmed } from '../../../fileset/model';
+import { isElf, MACHINES } from '../../../formats/elf';
 import { isSafeToDrop, kindOf, nativePlatform } from './jar-entries';
 import type { PreparedEntry, PreparedJar } from './prepare';
 import { registryOf } from './registries';
@@ -38,6 +39,8 @@ export interface MergedEntry {
 export interface JoinedEntry {
   readonly path: string;
   readonly content: Buffer;
+  /** JARs that it was put together from. */
+  readonly owners: readonly string[];
   /** What it was put together from, for people. */
   readonly by: string;
 }
@@ -87,7 +90,7 @@ class Merger {
   #take(input: MergeInput, entry: PreparedEntry): void {
     const { path } = entry;
     const part = { path, input, entry };
-    const by = this.#request.keptBy(path) === undefined ? this.#dropsFor(path, input) : undefined;
+    const by = this.#request.keptBy(path) === undefined ? this.#dropsFor(entry, input) : undefined;
     if (by !== undefined) this.#trimmed.push({ path, size: entry.size, package: input.owner, by });
     else if (kindOf(path) === 'service') this.#services.set(path, [...(this.#services.get(path) ?? []), part]);
     else if (this.#appends(path)) this.#appended.set(path, [...(this.#appended.get(path) ?? []), part]);
@@ -97,13 +100,17 @@ class Merger {
   }
 
   /** What never changes what the code does. */
-  #dropsFor(path: string, { owner }: MergeInput): string | undefined {
+  #dropsFor(entry: PreparedEntry, { owner, read }: MergeInput): string | undefined {
+    const { path } = entry;
     const { trim, arch } = this.#request;
     if (trim === 'off' || owner === '') return undefined;
     if (isSafeToDrop(path)) return 'build-files';
     const native = nativePlatform(path);
     if (native === undefined) return undefined;
-    const isOther = !['', 'linux'].includes(native.system) || !['', arch].includes(native.cpu);
+    const isLinux = ['', 'linux'].includes(native.system);
+    // Where the folder does not say which processor it is for, the file does.
+    const cpu = isLinux && native.cpu === '' ? machineIn(read(entry)) : native.cpu;
+    const isOther = !isLinux || !['', arch].includes(cpu);
     return isOther ? 'other-platform' : undefined;
   }
 
@@ -137,11 +144,24 @@ class Merger {
     }
     const content = join(parts.map(({ input, entry }) => input.read(entry)));
     if (content !== undefined)
-      return [{ path, content, by: `merging ${parts.map(({ input }) => nameOf(input)).join(', ')}` }];
+      return [
+        {
+          path,
+          content,
+          owners: parts.map(({ input }) => input.owner),
+          by: `merging ${parts.map(({ input }) => nameOf(input)).join(', ')}`,
+        },
+      ];
     // Where they contradict each other, the first stays and it is told.
     for (const part of parts) this.#plain(part);
     return [];
   }
+}
+
+/** The processor that a shared library is for, by its header; '' for what is none. */
+function machineIn(bytes: Buffer): string {
+  // ELF-64 Object File Format, figure 2: the machine is at offset 18.
+  return isElf(bytes) && bytes.length > 20 ? (MACHINES[bytes.readUInt16LE(18)] ?? 'other') : '';
 }
 
 function asTexts(join: (texts: readonly string[]) => string): (contents: readonly Buffer[]) => Buffer {

@@ -9,7 +9,7 @@ import { EmballageError, messageOf } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { contentDigest } from '../../../disk/digest';
 import { guarded, temporaryBeside, writeWhole } from '../../../disk/write';
-import { ClassFormatError, isClassFile, readClass, writeClass } from '../../../formats/classfile';
+import { ACC, ClassFormatError, isClassFile, readClass, writeClass, type ClassFile } from '../../../formats/classfile';
 import { deflateWhole } from '../../../formats/deflate';
 import { sourceOfBytes } from '../../../formats/byte-source';
 import {
@@ -67,10 +67,20 @@ export interface PreparedJar {
   readonly entries: readonly PreparedEntry[];
   /** Its manifest says that it has classes for several Java versions. */
   readonly isMultiRelease: boolean;
+  /** Classes that move although their native code finds them by their names: paths in the artifact. */
+  readonly bound?: readonly BoundClass[];
+}
+
+/** A class with methods in native code, which is linked by the name of the class (Java Native Interface, "Resolving Native Method Names"). */
+export interface BoundClass {
+  readonly path: string;
+  /** The name that it had, with dots. */
+  readonly name: string;
+  readonly method: string;
 }
 
 /** Changed when the same JAR comes to be prepared differently. */
-export const PREPARE_VERSION = '3';
+export const PREPARE_VERSION = '4';
 const MAX_ENTRY_BYTES = 512 * 1024 * 1024;
 const MAX_JAR_ENTRIES = 400_000;
 const MAX_JAR_BYTES = 4 * 1024 ** 3;
@@ -106,6 +116,7 @@ class Preparer {
   readonly #relocation: Relocation | undefined;
   readonly #entries: PreparedEntry[] = [];
   readonly #facts: ClassFacts[] = [];
+  readonly #bound: BoundClass[] = [];
 
   constructor(job: PrepareJob, out: BlobWriter) {
     this.#job = job;
@@ -122,7 +133,8 @@ class Preparer {
     if (fault !== undefined) throw new ZipFaultError(fault, `reading ${printable(shown)}`);
     const isMultiRelease = saysMultiRelease(source, archive.entries);
     for (const entry of this.#chosen(archive.entries, isMultiRelease)) this.#take(source, entry, bytes, isMultiRelease);
-    return { jar: { entries: this.#entries, isMultiRelease }, facts: this.#facts };
+    const bound = this.#bound.length === 0 ? {} : { bound: this.#bound };
+    return { jar: { entries: this.#entries, isMultiRelease, ...bound }, facts: this.#facts };
   }
 
   /** Entries that go on, each path once; for a Java version those that are for it. */
@@ -174,6 +186,7 @@ class Preparer {
       const moved = this.#relocation === undefined ? content : relocateClass(content, this.#relocation);
       const { debug, withFacts } = this.#job;
       const file = readClass(moved);
+      if (moved !== content) this.#noteBound(file, path);
       if (withFacts) this.#facts.push(classFacts(file));
       const stripped = stripDebug(file, debug);
       return stripped === file ? moved : writeClass(stripped);
@@ -191,6 +204,13 @@ class Preparer {
         error,
       );
     }
+  }
+
+  #noteBound({ name, methods }: ClassFile, path: string): void {
+    const before = withoutRelease(path).path.slice(0, -'.class'.length);
+    const native = methods.find(({ access }) => (access & ACC.native) !== 0);
+    if (native === undefined || name === before) return;
+    this.#bound.push({ path: `${name}.class`, name: before.replaceAll('/', '.'), method: native.name });
   }
 
   /** Names of classes, packages and resources that have moved, wherever they stand in a text as whole words. */

@@ -14,6 +14,8 @@ export interface TraceClassesRequest {
   readonly services: ReadonlyMap<string, readonly string[]>;
   /** Resources by path, with their JAR. */
   readonly resources: ReadonlyMap<string, string>;
+  /** Resources that frameworks read for names of classes, whatever code there is: registries, and descriptors of the function. */
+  readonly descriptors: ReadonlySet<string>;
   /** Texts in a resource that may be names of classes: settings, lists of plug-ins, generated tables. */
   readonly namesIn: (path: string) => readonly string[];
   /** The path in the artifact of what a class is packed as, for reasons. */
@@ -67,7 +69,7 @@ class ClassTracer {
         if (this.#reached.size % 64 === 0) await breathe();
       }
       this.#useServices();
-      if (this.#unseen.length > 0) this.#readResources();
+      this.#readResources();
     } while (this.#open.length > 0);
     return {
       classes: this.#reached,
@@ -134,10 +136,15 @@ class ClassTracer {
     }
   }
 
-  /** Code that looks classes up by names that cannot be seen often reads these from files beside it. */
+  /**
+   * Descriptors name classes, and so does a resource that code asks for by its name. Code that looks classes up by names that
+   * cannot be seen often reads these from other files beside it.
+   */
   #readResources(): void {
     for (const [path, owner] of this.#request.resources) {
       if (this.#read.has(path) || !this.#owners.has(owner)) continue;
+      const isAsked = this.#request.descriptors.has(path) || this.#resources.has(path);
+      if (!isAsked && this.#unseen.length === 0) continue;
       this.#read.add(path);
       for (const text of this.#request.namesIn(path)) {
         const name = text.replaceAll('.', '/');
