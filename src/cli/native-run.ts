@@ -33,7 +33,7 @@ export async function nativeRun(
       mend: `install Debian’s \`qemu-user-static\`, or build for ${ownArch()} too (\`arch\` in the sheet)`,
     });
   const loader = await loaderOf(project, { spec, arch }, waybill);
-  if (loader !== undefined && emulator.sysroot === undefined)
+  if (loader !== undefined && emulator.sysroot === undefined && !emulator.isOfSystem)
     throw new EmballageError('TOOLCHAIN_MISSING', {
       doing,
       expected: `the C library of ${arch}, for \`${printable(loader)}\``,
@@ -41,8 +41,8 @@ export async function nativeRun(
       mend: `install Debian’s \`${SYSROOT_PACKAGES[arch]}\`, or link with \`build: { linkage: static }\``,
     });
   remarkEmulated(arch, session);
-  const args = emulator.sysroot === undefined ? [] : ['-L', emulator.sysroot];
-  return { emulator: { program: emulator.path, args } };
+  const { path, sysroot } = emulator;
+  return { emulator: { program: path, ...(loader !== undefined && sysroot !== undefined && { sysroot }) } };
 }
 
 /** @param session to remark on, where that is wanted */

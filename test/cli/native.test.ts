@@ -103,6 +103,29 @@ describe('functions in C', () => {
     },
   );
 
+  itWith(
+    'gcc',
+    CROSS,
+    EMULATOR,
+  )('may have assembly and threads, for both processors', () => {
+    const main = answering(
+      'int n = 0; pthread_t t; pthread_create(&t, 0, work, &n); pthread_join(t, 0); printf("%d\\n", n);',
+      '#include <pthread.h>\nint seven(int);\nstatic void *work(void *n) { *(int *)n = seven(*(int *)n); return 0; }\n',
+    );
+    const root = nativeProject(
+      {
+        'main.c': main,
+        'seven.S':
+          '.globl seven\n#ifdef __x86_64__\nseven: lea 7(%rdi), %eax\n ret\n#else\nseven: add w0, w0, #7\n ret\n#endif\n',
+        'more_aarch64.s': '.globl more\nmore: add w0, w0, #1\n ret\n',
+      },
+      { arch: ['x86_64', 'arm64'], build: { flags: ['-pthread'] }, timeout: '10 s' },
+    );
+    build(root);
+    for (const arch of ['x86_64', 'arm64']) expect(tryIt(root, ['--arch', arch]).calls[0]?.answer.json).toBe('7');
+    expect(run(root, ['check']).stdout).not.toContain('native/executable-stack');
+  });
+
   itWith('gcc')('are stripped as the sheet asks', () => {
     const source = { 'main.c': answering('puts("1");') };
     const sizes = ['all', 'debug', 'none'].map((strip) => {

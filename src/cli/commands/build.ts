@@ -54,7 +54,10 @@ export const command: CommandModule = {
 
 function showProgress(session: Session, event: BuildEvent): void {
   if (event.kind === 'waiting') session.remark('waiting for another build in this project to finish');
-  else if (event.kind === 'compiling') session.progress.show(`compiling ${event.name} for ${event.arch}`);
+  else if (event.kind === 'compiling')
+    session.progress.show(
+      `compiling ${event.name} for ${event.arch}${event.what === undefined ? '' : `: ${event.what}`}`,
+    );
   else if (event.kind === 'fetching')
     session.progress.show(`${event.doing}: ${formatSize(event.doneBytes)} of ${formatSize(event.totalBytes)}`);
   else

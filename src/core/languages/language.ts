@@ -114,6 +114,8 @@ export interface AssemblyRequest<Id extends LanguageId = LanguageId> {
   readonly knownDigests: ReadonlyMap<string, string>;
   /** Threads that may work. */
   readonly jobs: number;
+  /** Told what a compiler works on, where it says so. */
+  readonly onCompiling: (what: string) => void;
   /** The time that is told to compilers, seconds since 1970. */
   readonly epochSeconds: number;
 }

@@ -9,11 +9,18 @@ export interface Emulator {
   readonly path: string;
   /** Folder in which the C library of that processor lies, laid out as a system; undefined where none is here. */
   readonly sysroot?: string;
+  /** Whether this system has the C library of that processor in its own folders, as one of its architectures. */
+  readonly isOfSystem: boolean;
 }
 
 const NAMES: Readonly<Record<Arch, RegExp>> = {
   x86_64: /^qemu-x86_64(?:-static)?$/,
   arm64: /^qemu-aarch64(?:-static)?$/,
+};
+/** The loaders, by the names that the psABI of each processor gives them. */
+const LOADERS: Readonly<Record<Arch, string>> = {
+  x86_64: '/lib64/ld-linux-x86-64.so.2',
+  arm64: '/lib/ld-linux-aarch64.so.1',
 };
 /** Where Debian's cross packages put the C library. */
 const SYSROOTS: Readonly<Record<Arch, string>> = {
@@ -33,7 +40,7 @@ export function missingEmulators(
   return ARCHITECTURES.filter((arch) => arch !== own).flatMap((arch) => {
     const emulator = emulators.find((one) => one.arch === arch);
     if (emulator === undefined) return [{ what: `running ${arch}`, mend: 'install Debian’s `qemu-user-static`' }];
-    return emulator.sysroot === undefined
+    return emulator.sysroot === undefined && !emulator.isOfSystem
       ? [{ what: `the C library of ${arch}`, mend: `install Debian’s \`${SYSROOT_PACKAGES[arch]}\`` }]
       : [];
   });
@@ -44,6 +51,7 @@ export function findEmulators(searchPath: string): Emulator[] {
   return ARCHITECTURES.flatMap((arch) => {
     const [path] = programsNamed(NAMES[arch], searchPath);
     const sysroot = SYSROOTS[arch];
-    return path === undefined ? [] : [{ arch, path, ...(existsSync(`${sysroot}/lib`) && { sysroot }) }];
+    const isOfSystem = existsSync(LOADERS[arch]);
+    return path === undefined ? [] : [{ arch, path, isOfSystem, ...(existsSync(`${sysroot}/lib`) && { sysroot }) }];
   });
 }

@@ -12,6 +12,8 @@ export interface CompilerRun {
   readonly env: Readonly<Record<string, string>>;
   /** As it stands after "while": `compiling tide-solver for arm64`. */
   readonly doing: string;
+  /** Told what is being compiled, where the compiler says so. */
+  readonly onCompiling?: (what: string) => void;
   /** What is taken out of messages: paths that mean nothing to people. */
   readonly shown: (line: string) => string;
 }
@@ -20,7 +22,10 @@ const PATIENCE_MS = 30 * 60_000;
 const MAX_OUTPUT_BYTES = 64 * 1024 * 1024;
 const MAX_LINES = 40;
 /** What package managers say while all is well. */
-const PROGRESS = /^\s+(?:Compiling|Checking|Finished|Fresh|Updating|Locking|Unpacking) |^go: downloading /;
+const PROGRESS =
+  /^\s+(?:Compiling|Checking|Finished|Fresh|Updating|Locking|Unpacking) |^go: downloading |^[\w.~-]+(?:\/[\w.~-]+)*$/;
+/** What is being compiled: a package with its version, or its path. */
+const COMPILING = /^\s+Compiling (\S+ v\S+)|^((?:[\w.~-]+\/)*[\w.~-]+)$/;
 
 /** What every compiler finds in its environment, and nothing else. */
 export function cleanEnvironment(home: string, epochSeconds: number): Record<string, string> {
@@ -39,10 +44,15 @@ export function cleanEnvironment(home: string, epochSeconds: number): Record<str
  * @throws EmballageError COMPILER_FAILED with its own message, TOOLCHAIN_MISSING where it cannot be started
  */
 export async function runCompiler(run: CompilerRun): Promise<string> {
-  const { program, args, cwd, env, doing } = run;
+  const { program, args, cwd, env, doing, onCompiling } = run;
+  const onLine = (line: string): void => {
+    const [, named, path] = COMPILING.exec(line) ?? [];
+    const what = named ?? path;
+    if (what !== undefined) onCompiling?.(printable(what));
+  };
   let end: ProgramEnd;
   try {
-    end = await runProgram({ program, args, cwd, env, patienceMs: PATIENCE_MS, maxBytes: MAX_OUTPUT_BYTES });
+    end = await runProgram({ program, args, cwd, env, patienceMs: PATIENCE_MS, maxBytes: MAX_OUTPUT_BYTES, onLine });
   } catch (error) {
     const found = systemCode(error) ?? messageOf(error);
     const facts = { doing, where: program, expected: 'a compiler that starts', found, mend: 'install it again' };

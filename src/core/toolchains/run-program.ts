@@ -14,6 +14,8 @@ export interface ProgramRun {
   /** What it reads from standard input. */
   readonly input?: string;
   readonly patienceMs?: number;
+  /** Given each line of standard error as it is written. */
+  readonly onLine?: (line: string) => void;
   /** Most of what it may write; it is ended when it writes more. */
   readonly maxBytes: number;
 }
@@ -51,9 +53,19 @@ export function endsWithUs(child: ChildProcess): void {
   child.once('exit', () => running.delete(child));
 }
 
+/** Cuts what comes in pieces into lines. */
+function linesFor(onLine: (line: string) => void): (piece: Buffer) => void {
+  let rest = '';
+  return (piece) => {
+    const lines = (rest + piece.toString('utf8')).split('\n');
+    rest = lines.pop() ?? '';
+    lines.forEach(onLine);
+  };
+}
+
 /** @throws Error of the system, with its code, where the program cannot be started */
 export function runProgram(run: ProgramRun): Promise<ProgramEnd> {
-  const { program, args, cwd, env, input, patienceMs, maxBytes } = run;
+  const { program, args, cwd, env, input, patienceMs, maxBytes, onLine } = run;
   return new Promise((resolve, reject) => {
     const child = spawn(program, [...args], {
       detached: true,
@@ -76,6 +88,7 @@ export function runProgram(run: ProgramRun): Promise<ProgramEnd> {
         if (bytes > maxBytes) end('too-much');
         else written[name].push(piece);
       });
+    if (onLine !== undefined) child.stderr?.on('data', linesFor(onLine));
     child.once('error', (error) => {
       clearTimeout(timer);
       reject(error);

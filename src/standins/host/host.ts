@@ -1,5 +1,16 @@
 /** The stand-in host: unpacks an artifact into a fresh read-only folder and calls the function in it with events. */
-import { chmodSync, chownSync, copyFileSync, mkdirSync, mkdtempSync, rmSync, statSync } from 'node:fs';
+import {
+  chmodSync,
+  chownSync,
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  rmSync,
+  statSync,
+  symlinkSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { basename, dirname, join } from 'node:path';
 import { withFileSource } from '../../core/disk/file-source';
@@ -22,8 +33,8 @@ export interface HostPlan {
   /** How functions of its language are started, and the program that runs it; none where it is an executable itself. */
   readonly run: HostRun;
   readonly program?: string;
-  /** What runs an executable for another processor, with its arguments. */
-  readonly emulator?: { readonly program: string; readonly args: readonly string[] };
+  /** What runs an executable for another processor, and the folder with the C library for it, where that is not the system’s own. */
+  readonly emulator?: { readonly program: string; readonly sysroot?: string };
   /** For an image: what runs it; its own configuration says the rest. */
   readonly image?: ImagePlan;
   readonly env: Readonly<Record<string, string>>;
@@ -144,7 +155,7 @@ function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean):
     chownSync(scratch, NOBODY, NOBODY);
   }
   return {
-    ...(plan.program === undefined ? executable(plan, root) : withRunner(plan, plan.program, base, root)),
+    ...(plan.program === undefined ? executable(plan, base, root) : withRunner(plan, plan.program, base, root)),
     cwd: scratch,
     env: plan.env,
     ...(asNobody && { user: NOBODY }),
@@ -160,11 +171,33 @@ function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean):
 
 type Started = Pick<ProcessPlan, 'speaks' | 'program' | 'args'>;
 
-function executable({ emulator, file }: HostPlan, root: string): Started {
+function executable({ emulator, file }: HostPlan, base: string, root: string): Started {
   const path = join(root, file);
   if (emulator === undefined) return { speaks: 'lines', program: path, args: [] };
-  return { speaks: 'lines', program: emulator.program, args: [...emulator.args, path] };
+  const { program, sysroot } = emulator;
+  const args = sysroot === undefined ? [path] : ['-L', linkedSystem(base, sysroot), path];
+  return { speaks: 'lines', program, args };
 }
+
+/**
+ * A system for an emulator, of links to one C library. The loader looks in folders that are named for its processor first,
+ * and would find there what this machine may have of another version: a C library and a loader that do not fit each other.
+ */
+function linkedSystem(base: string, sysroot: string): string {
+  const system = join(base, 'system');
+  mkdirSync(join(system, 'lib'), { recursive: true });
+  for (const name of readdirSync(join(sysroot, 'lib')))
+    symlinkSync(join(sysroot, 'lib', name), join(system, 'lib', name));
+  for (const folder of NAMED_FOLDERS)
+    if (!existsSync(join(system, 'lib', folder))) symlinkSync('.', join(system, 'lib', folder));
+  mkdirSync(join(system, 'usr'));
+  symlinkSync('../lib', join(system, 'usr/lib'));
+  symlinkSync('lib', join(system, 'lib64'));
+  return system;
+}
+
+/** Names that distributions give folders of processors. */
+const NAMED_FOLDERS = ['aarch64-linux-gnu', 'x86_64-linux-gnu'];
 
 function withRunner({ run, memoryBytes }: HostPlan, program: string, base: string, root: string): Started {
   if (run.runner === undefined) throw new Error('a runtime without a runner');

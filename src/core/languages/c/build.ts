@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import picomatch from 'picomatch';
 import { EmballageError } from '../../base/errors';
 import { listed } from '../../base/text';
+import { ARCHITECTURES, type Arch } from '../../sheet';
 import { readDepFile } from '../compiled/dep-file';
 import type { CompileRequest as AnyCompileRequest, Compiled, Plan } from '../compiled/compiled-language';
 import { cleanEnvironment, runCompiler } from '../../toolchains/run-compiler';
@@ -34,8 +35,8 @@ export async function planC(request: CompileRequest): Promise<Plan> {
   };
 }
 
-function sourcesOf({ spec, files }: CompileRequest): string[] {
-  const all = files.map(({ path }) => path).filter((path) => isSource(path));
+function sourcesOf({ spec, files, arch }: CompileRequest): string[] {
+  const all = files.map(({ path }) => path).filter((path) => isSource(path) && !isForOther(path, arch));
   const patterns = spec.own.sources;
   const chosen = patterns.length === 0 ? all : all.filter((path) => picomatch.isMatch(path, [...patterns]));
   const sources = [...new Set([...chosen, spec.entry.file])].sort();
@@ -79,9 +80,11 @@ async function compileC(
         `-ffile-prefix-map=${project.root}=.`,
         ...(compiler.compiler === 'gcc' ? [`-frandom-seed=${next.source}`] : []),
         ...['-I', '.', ...include],
+        ...(isAssembly(next.source) ? ['-Wa,--noexecstack'] : []),
         ...spec.own.flags,
         ...['-MD', '-MF', `${next.object}.d`, '-c', next.source, '-o', next.object],
       ];
+      request.onCompiling(next.source);
       await runCompiler({ program, args, cwd: folder, env, doing, shown });
     }
   };
@@ -93,12 +96,27 @@ async function compileC(
   const names = objects.map((path) => path.slice(scratch.length + 1));
   const args = [...compiler.args, ...names, '-o', output, ...link];
   await runCompiler({ program, args, cwd: scratch, env, doing, shown });
-  const read = objects.flatMap((object) => readDepFile(readFileSync(`${object}.d`, 'utf8')));
+  // What the preprocessor does not see has no list: it is the file itself.
+  const read = objects.flatMap((object, i) =>
+    existsSync(`${object}.d`) ? readDepFile(readFileSync(`${object}.d`, 'utf8')) : [sources[i] ?? ''],
+  );
   return { executable: output, read: read.map((path) => (path.startsWith('/') ? path : join(folder, path))) };
 }
 
 function isSource(path: string): boolean {
-  return /\.(?:c|cc|cpp|cxx|C)$/.test(path);
+  return /\.(?:c|cc|cpp|cxx|C)$/.test(path) || isAssembly(path);
+}
+
+function isAssembly(path: string): boolean {
+  return /\.[sS]$/.test(path);
+}
+
+const PROCESSORS: Readonly<Record<Arch, RegExp>> = { x86_64: /x86[_-]?64|amd64|x64/i, arm64: /arm64|aarch64/i };
+
+/** Assembly is for one processor, and its name or folder says which. */
+function isForOther(path: string, arch: Arch): boolean {
+  if (!isAssembly(path) || PROCESSORS[arch].test(path)) return false;
+  return ARCHITECTURES.some((one) => one !== arch && PROCESSORS[one].test(path));
 }
 
 function isCxx(path: string): boolean {

@@ -7,6 +7,7 @@ import { withFileSource, type FileSource } from '../../disk/file-source';
 import { FileSink, guarded, writeWhole } from '../../disk/write';
 import { type Piece, planStrip, type Strip } from '../../formats/elf';
 import { PROGRAM_MODE, type SettingRead } from '../../fileset/model';
+import { STATE_FOLDER } from '../../fileset/selection';
 import { inputsText } from '../../project/inputs';
 import type { Compiled, CompiledLanguage, CompileRequest, Executable, Plan } from './compiled-language';
 import { filesReadInputs, noteExtraFiles } from './files-read';
@@ -73,7 +74,7 @@ async function keep<Id extends CompiledId>(
   language: CompiledLanguage<Id>,
   request: CompileRequest<Id>,
   key: string,
-  { executable, read }: Compiled,
+  { executable, read, aside = [] }: Compiled,
 ): Promise<Kept & { source: string }> {
   const source = pathOf(request, key);
   const { project, spec } = request;
@@ -81,7 +82,7 @@ async function keep<Id extends CompiledId>(
   const note: Kept = {
     ...(await writeStripped(executable, source, spec.own.strip)),
     read: read.flatMap((path) => (isInside(folder, path) ? [path.slice(folder.length + 1)] : [])).sort(),
-    settings: readSettings(language, request, read),
+    settings: readSettings(language, request, without(read, aside)),
   };
   writeWhole(`${source}.json`, JSON.stringify(note), source);
   return { ...note, source };
@@ -127,6 +128,11 @@ function appendPiece(sink: FileSink, source: FileSource, piece: Piece): void {
   }
 }
 
+function without(paths: readonly string[], others: readonly string[]): string[] {
+  const left = new Set(others);
+  return paths.filter((path) => !left.has(path));
+}
+
 const MAX_SOURCE_BYTES = 4 * 1024 * 1024;
 
 /** What the function’s own source says of settings. */
@@ -137,6 +143,8 @@ function readSettings<Id extends CompiledId>(
 ): SettingRead[] {
   const own = [...new Set(read)]
     .filter((path) => isInside(project.root, path) && !/[/\\]vendor[/\\]/.test(path))
+    // What was fetched for it is somebody else's.
+    .filter((path) => !isInside(join(project.root, STATE_FOLDER), path))
     .sort();
   return own.flatMap((path) => {
     const file = path.slice(project.root.length + 1);

@@ -47,6 +47,8 @@ export interface CompileRequest<Id extends CompiledId = CompiledId> extends Want
   readonly epochSeconds: number;
   readonly jobs: number;
   readonly doing: string;
+  /** Told what the compiler works on. */
+  readonly onCompiling: (what: string) => void;
   /** What messages say in place of paths of this machine. */
   readonly shown: (line: string) => string;
 }
@@ -56,6 +58,8 @@ export interface Compiled {
   readonly executable: string;
   /** The files that it read. */
   readonly read: readonly string[];
+  /** Those of them of which nothing is in the program: scripts that run when it is built, tests, examples. */
+  readonly aside?: readonly string[];
 }
 
 export interface Executable {

@@ -69,12 +69,12 @@ function compileRequest<Id extends CompiledId>(
   whole: FileSet,
   digestOf: (file: PackedFile) => string,
 ): CompileRequest<Id> {
-  const { project, spec, arch, packages, machine, jobs, epochSeconds } = request;
+  const { project, spec, arch, packages, machine, jobs, epochSeconds, onCompiling } = request;
   const state = project.state.file(KEPT.work, spec.name);
   const scratch = join(state, `run-${arch}`);
   const store = packageStore(project);
   return {
-    ...{ project, spec, arch, packages, machine, jobs, epochSeconds, state, scratch },
+    ...{ project, spec, arch, packages, machine, jobs, epochSeconds, state, scratch, onCompiling },
     files: whole.entries.flatMap((entry) =>
       entry.kind === 'file' ? [{ path: entry.path, sha256: digestOf(entry) }] : [],
     ),

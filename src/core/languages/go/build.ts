@@ -55,10 +55,10 @@ async function compileGo(
   const folder = join(project.root, spec.source);
   const env = await environment(request, go, c);
   const run = (more: readonly string[]): Promise<string> =>
-    runCompiler({ program: go.path, args: more, cwd: folder, env, doing, shown });
+    runCompiler({ program: go.path, args: more, cwd: folder, env, doing, shown, onCompiling: request.onCompiling });
   const output = join(scratch, 'linked');
   const target = targetOf(request);
-  await run(['build', ...args, '-o', output, target]);
+  await run(['build', '-v', ...args, '-o', output, target]);
   const format =
     '{{if not .Standard}}{{$d := .Dir}}{{range .GoFiles}}{{$d}}/{{.}}\n{{end}}{{range .CgoFiles}}{{$d}}/{{.}}\n{{end}}{{range .CFiles}}{{$d}}/{{.}}\n{{end}}{{range .HFiles}}{{$d}}/{{.}}\n{{end}}{{range .SFiles}}{{$d}}/{{.}}\n{{end}}{{range .EmbedFiles}}{{$d}}/{{.}}\n{{end}}{{end}}';
   const tags = args.indexOf('-tags');

@@ -1,14 +1,13 @@
 /** Compiles a function in Rust: with Cargo where there is a `Cargo.toml`, the file by itself otherwise. */
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import { parse, stringify, type TomlTable } from 'smol-toml';
 import { EmballageError } from '../../base/errors';
+import { inTurn } from '../../base/in-turn';
 import { folderOf, joinPath } from '../../base/paths';
 import { listed } from '../../base/text';
-import { unpackTarball } from '../../disk/unpack-tarball';
 import { readDepFile } from '../compiled/dep-file';
 import { readCargoLock } from './cargo-lock';
-import { KEPT } from './kept';
+import { PROFILE, profileSettings, sharedFolder, writeSettings } from './cargo-settings';
 import { cargoSettings } from './needs';
 import { cleanEnvironment, runCompiler } from '../../toolchains/run-compiler';
 import type { CCompiler } from '../compiled/c-compilers';
@@ -20,9 +19,6 @@ import { chooseCCompiler } from '../compiled/choose-compiler';
 type CompileRequest = AnyCompileRequest<'rust'>;
 
 const EDITION = '2021';
-/** What makes a release the same everywhere and small, where the package says nothing else. */
-const PROFILE: Readonly<Record<string, string | number | boolean>> = { 'codegen-units': 1, lto: true, debug: false };
-
 interface Tools {
   readonly rust: RustToolchain & { readonly triple: string };
   readonly linker: CCompiler;
@@ -48,15 +44,17 @@ function targetFlags({ isStatic }: Tools, flags: readonly string[]): string[] {
 }
 
 /** Flags that hold paths of this machine. They are kept from Cargo, which would put them into names. */
-function localFlags({ project, scratch, state }: CompileRequest): string[] {
-  const unwinder = join(state, 'unwinder');
+function localFlags({ project, scratch }: CompileRequest): string[] {
+  const shared = sharedFolder(project);
+  const unwinder = join(shared, 'unwinder');
   mkdirSync(unwinder, { recursive: true });
   // The standard library asks for the compiler’s own shared library, which hosts need not have; this links it in.
   writeFileSync(join(unwinder, 'libgcc_s.so'), 'INPUT(-lgcc_eh -lgcc)\n');
   return [
     `--remap-path-prefix=${project.root}=.`,
     `--remap-path-prefix=${scratch}=.`,
-    `--remap-path-prefix=${join(scratch, 'crates')}=crates`,
+    `--remap-path-prefix=${shared}=.`,
+    `--remap-path-prefix=${join(shared, 'crates')}=crates`,
     '-C',
     `link-arg=-L${unwinder}`,
   ];
@@ -80,12 +78,21 @@ async function compileFile(request: CompileRequest, tools: Tools): Promise<Compi
   return { executable: output, read: read.map((path) => (path.startsWith('/') ? path : join(folder, path))) };
 }
 
-async function compileWithCargo(request: CompileRequest, tools: Tools, manifest: string): Promise<Compiled> {
-  const { spec, project, scratch, state, doing, shown } = request;
+function compileWithCargo(request: CompileRequest, tools: Tools, manifest: string): Promise<Compiled> {
+  const target = join(sharedFolder(request.project), 'target', request.arch);
+  // One after the other: what a run forgets, another may be making.
+  return inTurn(target, () => runCargo(request, tools, { manifest, target }));
+}
+
+async function runCargo(
+  request: CompileRequest,
+  tools: Tools,
+  { manifest, target }: { readonly manifest: string; readonly target: string },
+): Promise<Compiled> {
+  const { spec, project, scratch, doing, shown } = request;
   const lock = findUpwards(project, spec.source, 'Cargo.lock');
   if (tools.rust.cargo === undefined || lock === undefined) throw withoutCargo(request, lock === undefined, manifest);
   const home = join(scratch, 'cargo');
-  const target = join(state, 'target', request.arch);
   rmSync(home, { recursive: true, force: true });
   mkdirSync(home, { recursive: true });
   await writeSettings(request, home);
@@ -93,7 +100,15 @@ async function compileWithCargo(request: CompileRequest, tools: Tools, manifest:
   forgetOwn(target, readCargoLock(readFileSync(join(project.root, lock), 'utf8'), lock).own);
   const env = cargoEnvironment(request, tools, { home, target, wrapper });
   const run = (args: readonly string[]): Promise<string> =>
-    runCompiler({ program: tools.rust.cargo ?? '', args, cwd: home, env, doing, shown });
+    runCompiler({
+      program: tools.rust.cargo ?? '',
+      args,
+      cwd: home,
+      env,
+      doing,
+      shown,
+      onCompiling: request.onCompiling,
+    });
   const path = ['--manifest-path', join(project.root, manifest)];
   const { package: name, program, features, defaultFeatures } = spec.own;
   const said = await run([
@@ -110,8 +125,10 @@ async function compileWithCargo(request: CompileRequest, tools: Tools, manifest:
     ...['--filter-platform', tools.rust.triple],
   ]);
   const settings = [manifest, lock, ...cargoSettings(project, spec)].map((one) => join(project.root, one));
-  const read = [...readDepFile(readFileSync(`${executable}.d`, 'utf8')), ...settings, ...targetsOf(about)];
-  return { executable, read: read.filter((one) => !one.startsWith(target) && !one.startsWith(scratch)) };
+  const { mains, aside } = targetsOf(about);
+  const read = [...readDepFile(readFileSync(`${executable}.d`, 'utf8')), ...settings, ...mains];
+  const made = [target, scratch, sharedFolder(project)];
+  return { executable, aside, read: read.filter((one) => !made.some((folder) => one.startsWith(folder))) };
 }
 
 function cargoEnvironment(
@@ -121,8 +138,9 @@ function cargoEnvironment(
 ): Record<string, string> {
   const triple = rust.triple.replaceAll('-', '_');
   const flags = targetFlags({ rust, linker, isStatic }, request.spec.own.flags);
-  const prefix = [request.project.root, request.scratch]
-    .map((path) => shellQuoted(`-ffile-prefix-map=${path}=.`))
+  // The same for all functions, or what is compiled for one would be compiled again for the next.
+  const prefix = [request.project.root, sharedFolder(request.project)]
+    .map((path) => flagWord(`-ffile-prefix-map=${path}=.`))
     .join(' ');
   return {
     ...cleanEnvironment(request.scratch, request.epochSeconds),
@@ -166,78 +184,13 @@ function writeWrapper(request: CompileRequest): string {
   return path;
 }
 
+/** Older versions of what compiles C for crates take quotes for a part of the flag. */
+function flagWord(word: string): string {
+  return /^[\w@%+=:,./-]+$/.test(word) ? word : shellQuoted(word);
+}
+
 function shellQuoted(word: string): string {
   return `'${word.replaceAll("'", "'\\''")}'`;
-}
-
-/** Settings of the project without those of the machine, and the crates that were locked in place of any registry. */
-async function writeSettings(request: CompileRequest, home: string): Promise<void> {
-  const { project, spec, packages, fetched, scratch } = request;
-  let settings: TomlTable = {};
-  for (const path of cargoSettings(project, spec).reverse())
-    settings = { ...settings, ...ownSettings(project.root, path) };
-  if (packages.length > 0) {
-    const crates = join(scratch, 'crates');
-    rmSync(crates, { recursive: true, force: true });
-    mkdirSync(crates, { recursive: true });
-    for (const { name, version, file, sha256 } of packages) {
-      const path = await fetched(sha256, file);
-      const folder = project.state.file(KEPT.crates, sha256);
-      // Cargo wants to read there what the registry would have told it of the file.
-      const beside = { '.cargo-checksum.json': JSON.stringify({ files: {}, package: sha256 }) };
-      const unpacked = await unpackTarball({ path, file, folder, mustHave: 'Cargo.toml', beside });
-      symlinkSync(unpacked.folder, join(crates, `${name}-${version}`));
-    }
-    settings = {
-      ...settings,
-      source: { 'crates-io': { 'replace-with': 'locked' }, locked: { directory: crates }, ...otherSources(settings) },
-    };
-  }
-  writeFileSync(join(home, 'config.toml'), stringify(settings));
-}
-
-/** Registries that the project names itself; their crates were locked too. */
-function otherSources(settings: TomlTable): TomlTable {
-  const registries = isTable(settings.registries) ? Object.values(settings.registries) : [];
-  const urls = registries.flatMap((one) => (isTable(one) && typeof one.index === 'string' ? [one.index] : []));
-  return Object.fromEntries(urls.map((registry, i) => [`other-${String(i)}`, { registry, 'replace-with': 'locked' }]));
-}
-
-function isTable(value: unknown): value is TomlTable {
-  return typeof value === 'object' && value !== null && !Array.isArray(value);
-}
-
-function ownSettings(root: string, path: string): TomlTable {
-  const table = parse(readFileSync(join(root, path), 'utf8'));
-  const { build, source, ...rest } = table;
-  const base = join(root, folderOf(folderOf(path)));
-  const settled = isTable(source)
-    ? Object.fromEntries(
-        Object.entries(source).map(([name, one]) =>
-          isTable(one) && typeof one.directory === 'string'
-            ? [name, { ...one, directory: join(base, one.directory) }]
-            : [name, one],
-        ),
-      )
-    : undefined;
-  const {
-    target: _target,
-    'target-dir': _folder,
-    rustc: _rustc,
-    'rustc-wrapper': _wrapper,
-    jobs: _jobs,
-    ...kept
-  } = isTable(build) ? build : {};
-  return { ...rest, ...(isTable(build) && { build: kept }), ...(settled !== undefined && { source: settled }) };
-}
-
-function profileSettings({ project }: CompileRequest, lock: string): string[] {
-  const manifest = join(project.root, folderOf(lock), 'Cargo.toml');
-  const table = existsSync(manifest) ? parse(readFileSync(manifest, 'utf8')) : {};
-  const { release } = (table.profile ?? {}) as { release?: TomlTable };
-  return Object.entries(PROFILE).flatMap(([key, value]) =>
-    release?.[key] === undefined ? ['--config', `profile.release.${key}=${String(value)}`] : [],
-  );
 }
 
 /** The project’s own packages are always compiled: Cargo goes by times of files, which copying and switching branches move. */
@@ -294,17 +247,31 @@ function chooseExecutable({ spec, project, doing }: CompileRequest, said: string
   });
 }
 
-/** Manifests and main files of the project’s own packages: without one of them Cargo would not go on. */
-function targetsOf(metadata: string): string[] {
+/**
+ * Manifests and main files of the project’s own packages: without one of them Cargo would not go on. Of some of them nothing
+ * is in the program.
+ */
+function targetsOf(metadata: string): { readonly mains: string[]; readonly aside: string[] } {
   const { packages = [], workspace_root: root } = JSON.parse(metadata) as {
-    packages?: readonly { source: string | null; manifest_path: string; targets: readonly { src_path: string }[] }[];
+    packages?: readonly {
+      source: string | null;
+      manifest_path: string;
+      targets: readonly { src_path: string; kind?: readonly string[] }[];
+    }[];
     workspace_root: string;
   };
   const own = packages.filter(({ source }) => source === null);
-  return [
-    join(root, 'Cargo.toml'),
-    ...own.flatMap((one) => [one.manifest_path, ...one.targets.map(({ src_path }) => src_path)]),
-  ];
+  const targets = own.flatMap((one) => one.targets);
+  const isAside = ({ kind = [] }: (typeof targets)[number]): boolean =>
+    kind.some((one) => ['custom-build', 'test', 'example', 'bench'].includes(one));
+  return {
+    mains: [
+      join(root, 'Cargo.toml'),
+      ...own.map((one) => one.manifest_path),
+      ...targets.map(({ src_path: path }) => path),
+    ],
+    aside: targets.filter(isAside).map(({ src_path: path }) => path),
+  };
 }
 
 function withoutCargo({ doing }: CompileRequest, isUnlocked: boolean, manifest: string): EmballageError {

@@ -161,6 +161,7 @@ class Maker {
       {
         ...{ project, spec, arch, locked, packages, http, machine, jobs, knownDigests },
         epochSeconds: epochSeconds ?? EPOCH_FLOOR_SECONDS,
+        onCompiling: (what) => onEvent({ kind: 'compiling', name: spec.name, arch, what }),
       },
       own,
     );
