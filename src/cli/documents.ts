@@ -169,7 +169,10 @@ const plain: Readonly<Record<string, z.ZodType>> = {
   send: z.looseObject({
     sent: z.array(z.looseObject({ delivery: deliverySchema, blobs: z.array(z.unknown()), isSame: z.boolean() })),
   }),
-  ledger: z.looseObject({ ledger: z.string(), deliveries: z.array(deliverySchema) }),
+  ledger: z.looseObject({
+    ledger: z.string(),
+    deliveries: z.array(deliverySchema.extend({ moved: z.array(z.string()) })),
+  }),
   recall: z.looseObject({
     recalled: z.array(
       z.looseObject({

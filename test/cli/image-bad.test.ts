@@ -3,51 +3,9 @@ import { randomBytes } from 'node:crypto';
 import { mkdirSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { imageProject, layoutTar, type HandImage } from '../support/images';
-import { ARM64, makeElf, X86_64 } from '../support/elf-bytes';
+import { makeElf, X86_64 } from '../support/elf-bytes';
+import { changed, elfFile, findingsIn, GOOD, MOORINGS, NODE } from '../support/foreign-images';
 import { folderWith, HORN, run, type Files } from '../support/program';
-
-const MOORINGS = `destination: moorings
-arch: [x86_64, arm64]
-accepts: { image: { packed: 1 MiB, layer: 512 KiB, layers: 3 } }
-runtimes: {}
-`;
-
-interface Checked {
-  readonly artifacts: readonly {
-    readonly rules: readonly {
-      readonly id: string;
-      readonly findings: readonly { readonly level: string; readonly where?: string; readonly found: string }[];
-    }[];
-  }[];
-}
-
-/** A program for a processor, which names a loader or none. */
-function elfFile(arch: 'x86_64' | 'arm64', interpreter?: string): Buffer {
-  return makeElf({
-    machine: arch === 'arm64' ? ARM64 : X86_64,
-    type: 2,
-    ...(interpreter !== undefined && { interpreter }),
-  });
-}
-
-/** What check finds in an image, `rule level where: found`. */
-function findingsIn(images: readonly HandImage[], args: readonly string[] = []): string[] {
-  const root = folderWith({ 'image.oci.tar': layoutTar(images), 'moorings.yaml': MOORINGS });
-  const { stdout, stderr } = run(root, ['check', 'image.oci.tar', '--at', './moorings.yaml', '--json', ...args]);
-  expect(stderr).toBe('');
-  return (JSON.parse(stdout) as Checked).artifacts.flatMap(({ rules }) =>
-    rules.flatMap(({ id, findings }) =>
-      findings.map(({ level, where, found }) => `${id} ${level} ${where ?? '-'}: ${found}`),
-    ),
-  );
-}
-
-const NODE = { name: 'usr/bin/node', data: elfFile('x86_64'), mode: 0o755 };
-const GOOD: HandImage = {
-  layers: [[NODE, { name: 'app/horn.mjs', data: HORN }]],
-  config: { Entrypoint: ['node', 'horn.mjs'], WorkingDir: '/app', User: '1000', Env: ['PATH=/usr/bin'] },
-};
-const changed = (config: object): HandImage => ({ ...GOOD, config: { ...GOOD.config, ...config } });
 
 describe('an image that somebody else made', () => {
   it('is held to every rule, and its working folder to those of its language', () => {

@@ -86,6 +86,7 @@ describe('sending', () => {
     expect(listing.match(/stands/g)).toHaveLength(3);
     expect(run(root, ['recall', 'horn', '--keep', '1']).status).toBe(0);
     expect(await tagsOf(host, 'horn')).toEqual(['1.1']);
+    expect(run(root, ['recall', 'horn', '--keep', '1']).stdout).toContain('Nothing to recall: one delivery stands');
     expect(run(root, ['recall', 'horn', '--digest', changed?.delivery.digest.slice(7, 19) ?? '']).status).toBe(0);
     expect(await tagsOf(host, 'horn')).toEqual([]);
     expect(ledger(root).deliveries.filter(({ recalled }) => recalled === undefined)).toHaveLength(1);
@@ -97,8 +98,20 @@ describe('sending', () => {
     const root = harbour(host);
     send(root, ['horn', '--tag', 'a']);
     send(root, ['horn', '--tag', 'b']);
+    expect(run(root, ['ledger']).stdout).not.toContain('moved on');
     expect(run(root, ['recall', 'horn']).stdout).toContain('2 kept for another delivery');
     expect(await tagsOf(host, 'horn')).toEqual(['a']);
+    put(root, { 'src/horn.mjs': `${HORN}// louder\n` });
+    expect(run(root, ['build', 'horn']).status).toBe(0);
+    send(root, ['horn', '--tag', 'a']);
+    expect(
+      run(root, ['ledger'])
+        .stdout.split('\n')
+        .filter((line) => line.includes('stands')),
+    ).toEqual([
+      expect.stringMatching(/horn:a {2}/) as unknown,
+      expect.stringContaining('horn (a moved on)') as unknown,
+    ]);
   }, 60_000);
 
   it('fetches what was sent by its digest and calls that, even where nothing is built', async () => {

@@ -2,7 +2,7 @@
 import { spawnSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { DESTINATION, folderWith, type Files } from './program';
+import { DESTINATION, folderWith, run, type Files } from './program';
 import { sourceOfBytes } from '../../src/core/formats/byte-source';
 import { openZip, readEntry } from '../../src/core/formats/zip';
 
@@ -50,4 +50,18 @@ export function jvmProject(source: Files, keys: Readonly<Record<string, unknown>
     ),
     'event.json': '{ "level": 412 }',
   });
+}
+
+interface Checked {
+  readonly artifacts: readonly {
+    readonly rules: readonly { id: string; findings: readonly { level: string; where?: string; found: string }[] }[];
+  }[];
+}
+
+/** What check finds in the artifact of a project: `level rule where: found`. */
+export function findingsOf(root: string): string[] {
+  const { artifacts } = JSON.parse(run(root, ['check', '--json']).stdout) as Checked;
+  return (artifacts[0]?.rules ?? []).flatMap(({ id, findings }) =>
+    findings.map(({ level, where = '', found }) => `${level} ${id} ${where}: ${found}`),
+  );
 }

@@ -1,5 +1,5 @@
 /** `ledger`: lists what was sent where. */
-import { ledgerNameOf, readLedger, type Delivery } from '../../core/pipeline/deliver';
+import { ledgerNameOf, movedTags, readLedger, type Delivery } from '../../core/pipeline/deliver';
 import { selectFunctions } from '../../core/project/targets';
 import type { Session } from '../session';
 import { EXIT, texts, type CommandModule } from './command';
@@ -15,12 +15,17 @@ export const command: CommandModule = {
     const project = await session.openProject();
     const names = texts(args, '_');
     const wanted = names.length === 0 ? undefined : selectFunctions(project.sheet, names).map(({ name }) => name);
-    const deliveries = readLedger(project)
-      .deliveries.filter((one) => wanted?.includes(one.function) ?? true)
+    const all = readLedger(project).deliveries;
+    const deliveries = all
+      .filter((one) => wanted?.includes(one.function) ?? true)
       .filter(({ recalled }) => session.verbose || recalled === undefined)
       .reverse();
-    session.document({ ledger: ledgerNameOf(project), deliveries });
-    if (!session.json) await show(deliveries, session);
+    const moved = new Map(deliveries.map((one) => [one, movedTags(all, one)]));
+    session.document({
+      ledger: ledgerNameOf(project),
+      deliveries: deliveries.map((one) => ({ ...one, moved: moved.get(one) ?? [] })),
+    });
+    if (!session.json) await show(deliveries, moved, session);
     const [newest] = deliveries;
     if (newest === undefined) session.next('send', 'send what was built');
     else session.next(`recall ${newest.function}`, 'take the newest back');
@@ -28,20 +33,30 @@ export const command: CommandModule = {
   },
 };
 
-async function show(deliveries: readonly Delivery[], session: Session): Promise<void> {
+async function show(
+  deliveries: readonly Delivery[],
+  moved: ReadonlyMap<Delivery, readonly string[]>,
+  session: Session,
+): Promise<void> {
   const { paint } = session;
   if (deliveries.length === 0) {
     session.say('Nothing that was sent stands.');
     return;
   }
   const { table } = await import('../views/table');
-  const rows = deliveries.map(({ function: name, registry, repository, tags, digest, images, sent, recalled }) => [
-    paint.bold(name),
-    recalled === undefined ? paint.good('stands') : paint.dim('recalled'),
-    paint.name(`${registry}/${repository}:${tags.join(', :')}`),
-    paint.dim(digest.slice(0, 19)),
-    Object.keys(images).join(', '),
-    paint.dim(sent.slice(0, 16).replace('T', ' ')),
-  ]);
+  const rows = deliveries.map((one) => {
+    const { function: name, registry, repository, digest, images, sent, recalled } = one;
+    const gone = moved.get(one) ?? [];
+    const tags = one.tags.filter((tag) => !gone.includes(tag));
+    return [
+      paint.bold(name),
+      recalled === undefined ? paint.good('stands') : paint.dim('recalled'),
+      paint.name(`${registry}/${repository}${tags.length === 0 ? '' : `:${tags.join(', :')}`}`) +
+        (gone.length === 0 ? '' : paint.dim(` (${gone.join(', ')} moved on)`)),
+      paint.dim(digest.slice(0, 19)),
+      Object.keys(images).join(', '),
+      paint.dim(sent.slice(0, 16).replace('T', ' ')),
+    ];
+  });
   session.say(table(rows));
 }

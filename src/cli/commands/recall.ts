@@ -1,8 +1,8 @@
 /** `recall`: takes back what was sent. */
 import { EmballageError } from '../../core/base/errors';
 import { count } from '../../core/base/text';
-import { recall, toRecall, type Recalled } from '../../core/pipeline/deliver';
-import { selectFunctions } from '../../core/project/targets';
+import { readLedger, recall, standing, toRecall, type Recalled } from '../../core/pipeline/deliver';
+import { selectFunctions, type Project } from '../../core/project/targets';
 import type { Session } from '../session';
 import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
 
@@ -52,11 +52,17 @@ export const command: CommandModule = {
         show(one, session);
       }
     session.document({ recalled });
-    if (recalled.length === 0) session.say('Nothing that was sent stands.');
+    if (recalled.length === 0) session.say(whyNothing(project, names, choice.keep));
     session.next(`ledger ${names[0] ?? ''}`, 'see what stands');
     return EXIT.done;
   },
 };
+
+function whyNothing(project: Project, names: readonly string[], keep: number | undefined): string {
+  const stand = names.reduce((sum, name) => sum + standing(readLedger(project), name).length, 0);
+  if (stand === 0 || keep === undefined) return 'Nothing that was sent stands.';
+  return `Nothing to recall: ${stand === 1 ? 'one delivery stands' : `${String(stand)} deliveries stand`}, and no more than ${String(keep)} of a function.`;
+}
 
 function choiceFrom(args: Arguments): Parameters<typeof toRecall>[2] {
   const digest = text(args, 'digest');

@@ -83,6 +83,31 @@ export function startedBy({ config, tree }: OpenImage): Started {
   return { command, found };
 }
 
+/** Who runs an image, as numbers; what its own lists do not know is undefined (image-spec 1.1, `config.User`). */
+export interface ImageUser {
+  readonly uid: number | undefined;
+  /** Undefined where nothing says; the system then takes group 0. */
+  readonly gid: number | undefined;
+  /** A group that is named and not known. */
+  readonly isGroupUnknown: boolean;
+}
+
+/** By number, or by name in the image’s own lists of users and groups. */
+export function userOf(image: OpenImage): ImageUser {
+  const [user = '', group] = image.config.run.user.split(':');
+  const number = (text: string | undefined): number | undefined =>
+    text !== undefined && /^\d+$/.test(text) ? Number(text) : undefined;
+  const entry = (file: string, key: string): string[] | undefined =>
+    (textOf(image, file) ?? '')
+      .split('\n')
+      .map((line) => line.split(':'))
+      .find(([name, , id]) => name === key || id === key);
+  const found = entry('etc/passwd', user);
+  const uid = number(user) ?? number(found?.[2]) ?? (user === '' ? 0 : undefined);
+  const gid = group === undefined ? number(found?.[3]) : (number(group) ?? number(entry('etc/group', group)?.[2]));
+  return { uid, gid, isGroupUnknown: group !== undefined && gid === undefined };
+}
+
 /** Bytes of an image as it is sent: its layers, each once, and its documents. */
 export function sentBytes({ manifest, manifestBytes }: OpenImage): number {
   const blobs = new Map([manifest.config, ...manifest.layers].map(({ digest, size }) => [digest, size]));

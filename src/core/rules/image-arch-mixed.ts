@@ -1,5 +1,6 @@
 import { count, printable } from '../base/text';
 import { IMAGE, imageArch, imageOf, layerName, machineOf } from '../findings/image';
+import { archOfPlatform } from '../formats/oci';
 import { findings, type Finding, type Rule } from '../findings/rule';
 
 export const imageArchMixed: Rule = {
@@ -29,6 +30,16 @@ export const imageArchMixed: Rule = {
       found: `${count(paths.length, 'file')} for ${machine}, such as \`${printable(paths[0] ?? '')}\``,
       mend: `take a base and packages for ${wanted}`,
     }));
+    const { platform } = image.descriptor;
+    const stated = platform === undefined ? wanted : (archOfPlatform(platform.architecture) ?? platform.architecture);
+    if (stated !== wanted)
+      found.unshift({
+        level: 'stop',
+        where: 'index.json',
+        expected: `the processor that its configuration says, ${printable(wanted)}`,
+        found: printable(stated),
+        mend: 'make the index anew: hosts choose by it',
+      });
     if (facts.arch !== undefined && facts.arch !== wanted)
       found.unshift({
         level: 'stop',

@@ -1,5 +1,5 @@
 import { printable } from '../base/text';
-import { IMAGE, imageOf } from '../findings/image';
+import { IMAGE, imageOf, userOf } from '../findings/image';
 import { findings, type Rule } from '../findings/rule';
 
 export const imageRootUser: Rule = {
@@ -11,14 +11,25 @@ export const imageRootUser: Rule = {
   needs: [],
   forms: IMAGE,
   check({ subject }) {
-    const { user } = imageOf(subject).config.run;
-    const [name = ''] = user.split(':');
-    if (name !== '' && name !== 'root' && !/^0+$/.test(name)) return findings();
+    const image = imageOf(subject);
+    const { user } = image.config.run;
+    const { uid, isGroupUnknown } = userOf(image);
+    const mend = 'set `user: "65534:65534"`';
+    if (uid === undefined || isGroupUnknown)
+      return findings({
+        level: 'stop',
+        expected: 'a user that the image knows',
+        found: `\`${printable(user)}\`, which is not in its \`etc/${uid === undefined ? 'passwd' : 'group'}\`: it does not start`,
+        mend: 'name it by numbers, such as `65534:65534`',
+      });
+    if (uid !== 0) return findings();
+    const isNumber = user === '' || /^(?:root|0+)(?::|$)/.test(user);
     return findings({
       level: 'warn',
       expected: 'a user that is not root',
-      found: user === '' ? 'none, which is root' : `\`${printable(user)}\``,
-      mend: 'set `user: "65534:65534"`',
+      found:
+        user === '' ? 'none, which is root' : `\`${printable(user)}\`${isNumber ? '' : ', who is root by its number'}`,
+      mend,
     });
   },
 };

@@ -1,6 +1,7 @@
 import { count, printable } from '../base/text';
 import { formatSize } from '../base/units';
 import { IMAGE, imageOf, layerName } from '../findings/image';
+import type { OpenLayer } from '../disk/open-image';
 import { findings, type Finding, type Rule } from '../findings/rule';
 
 /** Below that it is worth knowing, above it is worth doing something. */
@@ -26,6 +27,7 @@ export const imageShadowed: Rule = {
       });
     }
     return findings(
+      ...imageOf(subject).layers.flatMap(({ entries }, layer) => twiceIn(entries, layerName(facts, layer))),
       ...[...byLayer].map(([layer, { bytes, files, largest, by }]): Finding => ({
         level: bytes >= WARN_FROM_BYTES ? 'warn' : 'note',
         where: layerName(facts, layer),
@@ -36,3 +38,24 @@ export const imageShadowed: Rule = {
     );
   },
 };
+
+/** A path that stands twice in one layer: which of the two counts is for whoever unpacks it to say (image-spec 1.1, layer.md). */
+function twiceIn(entries: OpenLayer['entries'], where: string): Finding[] {
+  const seen = new Set<string>();
+  const twice = new Set<string>();
+  for (const { head } of entries) {
+    if (head.kind !== 'folder' && seen.has(head.path)) twice.add(head.path);
+    seen.add(head.path);
+  }
+  const [first] = twice;
+  if (first === undefined) return [];
+  return [
+    {
+      level: 'warn',
+      where,
+      expected: 'each path once',
+      found: `${count(twice.size, 'path')} twice, such as \`${printable(first)}\``,
+      mend: 'make the layer anew: not everybody takes the same of the two',
+    },
+  ];
+}

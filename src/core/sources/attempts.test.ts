@@ -30,9 +30,9 @@ describe('asking again', () => {
       for await (const _piece of body) throw wrong;
     });
     await expect(take).rejects.toBe(wrong);
-    const sending = networkOf(async ({ body }) => {
-      for await (const _piece of body?.pieces() ?? []);
-      return answer(piece());
+    const sending = networkOf(({ body }) => {
+      for (const _piece of body?.pieces() ?? []);
+      return Promise.resolve(answer(piece()));
     });
     const pieces = (): Iterable<Uint8Array> => {
       throw wrong;
@@ -42,6 +42,25 @@ describe('asking again', () => {
     );
     await expect(send).rejects.toBe(wrong);
     expect([taking.pauses, sending.pauses]).toEqual([[], []]);
+  });
+
+  it('is for a connection that breaks while something is sent', async () => {
+    // As streams do it: what broke the connection is thrown into whoever gives the pieces.
+    const { network } = networkOf(({ body }) => {
+      const pieces = body?.pieces()[Symbol.iterator]();
+      pieces?.next();
+      pieces?.throw?.(new Error('reset'));
+      return Promise.reject(new Error('not reached'));
+    });
+    const body = {
+      size: 2,
+      *pieces() {
+        yield new Uint8Array(1);
+        yield new Uint8Array(1);
+      },
+    };
+    const sent = withRetries({ network, attempts: 2, onGivenUp }, () => ask(network, { url: 'x', headers: {}, body }));
+    await expect(sent).rejects.toThrow('reset 2');
   });
 
   it('is for answers that break off', async () => {

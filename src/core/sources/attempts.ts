@@ -49,9 +49,22 @@ export async function ask(network: Network, request: NetworkRequest): Promise<Ne
 /** The body that is sent, and what our own reading of it threw. */
 function watched(body: RequestBody): { readonly body: RequestBody; fault(): { readonly error: unknown } | undefined } {
   let fault: { readonly error: unknown } | undefined;
-  const pieces = async function* (): AsyncGenerator<Uint8Array> {
+  const pieces = function* (): Generator<Uint8Array> {
+    const own = mine(() => body.pieces()[Symbol.iterator]());
     try {
-      yield* body.pieces();
+      for (;;) {
+        const next = mine(() => own.next());
+        if (next.done === true) return;
+        // What is thrown in here is the connection that broke.
+        yield next.value;
+      }
+    } finally {
+      own.return?.();
+    }
+  };
+  const mine = <T>(work: () => T): T => {
+    try {
+      return work();
     } catch (error) {
       fault = { error };
       throw error;

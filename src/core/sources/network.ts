@@ -4,7 +4,7 @@
 export interface RequestBody {
   /** Bytes. */
   readonly size: number;
-  pieces(): AsyncIterable<Uint8Array> | Iterable<Uint8Array>;
+  pieces(): Iterable<Uint8Array>;
 }
 
 export interface NetworkRequest {

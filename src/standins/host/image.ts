@@ -10,8 +10,7 @@ import { printable } from '../../core/base/text';
 import { openLayout } from '../../core/disk/layout-files';
 import { openImage, type OpenImage } from '../../core/disk/open-image';
 import { unpackImage } from '../../core/disk/unpack-image';
-import { textOf } from '../../core/disk/in-image';
-import { startedBy } from '../../core/findings/image';
+import { startedBy, userOf } from '../../core/findings/image';
 import { chooseImage } from '../../core/pipeline/image';
 import type { Arch } from '../../core/sheet';
 import type { ProcessPlan } from './process';
@@ -66,7 +65,7 @@ export async function prepareImage(
     furnish(root, image, emulator);
     const command = commandOf(image, shown, emulator !== undefined);
     const workingFolder = image.config.run.workingDir || '/';
-    const who = isRoot ? userOf(image, shown) : [];
+    const who = isRoot ? identityOf(image, shown) : [];
     const script = ['/bin/sh', '-c', SCRIPT, 'sh', mount, unshare, root, workingFolder, ...who, '--', ...command];
     return {
       program: unshare,
@@ -134,18 +133,10 @@ function commandOf(image: OpenImage, shown: string, isEmulated: boolean): string
     : [`/${EMULATOR}`, interpreter, ...options, path, ...args];
 }
 
-/** Who runs it: by number, or by name in the image’s own list of users (image-spec, `config.User`). */
-function userOf(image: OpenImage, shown: string): string[] {
-  const [user = '', group] = image.config.run.user.split(':');
-  const entry = (file: string, key: string): string[] | undefined =>
-    (textOf(image, file) ?? '')
-      .split('\n')
-      .map((line) => line.split(':'))
-      .find(([name, , id]) => name === key || id === key);
-  const found = entry('etc/passwd', user);
-  const uid = /^\d+$/.test(user) ? user : (found?.[2] ?? (user === '' ? '0' : undefined));
-  const named = group === undefined ? found?.[3] : (entry('etc/group', group)?.[2] ?? group);
-  if (uid === undefined || (named !== undefined && !/^\d+$/.test(named)))
+/** Who runs it. */
+function identityOf(image: OpenImage, shown: string): string[] {
+  const { uid, gid, isGroupUnknown } = userOf(image);
+  if (uid === undefined || isGroupUnknown)
     throw new EmballageError('IMAGE_INVALID', {
       doing: 'preparing to run the image',
       where: printable(shown),
@@ -153,7 +144,7 @@ function userOf(image: OpenImage, shown: string): string[] {
       found: `\`${printable(image.config.run.user)}\``,
       mend: 'set `user` to numbers, such as `"65534:65534"`',
     });
-  return ['--setgid', named ?? '0', '--setuid', uid];
+  return ['--setgid', String(gid ?? 0), '--setuid', String(uid)];
 }
 
 function environmentOf({ config }: OpenImage): Record<string, string> {

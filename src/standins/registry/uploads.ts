@@ -63,12 +63,12 @@ async function receive({ request, store, faults }: Exchange, id: string): Promis
     store.append(id, isCut ? bytes.subarray(0, Math.max(0, Math.floor(announced / 2) - length)) : bytes);
     length += bytes.length;
     if (isCut && length >= announced / 2) {
-      if (faults.strikes('forgets-uploads', id)) store.cancelUpload(id);
+      if (faults.strikes('forgets-uploads', 'upload')) store.cancelUpload(id);
       request.socket.destroy();
       return false;
     }
   }
-  if (faults.strikes('forgets-uploads', id)) {
+  if (faults.strikes('forgets-uploads', 'upload')) {
     store.cancelUpload(id);
     request.socket.destroy();
     return false;

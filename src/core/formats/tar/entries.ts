@@ -14,6 +14,8 @@ export interface TarHead extends TarAttributes {
   readonly size: number;
   /** What a link points to. */
   readonly target?: string;
+  /** It has capabilities of its own (capabilities(7), "File capabilities"). */
+  readonly hasCapabilities?: true;
 }
 
 /** What a header block turned out to be. */
@@ -34,6 +36,7 @@ interface Extended {
   mtime?: number;
   uid?: number;
   gid?: number;
+  hasCapabilities?: true;
 }
 
 /** One archive's headers. */
@@ -108,6 +111,7 @@ export class TarHeads {
       mtimeSeconds: extended.mtime ?? mtimeSeconds,
       // Links and folders have no content, whatever their size field says (pax, "ustar Interchange Format").
       size: kind === 'file' ? (extended.size ?? raw.size) : 0,
+      ...(extended.hasCapabilities && { hasCapabilities: true as const }),
     };
     return kind === 'link' || kind === 'hard-link' ? { ...head, target: extended.linkpath ?? raw.target } : head;
   }
@@ -130,6 +134,7 @@ export class TarHeads {
     if (key === 'path') this.#extended.path = value;
     else if (key === 'linkpath') this.#extended.linkpath = value;
     else if (key === 'size' || key === 'mtime' || key === 'uid' || key === 'gid') this.#extended[key] = Number(value);
+    else if (/(?:^|\.)security\.capability$/.test(key)) this.#extended.hasCapabilities = true;
     else if (key.startsWith('GNU.sparse.')) throw this.bad('no sparse files', `the record \`${printable(key)}\``);
   }
 }

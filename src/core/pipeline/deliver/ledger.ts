@@ -62,6 +62,17 @@ export function standing(ledger: Ledger, name: string): Delivery[] {
   return ledger.deliveries.filter((one) => one.function === name && one.recalled === undefined).reverse();
 }
 
+/**
+ * Tags that a delivery was sent under and that name a newer one since. @param all deliveries of the ledger, the oldest first
+ */
+export function movedTags(all: readonly Delivery[], delivery: Delivery): string[] {
+  const { registry, repository, digest, tags } = delivery;
+  const later = all.slice(all.indexOf(delivery) + 1);
+  const isOther = (one: Delivery): boolean =>
+    one.registry === registry && one.repository === repository && one.digest !== digest && one.recalled === undefined;
+  return tags.filter((tag) => later.some((one) => isOther(one) && one.tags.includes(tag)));
+}
+
 /** Whether the registry that something was sent to may be spoken to without encryption: as its destination says today. */
 export function isPlainHttp(project: Project, { destination, registry }: Delivery): boolean {
   const at = project.sheet.destinations[destination]?.registry;

@@ -247,7 +247,7 @@ export class RegistryConnection {
         where: printable(this.host),
         expected: attempts === 1 ? 'an answer' : `an answer in ${String(attempts)} attempts`,
         found: printable(found),
-        mend: 'check the network and the address, then run the command again: what has arrived is not sent again',
+        mend: 'check the network and the address, then run the command again: what has arrived whole is not sent again',
       },
       cause,
     );

@@ -50,23 +50,32 @@ export async function pushBlob(registry: RegistryConnection, request: PushReques
   if (await hasBlob(registry, name, descriptor)) return 'there';
   const key = `${registry.host}/${name}@${descriptor.digest}`;
   const begun = memory.recall(key);
-  const known = begun === undefined ? undefined : await statusOf(registry, request, begun);
-  if (known !== undefined) {
-    await sendTo(registry, request, known, key);
-    return 'sent';
-  }
-  const from = await whereElse(registry, descriptor, mountFrom);
+  let upload: Upload | 'mounted' | undefined =
+    begun === undefined ? undefined : await statusOf(registry, request, begun);
+  const from = upload === undefined ? await whereElse(registry, descriptor, mountFrom) : undefined;
   for (let attempt = 1; ; attempt++) {
-    const upload = await begin(registry, request, from);
+    upload ??= await begin(registry, request, from);
     if (upload === 'mounted') return 'mounted';
     try {
       await sendTo(registry, request, upload, key);
       return 'sent';
     } catch (error) {
-      // What was sent whole and did not arrive is sent whole again; pieces go on by themselves.
-      if (!isCutOff(error) || descriptor.size > WHOLE_BYTES || attempt >= MAX_WHOLE_ATTEMPTS) throw error;
+      // What was sent whole and did not arrive is sent whole again. Pieces go on by themselves, unless the registry has lost count.
+      const isLost = error instanceof LostUpload || (isCutOff(error) && descriptor.size <= WHOLE_BYTES);
+      if (!isLost || attempt >= MAX_WHOLE_ATTEMPTS) throw error instanceof LostUpload ? error.fault : error;
       await registry.pause(attempt);
+      upload = undefined;
     }
+  }
+}
+
+/** After a cut the registry does not say how much has arrived: some only go on where a request ended whole. */
+class LostUpload extends Error {
+  readonly fault: unknown;
+
+  constructor(fault: unknown) {
+    super('the upload is lost');
+    this.fault = fault;
   }
 }
 
@@ -171,7 +180,7 @@ async function sendPieces(
       if (!isCutOff(error) || ++cuts > MAX_CUTS) throw error;
       await registry.pause(Math.min(cuts, 5));
       const found = await statusOf(registry, request, upload.location);
-      if (found === undefined) throw error;
+      if (found === undefined) throw new LostUpload(error);
       upload = found;
     }
   }

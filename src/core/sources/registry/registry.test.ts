@@ -179,6 +179,9 @@ describe('a registry', () => {
     const sent = up.requests.filter((line) => line.startsWith('PATCH')).length;
     const asked = up.requests.filter((line) => /^GET .*uploads/.test(line)).length;
     expect([sent, asked]).toEqual([2, 1]);
+    const lost = await scene({ misbehave: 'forgets-uploads' });
+    expect(await send(lost.registry, LARGE)).toBe('sent');
+    expect(lost.requests.filter((line) => line.startsWith('POST')).length).toBe(2);
     const down = await scene({ misbehave: 'cut-downloads' });
     await send(down.registry, LARGE);
     expect(readFileSync(await fetchBlob(down.registry, LARGE)).equals(LARGE)).toBe(true);
