@@ -97,7 +97,10 @@ describe('emballage lock', () => {
       'intake asks for chart',
       'intake asks for levels>=2',
     ]);
-    expect(explain(['levels>=4'])).toEqual(['intake asks for levels>=4', 'levels 4.0: wants Python >=3.12']);
+    expect(explain(['levels>=4'])).toEqual([
+      'intake asks for levels>=4',
+      'levels 4.0: wants Python >=3.12; the newest that this target can use is 2.0',
+    ]);
     expect(explain(['lvels'])).toEqual(['intake asks for lvels', 'no source has lvels']);
   });
 

@@ -1,4 +1,4 @@
-import { readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import {
   answerOf,
@@ -263,4 +263,78 @@ describe('packages of a package lock', () => {
       'source',
     ]);
   });
+
+  it.each(['follow', 'keep'])(
+    'that are installed as links into a store are laid out for Node.js: links %s',
+    (links) => {
+      const store = (id: string, name: string, json: object, code: string): Files => ({
+        [`node_modules/.store/${id}/node_modules/${name}/package.json`]: JSON.stringify({
+          name,
+          version: '1.0.0',
+          ...json,
+        }),
+        [`node_modules/.store/${id}/node_modules/${name}/index.js`]: code,
+      });
+      const link =
+        (target: string) =>
+        (path: string): void =>
+          symlinkSync(target, path);
+      const root = nodeProject(
+        {
+          'alert.cjs': "exports.decide = () => [require('levels'), require('words')];\n",
+          'package.json': JSON.stringify({ dependencies: { levels: '1', words: '1' } }),
+          ...store(
+            'levels@1',
+            'levels',
+            { dependencies: { words: '2' } },
+            "module.exports = 'levels ' + require('words');\n",
+          ),
+          ...store('words@1', 'words', { dependencies: { levels: '1' } }, "module.exports = 'one';\n"),
+          ...store('words@2', 'words', {}, "module.exports = 'two';\n"),
+          'node_modules/.store/levels@1/node_modules/words': link('../../words@2/node_modules/words'),
+          'node_modules/.store/words@1/node_modules/levels': link('../../levels@1/node_modules/levels'),
+          'node_modules/levels': link('.store/levels@1/node_modules/levels'),
+          'node_modules/words': link('.store/words@1/node_modules/words'),
+        },
+        { entry: 'alert.cjs#decide', links },
+      );
+      expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
+      expect(answerOf(root)).toEqual(['levels two', 'one']);
+      expect(findingsOf(root)).toEqual(['warn deps/unlocked node_modules']);
+      expect(
+        waybillOf(root)
+          .files.map(({ path }) => path)
+          .filter((path) => path.endsWith('index.js')),
+      ).toEqual([
+        'node_modules/levels/index.js',
+        'node_modules/levels/node_modules/words/index.js',
+        'node_modules/words/index.js',
+      ]);
+    },
+  );
+
+  it.each([{ trim: 'traced' }, { link: true, minify: true }])(
+    'that find files by names that are put together keep them: %j',
+    (keys) => {
+      const root = nodeProject(
+        {
+          'alert.mjs':
+            "import { load, size } from 'pictures';\nexport const decide = () => [load('png'), size(), import.meta.resolve('node:fs')];\n",
+          'package.json': JSON.stringify({ dependencies: { pictures: '1' } }),
+          'node_modules/pictures/package.json': JSON.stringify({
+            name: 'pictures',
+            version: '1.0.0',
+            exports: { '.': './index.js', './codecs/*': './dist/codecs/*.js' },
+          }),
+          'node_modules/pictures/index.js':
+            "const { join } = require('path');\nexports.load = (name) => { try { return require(`pictures/codecs/${name}`); } catch { return 'none'; } };\nconst folder = join(__dirname, ['di', 'st'].join(''));\nexports.size = () => require('fs').readFileSync(join(folder, 'codec.wasm')).length;\n",
+          'node_modules/pictures/dist/codecs/png.js': "module.exports = 'png';\n",
+          'node_modules/pictures/dist/codec.wasm': Buffer.from([0, 0x61, 0x73, 0x6d, 1, 0, 0, 0]),
+        },
+        keys,
+      );
+      expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
+      expect(answerOf(root)).toEqual(['png', 8, 'node:fs']);
+    },
+  );
 });

@@ -62,6 +62,7 @@ export async function packApp(sources: Files, options: AppOptions = {}): Promise
     asked: undefined,
     keptBy: (path) => (path === options.keep ? path : undefined),
     cpu: 'x64',
+    libc: 'glibc',
     requiresEsm: major >= 20,
     nodeEnv: options.nodeEnv,
     compiler: readFunctionCompiler({

@@ -20,9 +20,12 @@ export const runtimeLibcKind: Rule = {
     const by = subject.image === undefined ? `${destination.name}, ${runtime?.text ?? ''}` : 'in the image';
     if (kind === undefined) return findings();
     const found: Finding[] = [];
-    for (const { path, elf } of nativeFiles(subject)) {
+    const files = nativeFiles(subject);
+    const right = new Set(files.filter(({ elf }) => libcKindOfFile(elf) === kind).map(({ path }) => withoutKind(path)));
+    for (const { path, elf } of files) {
       const own = libcKindOfFile(elf);
-      if (own === undefined || own === kind) continue;
+      // Packages that carry one for each kind choose by themselves.
+      if (own === undefined || own === kind || right.has(withoutKind(path))) continue;
       found.push({
         level: 'stop',
         where: printable(path),
@@ -34,6 +37,13 @@ export const runtimeLibcKind: Rule = {
     return findings(...found);
   },
 };
+
+/** A path without the words that say for which C library a file is. */
+function withoutKind(path: string): string {
+  return path
+    .replace(/(?<![a-z])(?:linuxmusl|linux)(?![a-z])/gi, 'linux')
+    .replace(/[-_.]?(?<![a-z])(?:musl|glibc|gnu)(?![a-z])/gi, '');
+}
 
 /** Undefined where a destination says nothing, or has both. */
 export function libcKindOf(offered: DestinationRuntime | undefined): LibcKind | undefined {

@@ -138,7 +138,8 @@ class NodeAssembler implements Assembling {
   }
 
   #trimSafely(): NodeFile[] {
-    const { files, trim, keptBy, cpu, mentionsOf } = this.request;
+    const { files, trim, keptBy, cpu, libc, mentionsOf } = this.request;
+    const platform = { cpu, libc };
     if (trim === 'off') return [...files];
     const byOwner = new Map<string, NodeFile[]>();
     for (const file of files)
@@ -150,7 +151,9 @@ class NodeAssembler implements Assembling {
       const mentions = mentionsOf(owner, () => mentionsOfAll(own, inside));
       for (const file of own) {
         const by =
-          keptBy(file.path) === undefined ? safeRuleFor({ path: inside(file), mentions, hasAddon, cpu }) : undefined;
+          keptBy(file.path) === undefined
+            ? safeRuleFor({ path: inside(file), mentions, hasAddon, platform })
+            : undefined;
         if (by === undefined) kept.push(file);
         else this.#trimmed.push({ path: file.path, size: file.size, package: owner, by });
       }

@@ -38,6 +38,7 @@ export interface NodeAssembleRequest {
   /** The `keep` pattern that wants a path. */
   readonly keptBy: (path: string) => string | undefined;
   readonly cpu: 'x64' | 'arm64';
+  readonly libc: 'glibc' | 'musl';
   readonly requiresEsm: boolean;
   readonly nodeEnv: string | undefined;
   readonly link: boolean;

@@ -18,8 +18,10 @@ import { makeSelection } from '../../fileset/selection';
 import type { FunctionCompiler, Mentions, NodeAssembled, NodePlaced } from './assembling';
 import type { Assembly, AssemblyRequest } from '../language';
 import { KEPT } from './kept';
-import { runtimeOf } from '../../project/destination-runtime';
+import { libcOf, runtimeOf } from '../../project/destination-runtime';
 import { generated, strippedFile } from '../../project/made-files';
+import { laidOut } from './installed-links';
+import { ownerOf } from './owner';
 import { isBuildFile, packageFiles, sharedPackageFiles, sourceFiles, type KnownFile } from './files';
 import { compilerSettings } from './shared-source';
 import type { Project } from '../../project/targets';
@@ -29,7 +31,9 @@ type NodeLanguage = typeof import('./assembling');
 /** @param whole the function's own files */
 export async function assemble(request: AssemblyRequest<'node'>, whole: FileSet): Promise<Assembly> {
   const { spec, packages, knownDigests } = request;
-  const own = sourceFiles(whole, knownDigests);
+  const links = whole.entries.filter(({ kind }) => kind === 'link').map(({ path }) => path);
+  const sources = sourceFiles(whole, knownDigests);
+  const own = laidOut(sources, links, join(request.project.root, spec.source));
   const plain: Omit<Assembly, 'fileSet'> = {
     ...{ packages, trimmed: [], overlaps: [], unseen: [], missing: [], modules: [], toolchains: [] },
     sourceDigests: new Map(),
@@ -39,7 +43,9 @@ export async function assemble(request: AssemblyRequest<'node'>, whole: FileSet)
   const files = [...own, ...sharedPackageFiles(request), ...(await packageFiles(request))];
   const isPlain = files.length === own.length && own.every(({ owner }) => owner === '');
   const isCompiling = files.some(({ isOwn, path }) => isOwn && /\.[cm]?tsx?$|\.jsx$/.test(path));
-  const { base, leftOut } = withoutBuildFiles(whole);
+  const { base: all, leftOut } = withoutBuildFiles(whole);
+  // Links to packages that are laid out have done their work.
+  const base = own === sources ? all : all.filter(({ kind, path }) => kind !== 'link' || ownerOf(`${path}/`) === '');
   if (isPlain && !isCompiling && spec.trim !== 'traced' && !spec.own.link && spec.adapter === undefined)
     return { ...plain, fileSet: { entries: base, leftOut } };
   const language = await import('./assembling');
@@ -118,6 +124,7 @@ function nodeSettings({ project, spec, arch, locked, packages }: AssemblyRequest
             .filter(({ by }) => by.some((one) => /(?:^|\/)package\.json$/.test(one)))
             .flatMap(({ node }) => node?.at ?? []),
     cpu: arch === 'arm64' ? ('arm64' as const) : ('x64' as const),
+    libc: libcOf(project, spec),
     requiresEsm: language.requiresEsm(major, runtimeOf(project, spec)?.patch),
     nodeEnv: spec.settings.find(({ name }) => name === 'NODE_ENV')?.sample,
     ...spec.own,

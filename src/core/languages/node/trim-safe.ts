@@ -16,7 +16,12 @@ export interface SafeSubject {
   readonly mentions: Mentions;
   /** Whether the package has a compiled addon. */
   readonly hasAddon: boolean;
+  readonly platform: NodePlatform;
+}
+
+export interface NodePlatform {
   readonly cpu: 'x64' | 'arm64';
+  readonly libc: 'glibc' | 'musl';
 }
 
 const SETTINGS =
@@ -27,11 +32,11 @@ const DOC_FILE =
 const COMPILED_SOURCE = /\.(?:c|cc|cpp|cxx|h|hh|hpp|o|a|gyp|gypi|mk)$|(?:^|\/)obj\.target\//;
 
 /** The rule that lets a file go; undefined where it stays. */
-export function safeRuleFor({ path, mentions, hasAddon, cpu }: SafeSubject): SafeRule | undefined {
+export function safeRuleFor({ path, mentions, hasAddon, platform }: SafeSubject): SafeRule | undefined {
   const name = baseOf(path);
   if (path === 'package.json' || /^(?:licen[cs]e|copying|notice|authors)/i.test(name)) return undefined;
   const rules: readonly (readonly [rule: SafeRule, applies: boolean])[] = [
-    ['other-platforms', /\.(?:dll|dylib|exe|lib|pdb)$/i.test(name) || isForOther(path, cpu)],
+    ['other-platforms', /\.(?:dll|dylib|exe|lib|pdb)$/i.test(name) || isForOther(path, platform)],
     ['stubs', !mentions.stubs && /\.d\.[cm]?ts$|\.js\.flow$/.test(name)],
     ['maps', /\.(?:[cm]?js|css|d\.[cm]?ts)\.map$/.test(name)],
     ['tests', !mentions.tests && TEST_FILE.test(path)],
@@ -57,9 +62,26 @@ export function mentionsIn(code: string): Mentions {
   };
 }
 
-/** Addons that lie ready for several platforms, in folders that are named for them. */
-function isForOther(path: string, cpu: 'x64' | 'arm64'): boolean {
-  const [, os, arch] = /(?:^|\/)prebuilds\/([a-z0-9]+)-([a-z0-9+_]+)\//.exec(path) ?? [];
-  if (os === undefined || arch === undefined) return false;
-  return !os.startsWith('linux') || !arch.split('+').includes(cpu);
+const SYSTEMS = /^(?:linux(?:musl)?|darwin|macos|osx|win32|windows|android|freebsd|openbsd|netbsd|sunos|aix)$/;
+const CPUS: Readonly<Record<string, 'x64' | 'arm64' | 'other'>> = {
+  ...{ x64: 'x64', x86_64: 'x64', amd64: 'x64', arm64: 'arm64', aarch64: 'arm64', armv8: 'arm64' },
+  ...{ ia32: 'other', x86: 'other', arm: 'other', armv6: 'other', armv7: 'other', armv7l: 'other', armhf: 'other' },
+  ...{ ppc64: 'other', ppc64le: 'other', s390x: 'other', riscv64: 'other', loong64: 'other', mips64el: 'other' },
+};
+const LIBCS: Readonly<Record<string, 'glibc' | 'musl'>> = {
+  ...{ musl: 'musl', musleabihf: 'musl', linuxmusl: 'musl', alpine: 'musl' },
+  ...{ glibc: 'glibc', gnu: 'glibc', gnueabihf: 'glibc' },
+};
+
+/** Addons that lie ready for several platforms, in folders or under names that say for which. */
+function isForOther(path: string, { cpu, libc }: NodePlatform): boolean {
+  const isReady = /(?:^|\/)prebuilds\//.test(path) || /\.(?:node|so(?:\.[\d.]+)?|dylib|a)$/.test(path);
+  const words = isReady ? path.toLowerCase().split(/[/.+-]+/) : [];
+  const system = words.find((word) => SYSTEMS.test(word));
+  if (system === undefined) return false;
+  if (!system.startsWith('linux')) return true;
+  const cpus = words.flatMap((word) => CPUS[word] ?? []);
+  if (cpus.length > 0 && !cpus.includes(cpu)) return true;
+  const kinds = words.flatMap((word) => LIBCS[word] ?? []);
+  return kinds.length > 0 && !kinds.includes(libc);
 }

@@ -87,7 +87,7 @@ export class LinkMemory {
     return (this.#key ??= contentDigest(
       JSON.stringify([
         ...[LINK_VERSION, this.#tool],
-        ...[request.trim, request.entry, request.cpu, request.requiresEsm, request.nodeEnv ?? null],
+        ...[request.trim, request.entry, request.cpu, request.libc, request.requiresEsm, request.nodeEnv ?? null],
         ...[request.isStrict, request.asked],
         request.compiler === undefined ? null : [request.compiler.identity, request.compiler.options],
         request.files.map(({ path, owner, isOwn, sha256 }) => [

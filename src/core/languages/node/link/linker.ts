@@ -129,7 +129,7 @@ class Writer {
       this.#placeText = `url: import.meta.url, up: ${quoted(up)}, separator: sep, toPath: fileURLToPath, require: createRequire(import.meta.url), import: (id) => import(id), resolve: (id) => import.meta.resolve(id), imported: { ${spaces} }`;
     } else {
       out.raw(`const entry_ = (function (place) {\nvar exports, require, module, __filename, __dirname;\n${prelude}`);
-      this.#placeText = `url: require('node:url').pathToFileURL(__filename).href, up: ${quoted(up)}, separator: require('node:path').sep, toPath: require('node:url').fileURLToPath, require, import: (id) => import(id), resolve: (id) => require('node:url').pathToFileURL(require.resolve(id)).href, imported: {}`;
+      this.#placeText = `url: require('node:url').pathToFileURL(__filename).href, up: ${quoted(up)}, separator: require('node:path').sep, toPath: require('node:url').fileURLToPath, require, import: (id) => import(id), resolve: (id) => (require('node:module').isBuiltin(id) ? 'node:' + id.replace('node:', '') : require('node:url').pathToFileURL(require.resolve(id)).href), imported: {}`;
     }
     if (companion !== undefined) out.raw(`place.require(${quoted(`./${baseOf(companion)}`)})(cjs);\n`);
   }

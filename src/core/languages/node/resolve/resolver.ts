@@ -41,6 +41,9 @@ const COMPILED_FROM: Readonly<Record<string, readonly string[]>> = {
   '.jsx': ['.tsx'],
 };
 
+/** Stands for the star of a pattern; no file has it in its name. */
+const ANY = '\u0001';
+
 export class Resolver {
   readonly packages: PackageFiles;
   readonly #tree: FileTree;
@@ -170,6 +173,27 @@ export class Resolver {
       if (found !== undefined) return found;
       if (folder === '') return missing('a package of that name');
     }
+  }
+
+  /**
+   * Patterns of the files that a pattern of a bare specifier leads to, such as `codecs/levels/*`.
+   * @returns paths in the artifact with stars; undefined where there is no such package
+   */
+  filePatterns(pattern: string, from: string): string[] | undefined {
+    const [, name = '', rest = ''] = /^((?:@[^/]+\/)?[^/]+)(.*)$/.exec(pattern) ?? [];
+    const own = this.packages.scopeOf(from);
+    const isSelf =
+      own !== undefined && this.packages.in(own)?.name === name && this.packages.in(own)?.exports !== undefined;
+    const folder = isSelf ? own : this.packages.find(name, folderOf(from));
+    if (folder === undefined) return undefined;
+    const exports = this.packages.in(folder)?.exports;
+    if (exports === undefined) return [joinPath(folder, rest.slice(1))];
+    const wanted = `.${rest.replaceAll('*', ANY)}`;
+    const targets = Object.values(this.#conditions).flatMap((conditions) => {
+      const found = resolveExports(exports, wanted, conditions);
+      return found.kind === 'target' ? [joinPath(folder, found.target.replaceAll(ANY, '*').slice(2))] : [];
+    });
+    return [...new Set(targets)];
   }
 
   #inPackage(folder: string, subpath: string, specifier: string, way: Way): Resolved | undefined {

@@ -2,6 +2,8 @@ import { formatSize } from '../../../base/units';
 import { packageAt, packageSizes } from './shared';
 import { findings, type Finding, type Rule } from '../../../findings/rule';
 
+const SHOWN_ASKERS = 3;
+
 export const depsDuplicate: Rule = {
   id: 'deps/duplicate',
   level: 'note',
@@ -23,12 +25,18 @@ export const depsDuplicate: Rule = {
       if (versions.length < 2) continue;
       const largest = Math.max(...all.map(({ size }) => size));
       const extra = all.reduce((sum, { size }) => sum + size, 0) - largest;
-      const shown = all.map(({ version, at, by }) => `${version} for ${askers(at, by)}`);
+      const shown = versions.map((version) => {
+        const same = all.filter((one) => one.version === version);
+        const asked = [...new Set(same.flatMap(({ at, by }) => askers(at, by)))];
+        const more = asked.length - SHOWN_ASKERS;
+        const who = `${asked.slice(0, SHOWN_ASKERS).join(', ')}${more > 0 ? ` and ${String(more)} more` : ''}`;
+        return `${version}${same.length > 1 ? ` ${String(same.length)} times` : ''}, for ${who}`;
+      });
       found.push({
         level: 'note',
         where: name,
         expected: 'one version',
-        found: `${[...new Set(shown)].join('; ')}: ${formatSize(extra)} more than one would take`,
+        found: `${shown.join('; ')}: ${formatSize(extra)} more than one would take`,
         mend: 'bring them to one version, with `overrides` in package.json where they do not agree',
       });
     }
@@ -37,7 +45,7 @@ export const depsDuplicate: Rule = {
 };
 
 /** A package that lies inside another is there for that one. */
-function askers(at: string, by: readonly string[]): string {
+function askers(at: string, by: readonly string[]): readonly string[] {
   const outer = /^(.*)\/node_modules\/(?:@[^/]+\/)?[^/]+$/.exec(at)?.[1];
-  return outer === undefined ? by.slice(0, 3).join(', ') : packageAt(outer);
+  return outer === undefined ? by : [packageAt(outer)];
 }

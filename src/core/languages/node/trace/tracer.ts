@@ -135,11 +135,19 @@ class Tracer {
     }
   }
 
-  /** Addons of packages of which code is reached: loaders find them by their folder. */
+  /**
+   * Compiled files of packages of which code is reached: loaders find addons by their folder, and the place of WebAssembly is
+   * put together as well. Where some of a package is found by its name, the rest is for other cases.
+   */
   #keepAddons(): void {
     const { files, ownerOf, isCode } = this.#request;
-    this.#addons ??= files.filter((path) => path.endsWith('.node') && ownerOf(path) !== '');
-    const left = this.#addons.filter((path) => !this.#reached.has(path));
+    this.#addons ??= files.filter((path) => /\.(?:node|wasm)$/.test(path) && ownerOf(path) !== '');
+    const found = new Set(
+      this.#addons.filter((path) => path.endsWith('.wasm') && this.#reached.has(path)).map(ownerOf),
+    );
+    const left = this.#addons.filter(
+      (path) => !this.#reached.has(path) && !(path.endsWith('.wasm') && found.has(ownerOf(path))),
+    );
     if (left.length === 0) return;
     const users = new Map([...this.#reached.keys()].filter(isCode).map((path) => [ownerOf(path), path]));
     for (const path of left) {
@@ -296,30 +304,25 @@ class Tracer {
 
   /** All files whose names fit a pattern, with the endings that may be left out for modules. */
   #matching(from: string, pattern: string, isModule: boolean): string[] {
-    const [folder, rest] = this.#patternBase(from, pattern);
-    if (folder === undefined) return [];
     const endings = isModule ? '(?:\\.[cm]?[jt]sx?|\\.json|\\.node|/index\\.[cm]?[jt]sx?)?' : '(?:/.*)?';
-    const expression = new RegExp(`^${rest.split('*').map(literalPattern).join('.*')}${endings}$`, 's');
-    const prefix = joinPath(folder, rest.slice(0, rest.indexOf('*'))).replace(/[^/]*$/, '');
-    const start = folder === '' ? 0 : folder.length + 1;
-    const found = this.#below(prefix).filter(
-      (path) => expression.test(path.slice(start)) && !/\.d\.[cm]?ts$/.test(path),
-    );
-    return found.slice(0, MAX_MATCHES);
+    const found = this.#patterns(from, pattern).flatMap((path) => {
+      const expression = new RegExp(`^${path.split('*').map(literalPattern).join('.*')}${endings}$`, 's');
+      const prefix = path.slice(0, path.indexOf('*')).replace(/[^/]*$/, '');
+      return this.#below(prefix).filter((one) => expression.test(one) && !/\.d\.[cm]?ts$/.test(one));
+    });
+    return [...new Set(found)].slice(0, MAX_MATCHES);
   }
 
-  /** The folder from which a pattern is looked for, and the rest of it. */
-  #patternBase(from: string, pattern: string): [string | undefined, string] {
-    if (pattern.startsWith('/')) return ['', pattern.slice(1)];
-    if (/^\.{0,2}\//.test(pattern) || !/^(?:@[^/]+\/)?[^/]+\//.test(pattern) || pattern.startsWith('./')) {
-      const head = /^(?:\.{1,2}\/)*/.exec(pattern)?.[0] ?? '';
-      return [settlePath(joinPath(folderOf(from), head)), pattern.slice(head.length)];
-    }
-    const name = /^(?:@[^/]+\/)?[^/]+/.exec(pattern)?.[0] ?? '';
-    const found = this.#request.resolver.resolve(`${name}/package.json`, from, 'require');
+  /** A pattern as those of paths in the artifact: relative to the module, or in a package. */
+  #patterns(from: string, pattern: string): string[] {
+    if (pattern.startsWith('/')) return [pattern.slice(1)];
+    const isRelative = /^\.{0,2}\//.test(pattern) || !/^(?:@[^/]+\/)?[^/]+\//.test(pattern);
+    const inPackage = isRelative ? undefined : this.#request.resolver.filePatterns(pattern, from);
+    if (inPackage !== undefined) return inPackage;
     // A file pattern without dots is beside the module.
-    if (found.kind !== 'file') return [folderOf(from), pattern];
-    return [folderOf(found.path), pattern.slice(name.length + 1)];
+    const head = /^(?:\.{1,2}\/)*/.exec(pattern)?.[0] ?? '';
+    const folder = settlePath(joinPath(folderOf(from), head));
+    return folder === undefined ? [] : [joinPath(folder, pattern.slice(head.length))];
   }
 
   #keepWhole(path: string, line: number, what: string): void {
