@@ -1,5 +1,5 @@
 // Builds functions on real packages, calls them from the artifact, and holds each answer against a plain installation's.
-// Needs the registries of the ecosystem. `npm run test:real -- python|node [NAME…]`
+// Needs the registries of the ecosystem. `npm run test:real -- python|node|jvm|go|rust [NAME…]`
 import { spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -9,7 +9,13 @@ import { fileURLToPath } from 'node:url';
 const root = fileURLToPath(new URL('../..', import.meta.url));
 const PROGRAM = join(root, 'bin/emballage.js');
 const [ecosystem, ...names] = process.argv.slice(2);
-const kinds = { python: (await import('./python.mjs')).python, node: (await import('./node.mjs')).node };
+const kinds = {
+  python: (await import('./python.mjs')).python,
+  node: (await import('./node.mjs')).node,
+  jvm: (await import('./jvm.mjs')).jvm,
+  go: (await import('./native.mjs')).go,
+  rust: (await import('./native.mjs')).rust,
+};
 const kind = kinds[ecosystem];
 if (kind === undefined) {
   console.error(`name an ecosystem: ${Object.keys(kinds).join(', ')}`);
@@ -71,7 +77,7 @@ function fromArtifact(one, folder, keys) {
     timeout: '60 s',
     memory: '2 GiB',
     artifact: 'zip',
-    trim,
+    ...(trim !== undefined && { trim }),
     ...others,
     ...kind.spec(one),
   };
@@ -85,8 +91,13 @@ function fromArtifact(one, folder, keys) {
     'host.yaml': JSON.stringify({
       destination: 'host',
       arch: ['x86_64'],
-      accepts: { zip: {} },
-      runtimes: { 'python 3.11': { glibc: '2.36' }, 'node 20': { glibc: '2.36' } },
+      accepts: { zip: {}, jar: {} },
+      runtimes: {
+        'python 3.11': { glibc: '2.36' },
+        'node 20': { glibc: '2.36' },
+        'java 17': { glibc: '2.36' },
+        native: { glibc: '2.36' },
+      },
     }),
     'event.json': JSON.stringify(one.event ?? { data: {} }),
   });

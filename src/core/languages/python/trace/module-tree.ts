@@ -62,11 +62,16 @@ export function packageOf(path: string): string {
 
 /** `levels` and two dots in `a.b` is `a.levels`; undefined where it leaves the top. */
 export function absoluteName(from: string, level: number, module: string): string | undefined {
-  if (level === 0) return module;
+  if (level === 0) return withoutInit(module);
   const parts = from === '' ? [] : from.split('.');
   if (level - 1 > parts.length || (parts.length === 0 && level > 0)) return undefined;
   const base = parts.slice(0, parts.length - (level - 1));
-  return [...base, ...(module === '' ? [] : [module])].join('.');
+  return withoutInit([...base, ...(module === '' ? [] : [module])].join('.'));
+}
+
+/** A package may be named by the file that it is made of: `from .__init__ import tide`. */
+function withoutInit(name: string): string {
+  return name.replace(/\.__init__$/, '');
 }
 
 function rank(path: string): number {

@@ -1,5 +1,5 @@
 import { readModuleFacts } from './module-facts';
-import { ModuleTree } from './module-tree';
+import { absoluteName, ModuleTree } from './module-tree';
 import { readParameters } from './definitions';
 import { traceModules } from './tracer';
 
@@ -221,5 +221,13 @@ describe('tracing', () => {
       tree.has('x'),
       tree.has('c'),
     ]).toEqual(['a/__init__.py', 'b.abi3.so', true, undefined, false, false]);
+  });
+
+  it('may be named by the file that a package is made of', () => {
+    expect([absoluteName('p.q', 1, '__init__'), absoluteName('', 0, 'p.__init__'), absoluteName('p', 1, 'a')]).toEqual([
+      'p.q',
+      'p',
+      'p.a',
+    ]);
   });
 });
