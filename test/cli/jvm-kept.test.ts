@@ -1,25 +1,9 @@
 import { join } from 'node:path';
 import { startTestIndex } from '../support';
-import { findingsOf, itWithJava, jarContent, jvmProject as project } from '../support/jvm';
+import { findingsOf, GAUGE_SOURCE as SOURCE, itWithJava, jarContent, jvmProject as project } from '../support/jvm';
 import { folderWith, put, run } from '../support/program';
 
 describe('classes', () => {
-  const GAUGE = `package tide;
-import java.util.Map;
-public class Gauge {
-  public Object read(Map<String, Object> event, Map<String, Object> context) throws Exception {
-    return Map.of("event", event.get("data"), "name", context.get("name"), "unit", Texts.unit());
-  }
-  public static void main(String[] args) { System.out.println("unit " + Texts.unit()); }
-}
-`;
-  const TEXTS = `package tide;
-class Texts {
-  static String unit() { return java.util.ResourceBundle.getBundle("tide.texts").getString("unit"); }
-}
-`;
-  const SOURCE = { 'tide/Gauge.java': GAUGE, 'tide/Texts.java': TEXTS, 'tide/texts.properties': 'unit=cm\n' };
-
   itWithJava(
     'are given numbers with all their digits, and answer with bytes that hold JSON; what check stops is not called',
     () => {

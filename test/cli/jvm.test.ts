@@ -2,7 +2,15 @@ import { cpSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { readClass } from '../../src/core/formats/classfile';
 import { startTestIndex, type TestIndex } from '../support';
-import { DEMO, findingsOf, itWithJava, jarContent, jvmProject as project, runJava } from '../support/jvm';
+import {
+  DEMO,
+  findingsOf,
+  GAUGE_SOURCE as SOURCE,
+  itWithJava,
+  jarContent,
+  jvmProject as project,
+  runJava,
+} from '../support/jvm';
 import { folderWith, put, run, type Files } from '../support/program';
 
 const ARTIFACT = 'out/berth-planner/x86_64/berth-planner.jar';
@@ -75,22 +83,6 @@ describe('a JVM function', () => {
 });
 
 describe('classes', () => {
-  const GAUGE = `package tide;
-import java.util.Map;
-public class Gauge {
-  public Object read(Map<String, Object> event, Map<String, Object> context) throws Exception {
-    return Map.of("event", event.get("data"), "name", context.get("name"), "unit", Texts.unit());
-  }
-  public static void main(String[] args) { System.out.println("unit " + Texts.unit()); }
-}
-`;
-  const TEXTS = `package tide;
-class Texts {
-  static String unit() { return java.util.ResourceBundle.getBundle("tide.texts").getString("unit"); }
-}
-`;
-  const SOURCE = { 'tide/Gauge.java': GAUGE, 'tide/Texts.java': TEXTS, 'tide/texts.properties': 'unit=cm\n' };
-
   itWithJava(
     'are started with java -jar where a main class is named, and keep line numbers',
     () => {

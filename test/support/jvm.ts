@@ -65,3 +65,24 @@ export function findingsOf(root: string): string[] {
     findings.map(({ level, where = '', found }) => `${level} ${id} ${where}: ${found}`),
   );
 }
+
+const GAUGE = `package tide;
+import java.util.Map;
+public class Gauge {
+  public Object read(Map<String, Object> event, Map<String, Object> context) throws Exception {
+    return Map.of("event", event.get("data"), "name", context.get("name"), "unit", Texts.unit());
+  }
+  public static void main(String[] args) { System.out.println("unit " + Texts.unit()); }
+}
+`;
+const TEXTS = `package tide;
+class Texts {
+  static String unit() { return java.util.ResourceBundle.getBundle("tide.texts").getString("unit"); }
+}
+`;
+/** A function of two classes and a resource. */
+export const GAUGE_SOURCE = {
+  'tide/Gauge.java': GAUGE,
+  'tide/Texts.java': TEXTS,
+  'tide/texts.properties': 'unit=cm\n',
+};

@@ -62,7 +62,7 @@ const MEND = 'drop one of them, move one with `relocate`, or name the file under
 
 /** What is written for people and for tools, and collides all the time: texts, versions of libraries, settings of compilers. */
 const FOR_PEOPLE =
-  /\.(?:txt|md|html?|rst|adoc|pdf|css|png|gif|svg)$|(?:^|\/)(?:README|CHANGES|CHANGELOG|DEPENDENCIES|AUTHORS|THANKS|CREDITS)[^/]*$|^META-INF\/(?:maven|native-image|proguard|com\.android\.tools|eclipse|rewrite|licen[cs]es?)\/|versions?\.properties$|(?:^|\/)(?:git|build(?:-?info)?)\.properties$|\.(?:pro|inf|bnd|java|kotlin_module|kotlin_builtins)$|^(?:about\.\w+|plugin\.(?:properties|xml)|rootdoc\.txt|\.api_description|schema\/.*\.exsd)$/i;
+  /\.(?:txt|md|html?|rst|adoc|pdf|css|png|gif|svg)$|(?:^|\/)(?:README|CHANGES|CHANGELOG|DEPENDENCIES|AUTHORS|THANKS|CREDITS)[^/]*$|^META-INF\/(?:maven|native-image|licen[cs]es?)\/|versions?\.properties$|(?:^|\/)(?:git|build(?:-?info)?)\.properties$|\.(?:pro|inf|bnd|java|kotlin_module|kotlin_builtins)$|^(?:about\.\w+|plugin\.(?:properties|xml)|rootdoc\.txt|\.api_description|schema\/.*\.exsd)$/i;
 
 /** In a JAR notes about libraries collide all the time; what code loads does not. */
 const overlap: NonNullable<LanguageView['overlap']> = ({ path }) => ({
