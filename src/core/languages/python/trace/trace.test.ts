@@ -131,6 +131,18 @@ describe('tracing', () => {
     return { reached: [...reached.keys()].sort(), unseen };
   };
 
+  it('keeps the data of a package beside a module that has its name as a text', async () => {
+    const files = {
+      'own.py': 'import a\n',
+      'a/__init__.py': 'FOLDERS = ["grammars", "plain"]\n',
+      'a/grammars/__init__.py': '',
+      'a/grammars/common.lark': '',
+      'a/plain/__init__.py': '',
+    };
+    const { reached } = await trace(files, ['own.py']);
+    expect(reached).toEqual(['a/__init__.py', 'a/grammars/__init__.py', 'a/grammars/common.lark', 'own.py']);
+  });
+
   it('runs the packages around a module, takes submodules by name, and follows `__all__`', async () => {
     const files = {
       'own.py': 'import a.b.c\nfrom d import sub, value\nfrom e import *\n',

@@ -164,7 +164,10 @@ class Tracer {
 
   /** What is no import that can be seen, but leads to modules all the same. */
   #followHints(path: string, facts: ModuleFacts): void {
-    for (const text of facts.texts) this.#reachNamed(text, path);
+    for (const text of facts.texts) {
+      this.#reachNamed(text, path);
+      this.#reachNamedData(text, path);
+    }
     // What it finds in the function's own code nobody sees.
     if (facts.unseen.length > 0 || (facts.movesPath && this.#ownerOf(path) === '')) this.#keepOwn(path);
     if (facts.movesPath && this.#ownerOf(path) !== '')
@@ -188,6 +191,16 @@ class Tracer {
     }
     if (!/^(?:console|gui)_scripts$/.test(text))
       for (const module of this.#request.entryPoints(text)) this.#reachModule(module, by);
+  }
+
+  /** A text that is the name of a package beside the module, in which there is more than modules: its data is looked for. */
+  #reachNamedData(text: string, by: string): void {
+    const name = `${packageOf(by)}.${text}`;
+    if (!/^\w+$/.test(text) || !this.#tree.has(name)) return;
+    const folder = `${folderOf(by)}/${text}/`;
+    const isData = (path: string): boolean =>
+      path.startsWith(folder) && !path.includes('/', folder.length) && !/\.(?:pyi?|so|pyc|typed)$/.test(path);
+    if (this.#filesOf(this.#ownerOf(by)).some(isData)) this.#reachModule(name, by);
   }
 
   #keepOwn(by: string): void {
