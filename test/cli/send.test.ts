@@ -6,6 +6,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { layoutFolder, makeImage } from '../support/images';
 import { environment, folderWith, forget, HORN, PROGRAM, put, run, type RunOptions } from '../support/program';
 import { itWithServer, realRegistry, standInRegistry, type TestRegistry } from '../support/registry';
+import { pageAt } from '../support/page';
 
 interface SentDocument {
   readonly sent: readonly {
@@ -56,7 +57,7 @@ function send(root: string, args: readonly string[], options: RunOptions = {}): 
 }
 
 const tagsOf = async (host: string, name: string): Promise<unknown> =>
-  ((await (await fetch(`http://${host}/v2/fernhaven/${name}/tags/list`)).json()) as { tags: unknown }).tags;
+  (JSON.parse(await pageAt(`http://${host}/v2/fernhaven/${name}/tags/list`)) as { tags: unknown }).tags;
 const ledger = (root: string): { deliveries: { recalled?: string }[] } =>
   JSON.parse(readFileSync(join(root, 'emballage.ledger'), 'utf8')) as { deliveries: { recalled?: string }[] };
 

@@ -1,9 +1,9 @@
 /** Node.js projects for tests, with packages from the stand-in registry. */
-import { get } from 'node:http';
 import { createHash } from 'node:crypto';
 import { gzipSync } from 'node:zlib';
 import { writeTar } from '../../src/core/formats/tar';
 import { startTestIndex, type TestIndex } from './index';
+import { pageAt } from './page';
 import { folderWith, run, type Files } from './program';
 
 export interface TestRegistry extends TestIndex {
@@ -31,18 +31,6 @@ export async function startRegistry(packages: Packages, options: readonly string
 export function splitId(id: string): [name: string, version: string] {
   const at = id.lastIndexOf('@');
   return [id.slice(0, at), id.slice(at + 1)];
-}
-
-/** A page, over a connection of its own: one that was kept may have been closed while a command ran. */
-function pageAt(url: string): Promise<string> {
-  return new Promise((resolve, reject) => {
-    const asked = get(url, { agent: false }, (answer) => {
-      let text = '';
-      answer.setEncoding('utf8').on('data', (part: string) => (text += part));
-      answer.on('end', () => resolve(text)).on('error', reject);
-    });
-    asked.on('error', reject);
-  });
 }
 
 /** An entry of a package lock, as a registry describes the package. */
