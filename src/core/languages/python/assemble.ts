@@ -11,7 +11,7 @@ import { formatRecord } from './record';
 import type { ModuleFacts } from './trace/facts';
 import { readModuleFacts } from './trace/module-facts';
 import { traceModules, type Reach, type Trace } from './trace/tracer';
-import { isTestFile, safeRuleFor, usedTests } from './trim-safe';
+import { isTestFile, readsItsStub, safeRuleFor, usedTests } from './trim-safe';
 import type { UnpackedWheel } from './wheel';
 
 export interface PackageInput {
@@ -125,11 +125,16 @@ async function trimSafely(
   for (const [path, one] of placed) byPackage.set(one.package, (byPackage.get(one.package) ?? new Set()).add(path));
   for (const [owner, siblings] of byPackage) {
     const used = [...siblings].some(isTestFile) ? usedTests(siblings, (path) => textOf(placed.get(path))) : NO_TESTS;
+    const isStubRead = (path: string): boolean =>
+      path.endsWith('.pyi') && readsItsStub(textOf(placed.get(path.slice(0, -1))) ?? '');
     for (const path of siblings) {
       const one = placed.get(path);
       if (one === undefined) continue;
       if (path.endsWith('.so')) await breathe();
-      const by = request.keptBy(path) === undefined ? safeRuleFor({ path, siblings, usedTests: used }) : undefined;
+      const by =
+        request.keptBy(path) === undefined
+          ? safeRuleFor({ path, siblings, usedTests: used, isStubRead: isStubRead(path) })
+          : undefined;
       if (by === undefined) kept.set(path, stripped(one, request, trimmed));
       else trimmed.push({ path, size: sizeOf(one), package: owner.name, by });
     }

@@ -10,6 +10,8 @@ export interface SafeSubject {
   readonly siblings: ReadonlySet<string>;
   /** Folders of tests that something which stays imports from. */
   readonly usedTests: ReadonlySet<string>;
+  /** For a stub: the module beside it reads it when it runs. */
+  readonly isStubRead?: boolean;
 }
 
 const OTHER_PLATFORMS = /\.(?:dll|dylib|pyd|exe)$/i;
@@ -27,7 +29,7 @@ export function safeRuleFor(subject: SafeSubject): SafeRule | undefined {
   const { path, siblings, usedTests: used } = subject;
   if (isAskedFor(path)) return undefined;
   if (/(?:^|\/)__pycache__\//.test(path) || /\.py[co]$/.test(path)) return 'caches';
-  if (path.endsWith('.pyi') || baseOf(path) === 'py.typed') return 'stubs';
+  if ((path.endsWith('.pyi') && !subject.isStubRead) || baseOf(path) === 'py.typed') return 'stubs';
   if (isTestFile(path) && ![...used].some((folder) => path.startsWith(`${folder}/`))) return 'tests';
   if (OTHER_PLATFORMS.test(path)) return 'other-platforms';
   if (isSourceOfCompiled(path, siblings)) return 'compiled-sources';
@@ -51,6 +53,11 @@ function hasCompiled(siblings: ReadonlySet<string>): boolean {
 
 function isDocumentation(path: string, siblings: ReadonlySet<string>): boolean {
   return /(?:^|\/)docs?\//.test(path) && DOC_FILE.test(path) && !siblings.has(`${folderOf(path)}/__init__.py`);
+}
+
+/** Whether a module takes what it exports from the stub beside it (Scientific Python, SPEC 1). */
+export function readsItsStub(code: string): boolean {
+  return code.includes('attach_stub');
 }
 
 const IMPORT_OF_TESTS =

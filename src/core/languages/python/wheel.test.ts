@@ -165,6 +165,11 @@ describe('safe trimming', () => {
   });
 });
 
+it('keeps a stub that the module beside it reads', () => {
+  const subject = { path: 'p/a.pyi', siblings: new Set<string>(), usedTests: new Set<string>() };
+  expect([safeRuleFor({ ...subject, isStubRead: true }), safeRuleFor(subject)]).toEqual([undefined, 'stubs']);
+});
+
 it('knows the standard library of each version', () => {
   const has = (name: string): boolean[] => ['3.9', '3.11', '3.13'].map((python) => isStandardModule(name, python));
   expect([has('json'), has('asyncore'), has('tomllib'), has('levels'), has('constructor')]).toEqual([
