@@ -5,9 +5,9 @@ import { readFileSync } from 'node:fs';
 import { createInterface } from 'node:readline';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Duplex, Readable } from 'node:stream';
+import { LineSplitter } from '../../core/base/line-splitter';
 import type { CloudEvent } from './event';
 import { writeExact } from './exact-json';
-import { LineSplitter } from './lines';
 import { LogKeeper } from './log';
 
 export type Failure =
