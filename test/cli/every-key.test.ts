@@ -191,7 +191,7 @@ interface Change {
   readonly sheet?: Json;
 }
 
-const QUAY = { ...DESTINATION, destination: 'mole', entry: { node: '{module}:{member}' } };
+const MOLE = { ...DESTINATION, destination: 'mole', entry: { node: '{module}:{member}' } };
 
 function write(root: string, kind: KindName, { spec, destination, defaults, sheet }: Change): void {
   put(root, {
@@ -203,7 +203,7 @@ function write(root: string, kind: KindName, { spec, destination, defaults, shee
       ...sheet,
     }),
     'slipway.yaml': JSON.stringify({ ...DESTINATION, ...destination }),
-    'mole.yaml': JSON.stringify(QUAY),
+    'mole.yaml': JSON.stringify(MOLE),
   });
 }
 

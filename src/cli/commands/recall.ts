@@ -59,7 +59,8 @@ export const command: CommandModule = {
 };
 
 function whyNothing(project: Project, names: readonly string[], keep: number | undefined): string {
-  const stand = names.reduce((sum, name) => sum + standing(readLedger(project), name).length, 0);
+  const ledger = readLedger(project);
+  const stand = names.reduce((sum, name) => sum + standing(ledger, name).length, 0);
   if (stand === 0 || keep === undefined) return 'Nothing that was sent stands.';
   return `Nothing to recall: ${stand === 1 ? 'one delivery stands' : `${String(stand)} deliveries stand`}, and no more than ${String(keep)} of a function.`;
 }

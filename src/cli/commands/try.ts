@@ -106,7 +106,7 @@ async function callAll(
   const reports: CallReport[] = [];
   const { paint, quiet, verbose } = session;
   session.tell(
-    `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(plan.memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
+    `${paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(plan.memoryBytes)}, from ${paint.name(plan.shown)}\n`,
   );
   const { asNobody, seen, asked } = await runInHost(plan, events, (report) => {
     if (reports.length > 0) session.tell('');
@@ -122,9 +122,9 @@ async function callAll(
   const record = args.record === true && isNoted ? recordOf(waybill, { seen, asked }, notes) : undefined;
   const cut = isNoted ? cutModules(waybill, asked, notes) : [];
   session.document({ name: spec.name, arch, failed, calls: reports, cut, ...present({ record }) });
-  session.tell(summaryText(reports, plan, session.paint));
+  session.tell(summaryText(reports, plan, paint));
   if (record !== undefined) session.say(recordText(record, session));
-  if (cut.length > 0 && (failed > 0 || record !== undefined)) session.say(cutText(cut, session.paint));
+  if (cut.length > 0 && (failed > 0 || record !== undefined)) session.say(cutText(cut, paint));
   if (failed > 0) session.next(`try ${spec.name} --verbose`, 'see whole logs and stacks');
   else session.next(`prove ${spec.name}`, 'build it again elsewhere and compare the bytes');
   return failed > 0 ? EXIT.no : EXIT.done;

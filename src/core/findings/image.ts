@@ -71,16 +71,29 @@ export interface Started {
 /**
  * The command of an image, with the file that its first word leads to (OCI image specification 1.1, `Entrypoint` and `Cmd`).
  */
-export function startedBy({ config, tree }: OpenImage): Started {
-  const { entrypoint, cmd, env, workingDir } = config.run;
+export function startedBy(image: OpenImage): Started {
+  const { entrypoint, cmd } = image.config.run;
   const command = [...entrypoint, ...cmd];
   const [program] = command;
   if (program === undefined) return { command, found: undefined };
-  const places = program.includes('/')
-    ? [program.startsWith('/') ? program : `${workingDir}/${program}`]
-    : searchPath(env).map((folder) => `${folder}/${program}`);
-  const found = places.map((path) => tree.resolve(path)).find((one) => one?.node.head.kind === 'file');
+  const found = program.includes('/')
+    ? fileAt(image, program.startsWith('/') ? program : `${image.config.run.workingDir}/${program}`)
+    : onSearchPath(image, program);
   return { command, found };
+}
+
+function fileAt({ tree }: OpenImage, path: string): Started['found'] {
+  const found = tree.resolve(path);
+  return found?.node.head.kind === 'file' ? found : undefined;
+}
+
+/** The first file of a name in the folders where programs are looked for; whether it may be executed is not asked. */
+export function onSearchPath(image: OpenImage, name: string): Started['found'] {
+  for (const folder of searchPath(image.config.run.env)) {
+    const found = fileAt(image, `${folder}/${name}`);
+    if (found !== undefined) return found;
+  }
+  return undefined;
 }
 
 /** Who runs an image, as numbers; what its own lists do not know is undefined (image-spec 1.1, `config.User`). */
@@ -114,9 +127,14 @@ export function sentBytes({ manifest, manifestBytes }: OpenImage): number {
   return manifestBytes.length + [...blobs.values()].reduce((sum, size) => sum + size, 0);
 }
 
+/** Where the function’s files lie in an image, links followed; empty where it has no working folder. */
+export function workingFolder({ config, tree }: OpenImage): string {
+  return tree.resolve(config.run.workingDir)?.path ?? '';
+}
+
 /** Whether a subject is an image that has no working folder, so that it is seen from its root, with its whole system. */
 export function isSeenWhole({ image }: Subject): boolean {
-  return image !== undefined && (image.tree.resolve(image.config.run.workingDir)?.path ?? '') === '';
+  return image !== undefined && workingFolder(image) === '';
 }
 
 /** The image of a subject, for rules that are about nothing else. */

@@ -1,7 +1,6 @@
 import { printable } from '../base/text';
 import { readElf } from '../formats/elf';
-import { searchPath } from '../disk/in-image';
-import { IMAGE, imageOf, startedBy } from '../findings/image';
+import { IMAGE, imageOf, onSearchPath, startedBy } from '../findings/image';
 import { MAX_NATIVE_BYTES } from '../findings/native-files';
 import { findings, type Rule, type RuleResult } from '../findings/rule';
 import type { OpenImage } from '../disk/open-image';
@@ -78,11 +77,7 @@ function checkScript(image: OpenImage, program: string, start: string, mend: str
   if (image.tree.resolve(interpreter)?.node.head.kind !== 'file') return absent(interpreter);
   // `env` looks for its argument where programs are.
   const isLookedFor = interpreter.endsWith('/env') && /^[\w.+-]+$/.test(argument) && !argument.startsWith('-');
-  return isLookedFor && !isOnPath(image, argument) ? absent(argument) : findings();
-}
-
-function isOnPath({ config, tree }: OpenImage, name: string): boolean {
-  return searchPath(config.run.env).some((folder) => tree.resolve(`${folder}/${name}`)?.node.head.kind === 'file');
+  return isLookedFor && onSearchPath(image, argument) === undefined ? absent(argument) : findings();
 }
 
 /** A shell that is given a script runs its lines, with what stands before their ends. */

@@ -84,7 +84,7 @@ function innerFiles(bytes: Uint8Array, path: string): Inner | undefined {
     const isPacked = bytes[0] === 0x1f && bytes[1] === 0x8b;
     const plain = isPacked ? gunzipSync(bytes, { maxOutputLength: MAX_INNER_BYTES }) : bytes;
     const heads = [...listTar(sourceOfBytes(plain), path)].map(({ head }) => head);
-    const paths = heads.filter(({ kind }) => kind === 'file').map((head) => head.path.replace(/^\.\//, ''));
+    const paths = heads.filter(({ kind }) => kind === 'file').map((head) => head.path);
     return { paths, isOurs: false, isImage: paths.includes(LAYOUT_FILE) };
   } catch {
     return undefined;

@@ -2,7 +2,7 @@ import { folderOf } from '../base/paths';
 import { printable } from '../base/text';
 import type { OpenImage } from '../disk/open-image';
 import type { TarHead } from '../formats/tar';
-import { startedBy, userOf } from '../findings/image';
+import { startedBy, userOf, workingFolder } from '../findings/image';
 import { findings, type Finding, type Rule } from '../findings/rule';
 
 const OTHERS_READ = 0o004;
@@ -42,7 +42,7 @@ function unreadableFor(image: OpenImage): Finding[] {
   const { uid, gid = 0 } = userOf(image);
   // Root reads everything.
   if (uid === undefined || uid === 0) return [];
-  const working = image.tree.resolve(image.config.run.workingDir)?.path ?? '';
+  const working = workingFolder(image);
   const place = working === '' ? folderOf(startedBy(image).found?.path ?? '') : working;
   const found: Finding[] = [];
   for (const { path, node } of image.tree.walk()) {

@@ -45,14 +45,11 @@ export function cleanEnvironment(home: string, epochSeconds: number): Record<str
  */
 export async function runCompiler(run: CompilerRun): Promise<string> {
   const { program, args, cwd, env, doing, onCompiling } = run;
-  const onLine = (line: string): void => {
-    const [, named, path] = COMPILING.exec(line) ?? [];
-    const what = named ?? path;
-    if (what !== undefined) onCompiling?.(printable(what));
-  };
+  const limits = { patienceMs: PATIENCE_MS, maxBytes: MAX_OUTPUT_BYTES };
+  const listening = onCompiling !== undefined && { onLine: (line: string) => tellCompiling(line, onCompiling) };
   let end: ProgramEnd;
   try {
-    end = await runProgram({ program, args, cwd, env, patienceMs: PATIENCE_MS, maxBytes: MAX_OUTPUT_BYTES, onLine });
+    end = await runProgram({ program, args, cwd, env, ...limits, ...listening });
   } catch (error) {
     const found = systemCode(error) ?? messageOf(error);
     const facts = { doing, where: program, expected: 'a compiler that starts', found, mend: 'install it again' };
@@ -60,6 +57,12 @@ export async function runCompiler(run: CompilerRun): Promise<string> {
   }
   if (end.code === 0) return end.stdout;
   throw failed(end, run, doing);
+}
+
+function tellCompiling(line: string, onCompiling: (what: string) => void): void {
+  const [, named, path] = COMPILING.exec(line) ?? [];
+  const what = named ?? path;
+  if (what !== undefined) onCompiling(printable(what));
 }
 
 function failed({ code, signal, stderr }: ProgramEnd, run: CompilerRun, doing: string): EmballageError {

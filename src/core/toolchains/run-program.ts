@@ -3,6 +3,7 @@
  * when we end, whatever it started ends with it.
  */
 import { spawn, type ChildProcess } from 'node:child_process';
+import { LineSplitter } from '../base/line-splitter';
 
 export interface ProgramRun {
   /** Absolute path. */
@@ -53,16 +54,6 @@ export function endsWithUs(child: ChildProcess): void {
   child.once('exit', () => running.delete(child));
 }
 
-/** Cuts what comes in pieces into lines. */
-function linesFor(onLine: (line: string) => void): (piece: Buffer) => void {
-  let rest = '';
-  return (piece) => {
-    const lines = (rest + piece.toString('utf8')).split('\n');
-    rest = lines.pop() ?? '';
-    lines.forEach(onLine);
-  };
-}
-
 /** @throws Error of the system, with its code, where the program cannot be started */
 export function runProgram(run: ProgramRun): Promise<ProgramEnd> {
   const { program, args, cwd, env, input, patienceMs, maxBytes, onLine } = run;
@@ -88,7 +79,10 @@ export function runProgram(run: ProgramRun): Promise<ProgramEnd> {
         if (bytes > maxBytes) end('too-much');
         else written[name].push(piece);
       });
-    if (onLine !== undefined) child.stderr?.on('data', linesFor(onLine));
+    if (onLine !== undefined) {
+      const lines = new LineSplitter(maxBytes, onLine);
+      child.stderr?.on('data', (piece: Buffer) => lines.add(piece));
+    }
     child.once('error', (error) => {
       clearTimeout(timer);
       reject(error);

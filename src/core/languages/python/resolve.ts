@@ -69,8 +69,6 @@ class Resolver implements SolverSource {
   readonly #isPinned = new Set<string>();
   readonly #constraints = new Map<string, Specifier[]>();
   readonly #hashes = new Map<string, Set<string>>();
-  /** Extras that were asked for of a version and are none of its own, with those that it has. */
-  readonly #unknownExtras = new Map<string, string>();
   root: (Need & { by: string })[] = [];
 
   constructor(request: ResolveRequest) {
@@ -93,7 +91,7 @@ class Resolver implements SolverSource {
       packages.set(name, known);
     }
     const by = await this.#whoAsks(packages);
-    this.#tellExtras(packages);
+    await this.#tellExtras(packages);
     return [...packages]
       .sort(([a], [b]) => (a < b ? -1 : 1))
       .map(([name, { candidate, extras }]) => ({
@@ -104,15 +102,19 @@ class Resolver implements SolverSource {
       }));
   }
 
-  #tellExtras(
+  /** Installers go on without an extra that a package does not have; that should not go by in silence. */
+  async #tellExtras(
     packages: ReadonlyMap<string, { readonly candidate: Candidate; readonly extras: readonly string[] }>,
-  ): void {
-    for (const [name, { candidate, extras }] of packages)
-      for (const extra of extras) {
-        const has = this.#unknownExtras.get(`${name}[${extra}] ${candidate.version.text}`);
-        if (has !== undefined)
+  ): Promise<void> {
+    for (const [name, { candidate, extras }] of packages) {
+      const project = this.#projects.get(name);
+      if (extras.length === 0 || project === undefined) continue;
+      const known = (await this.#request.source.metadata(project, candidate)).extras;
+      const has = known.length === 0 ? 'it has none' : `it has ${listed(known.slice(0, 8).map(printable))}`;
+      for (const extra of extras)
+        if (!known.some((one) => normalizeName(one) === normalizeName(extra)))
           this.#request.onNote?.(`${name} ${candidate.version.text} has no extra \`${printable(extra)}\`: ${has}`);
-      }
+    }
   }
 
   async needsOf(id: string, version: number): Promise<NeedsOf> {
@@ -121,8 +123,7 @@ class Resolver implements SolverSource {
     const candidate = project?.candidates[version];
     if (project === undefined || candidate === undefined) return { kind: 'unusable', why: 'it is not known' };
     const requirements: Requirement[] = [];
-    const { requires, extras } = await this.#request.source.metadata(project, candidate);
-    this.#noteExtra(candidate, extra, { name, extras });
+    const { requires } = await this.#request.source.metadata(project, candidate);
     for (const line of requires) {
       const reading = parseRequirement(line);
       if (reading.kind === 'fault')
@@ -136,17 +137,6 @@ class Resolver implements SolverSource {
     if (extra === undefined) return { kind: 'needs', needs };
     const own: Need = { name, set: 1n << BigInt(version), what: `${name}==${candidate.version.text}` };
     return { kind: 'needs', needs: [own, ...needs] };
-  }
-
-  /** Installers go on without an extra that a package does not have; that should not go by in silence. */
-  #noteExtra(
-    { version }: Candidate,
-    extra: string | undefined,
-    { name, extras }: { readonly name: string; readonly extras: readonly string[] },
-  ): void {
-    if (extra === undefined || extras.some((one) => normalizeName(one) === normalizeName(extra))) return;
-    const has = extras.length === 0 ? 'it has none' : `it has ${listed(extras.slice(0, 8).map(printable))}`;
-    this.#unknownExtras.set(`${name}[${extra}] ${version.text}`, has);
   }
 
   choose(id: string, set: bigint): { version: number } | { why: string } {

@@ -3,7 +3,7 @@ import type { Entry } from '../../sheet';
 import type { ViewRequest } from '../language';
 import { pythonArtifact } from './artifact-view';
 import { knownFacts } from './facts-memory';
-import { otherPlatform } from './rules/compiled-names';
+import { otherPlatforms } from './rules/compiled-names';
 import { judgeMember, judgeParameters } from './rules/entry-member';
 import { missingInPython } from './rules/missing';
 import { ownModules, type PythonLanguageView } from './rules/shared';
@@ -25,6 +25,7 @@ export function pythonView(request: ViewRequest<'python'>): Promise<PythonLangua
   // A file that is missing is another rule's finding.
   const isThere = ({ file }: Entry): boolean => subject.entries.some(({ path }) => path === file);
   const own = (): string[] => ownModules(artifact, facts);
+  let platforms: ReadonlyMap<string, string> | undefined;
   return Promise.resolve({
     isProgram: false,
     artifact,
@@ -37,7 +38,7 @@ export function pythonView(request: ViewRequest<'python'>): Promise<PythonLangua
     texts: () => own().map((path) => subject.readText(path) ?? ''),
     testOnly: () => testOnlyInPython(artifact, facts),
     installed: (waybill) => unpackedByHand(artifact, waybill),
-    otherByName: (path) => otherPlatform(artifact.paths, path, facts),
+    otherByName: (path) => (platforms ??= otherPlatforms(artifact.paths, facts)).get(path),
     hasLoaded: (library) => LOADED.test(library),
     runtimeIn: (image, env) => running.image.find(image, env, runtime?.version ?? ''),
   });

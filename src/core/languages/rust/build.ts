@@ -2,6 +2,7 @@
 import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { EmballageError } from '../../base/errors';
+import { writeWhole } from '../../disk/write';
 import { inTurn } from '../../base/in-turn';
 import { folderOf, joinPath } from '../../base/paths';
 import { listed } from '../../base/text';
@@ -47,9 +48,10 @@ function targetFlags({ isStatic }: Tools, flags: readonly string[]): string[] {
 function localFlags({ project, scratch }: CompileRequest): string[] {
   const shared = sharedFolder(project);
   const unwinder = join(shared, 'unwinder');
-  mkdirSync(unwinder, { recursive: true });
   // The standard library asks for the compiler’s own shared library, which hosts need not have; this links it in.
-  writeFileSync(join(unwinder, 'libgcc_s.so'), 'INPUT(-lgcc_eh -lgcc)\n');
+  const script = join(unwinder, 'libgcc_s.so');
+  // Whole at every moment: another function may be linking with it.
+  writeWhole(script, 'INPUT(-lgcc_eh -lgcc)\n', script);
   return [
     `--remap-path-prefix=${project.root}=.`,
     `--remap-path-prefix=${scratch}=.`,
@@ -127,7 +129,7 @@ async function runCargo(
   const settings = [manifest, lock, ...cargoSettings(project, spec)].map((one) => join(project.root, one));
   const { mains, aside } = targetsOf(about);
   const read = [...readDepFile(readFileSync(`${executable}.d`, 'utf8')), ...settings, ...mains];
-  const made = [target, scratch, sharedFolder(project)];
+  const made = [scratch, sharedFolder(project)];
   return { executable, aside, read: read.filter((one) => !made.some((folder) => one.startsWith(folder))) };
 }
 

@@ -16,6 +16,7 @@ import {
   type ImageLayout,
 } from '../../formats/oci';
 import { BLOCK_BYTES, listTar } from '../../formats/tar';
+import { workingFolder } from '../../findings/image';
 import type { Subject, SubjectEntry } from '../../findings/rule';
 import type { Arch } from '../../sheet';
 import { textReader } from '../../findings/texts';
@@ -85,8 +86,7 @@ export async function withImageSubject<T>(
 }
 
 function imageSubject(image: OpenImage): Subject & { readonly image: OpenImage } {
-  const { workingDir } = image.config.run;
-  const root = image.tree.resolve(workingDir)?.path ?? '';
+  const root = workingFolder(image);
   const readBytes = (path: string, maxBytes: number): Uint8Array | undefined => {
     const node = image.tree.node(root === '' ? path : `${root}/${path}`);
     if (node?.head.kind !== 'file' || node.head.size > maxBytes) return undefined;

@@ -1,4 +1,5 @@
-import { printable } from '../../../base/text';
+import { Lines } from '../../../base/lines';
+import { literalPattern, printable } from '../../../base/text';
 import { findings, type Finding, type Rule } from '../../../findings/rule';
 import { kindOf } from '../shade/jar-entries';
 import type { JvmKeys } from '../own';
@@ -29,28 +30,38 @@ export const depsOldName: Rule = {
 };
 
 function leftIn(path: string, text: string, moves: JvmKeys['relocate'], except: readonly string[]): Finding[] {
-  return moves.flatMap(({ from, to }) => {
-    const spellings = [from, from.replaceAll('.', '/')].filter((one) => text.includes(one));
-    return [...new Set(spellings)].flatMap((old): Finding[] => {
-      const word = new RegExp(`(?<![\\w$])${old.replaceAll('.', '\\.')}(?=[./](?<rest>[\\w$./]+)|(?![\\w$]))`, 'g');
-      const now = old === from ? to : to.replaceAll('.', '/');
-      return [...text.matchAll(word)].flatMap((match): Finding[] => {
-        const name = old + (match.groups?.rest === undefined ? '' : `.${match.groups.rest}`);
-        const end = match.index + old.length;
-        const isNew = now.endsWith(old) && text.slice(0, end).endsWith(now);
-        if (isNew || stays(name.replaceAll('/', '.'), except)) return [];
-        const line = text.slice(0, match.index).split('\n').length;
-        return [
-          {
-            level: 'warn',
-            where: printable(`${path}:${String(line)}`),
-            expected: `\`${printable(now)}\`, to which the package moved`,
-            found: `\`${printable(name)}\``,
-            mend: 'write the new name there, if something reads it; or accept it',
-          },
-        ];
-      });
-    });
+  const lines = new Lines(text);
+  return moves.flatMap(spellingsOf).flatMap((spelling) =>
+    oldNames(text, spelling)
+      .filter(({ name }) => !stays(name.replaceAll('/', '.'), except))
+      .map(({ name, at }) => ({
+        level: 'warn',
+        where: printable(`${path}:${String(lines.placeOf(at).line + 1)}`),
+        expected: `\`${printable(spelling.now)}\`, to which the package moved`,
+        found: `\`${printable(name)}\``,
+        mend: 'write the new name there, if something reads it; or accept it',
+      })),
+  );
+}
+
+/** How a package was written, and how it is now. */
+interface Spelling {
+  readonly old: string;
+  readonly now: string;
+}
+
+function spellingsOf({ from, to }: JvmKeys['relocate'][number]): Spelling[] {
+  const dotted = { old: from, now: to };
+  return from.includes('.') ? [dotted, { old: from.replaceAll('.', '/'), now: to.replaceAll('.', '/') }] : [dotted];
+}
+
+/** Names below a package where a text has them in full, as the end of the new name does not count. */
+function oldNames(text: string, { old, now }: Spelling): { readonly name: string; readonly at: number }[] {
+  if (!text.includes(old)) return [];
+  const word = new RegExp(`(?<![\\w$])${literalPattern(old)}(?=[./](?<rest>[\\w$./]+)|(?![\\w$]))`, 'g');
+  return [...text.matchAll(word)].flatMap(({ index: at, groups }) => {
+    const isNew = now.endsWith(old) && text.slice(0, at + old.length).endsWith(now);
+    return isNew ? [] : [{ name: old + (groups?.rest === undefined ? '' : `.${groups.rest}`), at }];
   });
 }
 

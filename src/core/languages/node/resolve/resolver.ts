@@ -162,10 +162,9 @@ export class Resolver {
   #bare(specifier: string, from: string, way: Way): Resolved {
     const [, name = '', rest = ''] = /^((?:@[^/]+\/)?[^/]+)(.*)$/.exec(specifier) ?? [];
     const subpath = rest === '' ? '.' : `.${rest}`;
-    const own = this.packages.scopeOf(from);
-    const self = own === undefined ? undefined : this.packages.in(own);
-    if (own !== undefined && self?.name === name && self.exports !== undefined)
-      return this.#target(resolveExports(self.exports, subpath, this.#conditions[way]), own, specifier);
+    const self = this.#self(name, from);
+    if (self !== undefined)
+      return this.#target(resolveExports(self.exports, subpath, this.#conditions[way]), self.folder, specifier);
     for (let folder = folderOf(from); ; folder = folderOf(folder)) {
       const found = folder.endsWith('node_modules')
         ? undefined
@@ -175,16 +174,21 @@ export class Resolver {
     }
   }
 
+  /** LOAD_PACKAGE_SELF: the package that a file belongs to, where it is called so and says what others may import. */
+  #self(name: string, from: string): { readonly folder: string; readonly exports: unknown } | undefined {
+    const folder = this.packages.scopeOf(from);
+    const own = folder === undefined ? undefined : this.packages.in(folder);
+    if (folder === undefined || own?.name !== name || own.exports === undefined) return undefined;
+    return { folder, exports: own.exports };
+  }
+
   /**
    * Patterns of the files that a pattern of a bare specifier leads to, such as `codecs/levels/*`.
    * @returns paths in the artifact with stars; undefined where there is no such package
    */
   filePatterns(pattern: string, from: string): string[] | undefined {
     const [, name = '', rest = ''] = /^((?:@[^/]+\/)?[^/]+)(.*)$/.exec(pattern) ?? [];
-    const own = this.packages.scopeOf(from);
-    const isSelf =
-      own !== undefined && this.packages.in(own)?.name === name && this.packages.in(own)?.exports !== undefined;
-    const folder = isSelf ? own : this.packages.find(name, folderOf(from));
+    const folder = this.#self(name, from)?.folder ?? this.packages.find(name, folderOf(from));
     if (folder === undefined) return undefined;
     const exports = this.packages.in(folder)?.exports;
     if (exports === undefined) return [joinPath(folder, rest.slice(1))];

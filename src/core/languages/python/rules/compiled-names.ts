@@ -1,16 +1,18 @@
 /** Compiled modules that Python does not load, by what their names say. */
 import { printable } from '../../../base/text';
 import type { Finding, FunctionFacts } from '../../../findings/rule';
-import { isPlatformFor, passedOver, readCompiledName } from '../compiled-name';
+import { isPlatformFor, passedOver } from '../compiled-name';
 import { pythonOf } from './shared';
 
-/** The platform that a module's name says, where Python passes over it for that. */
-export function otherPlatform(paths: readonly string[], path: string, facts: FunctionFacts): string | undefined {
+/** Of modules that Python passes over for the platform in their names: that platform, by path. */
+export function otherPlatforms(paths: readonly string[], facts: FunctionFacts): ReadonlyMap<string, string> {
   const { arch } = facts;
-  const platform = readCompiledName(path)?.platform;
-  if (arch === undefined || platform === undefined || isPlatformFor(platform, arch)) return undefined;
-  const isPassedOver = passedOver(paths, pythonOf(facts) ?? '', arch).some((one) => one.path === path);
-  return isPassedOver ? `\`${printable(platform)}\`` : undefined;
+  if (arch === undefined) return new Map();
+  return new Map(
+    passedOver(paths, pythonOf(facts) ?? '', arch).flatMap(({ path, name: { platform } }): [string, string][] =>
+      platform === undefined || isPlatformFor(platform, arch) ? [] : [[path, `\`${printable(platform)}\``]],
+    ),
+  );
 }
 
 /** Modules that are compiled for another version of Python, and for none of the runtime's. */
