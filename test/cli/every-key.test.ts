@@ -99,6 +99,7 @@ const FUNCTION_KEYS: Readonly<Record<string, readonly [kind: KindName, keys: Jso
   destination: ['node', { destination: 'mole' }],
   'leave-out': ['node', { 'leave-out': ['note.txt'] }],
   keep: ['node', { keep: ['b.mjs'] }],
+  include: ['node', { include: [{ files: 'more', inside: 'beside' }] }],
   links: ['node', { links: 'keep', link: false }],
   'empty-folders': ['node', { 'empty-folders': true, link: false }],
   needs: ['python', { needs: ['levels'] }],

@@ -51,9 +51,13 @@ describe('the stand-in index', () => {
     [['stand-in', 'harbour', '.'], 2],
     [['stand-in', 'index', 'nowhere'], 2],
     [['stand-in', 'index', 'bad'], 2],
+    [['stand-in', 'index', 'flat'], 2],
     [['stand-in', 'index', '.', '--misbehave', 'badly'], 2],
   ])('refuses what it cannot serve: %j', (args, expected) => {
-    const root = folderWith({ 'bad/x/pyproject.toml': '[project]\nname = "x"\n' });
+    const root = folderWith({
+      'bad/x/pyproject.toml': '[project]\nname = "x"\n',
+      'flat/x/pyproject.toml': '[project]\nname = "x"\nversion = "1.0"\n',
+    });
     const { status, stderr } = run(root, args);
     expect([status, stderr.startsWith('error while')]).toEqual([expected, true]);
   });

@@ -25,6 +25,11 @@ export function settlePath(path: string): string | undefined {
   return parts.join('/');
 }
 
+/** Whether what a sheet names is a pattern for files, not the path of one. */
+export function isPattern(path: string): boolean {
+  return /[*?[{]/.test(path);
+}
+
 /** The folder part of a path, '' for a path without one. */
 export function folderOf(path: string): string {
   const slash = path.lastIndexOf('/');

@@ -5,7 +5,17 @@ import { comparePaths, joinPath, unsafePathReason } from '../base/paths';
 import { count, printable } from '../base/text';
 import { looksLikeArtifact } from '../disk/earlier-artifact';
 import { walkFolder, type Walk, type WalkedItem } from '../disk/walk';
-import { FILE_MODE, LINK_MODE, PROGRAM_MODE, type FileSet, type LeftOut, type PackedEntry, type Reason } from './model';
+import {
+  FILE_MODE,
+  LINK_MODE,
+  PROGRAM_MODE,
+  type FileSet,
+  type Include,
+  type LeftOut,
+  type PackedEntry,
+  type Reason,
+} from './model';
+import { claimedTwice, surveyIncluded, type IncludedItem } from './include';
 import { makeSelection, OUTPUT_FOLDER, type Selection } from './selection';
 
 export interface CollectRequest {
@@ -17,6 +27,8 @@ export interface CollectRequest {
   readonly entryFile: string;
   readonly leaveOut: readonly string[];
   readonly keep: readonly string[];
+  /** Files from elsewhere in the project. */
+  readonly include: readonly Include[];
   readonly links: 'follow' | 'keep';
   readonly emptyFolders: boolean;
   /** Folders of this name are left out, whatever the sheet keeps: packages, where others take their place; what compilers write. */
@@ -25,6 +37,7 @@ export interface CollectRequest {
 
 /** Everything that stands in a source folder and is not left out by name: what has to be the same for nothing to have changed. */
 export interface Survey extends Walk {
+  readonly items: readonly (WalkedItem | IncludedItem)[];
   readonly leftOut: readonly LeftOut[];
 }
 
@@ -52,9 +65,26 @@ export function surveySource(request: CollectRequest): Survey {
     enter: (path, name) => isWanted(path, name, true),
     take: (path, name) => isWanted(path, name, false),
   });
-  return selection.searchesAll
+  const survey = selection.searchesAll
     ? { ...walk, ...dropBelowLeftOut(walk.items, leftOut, selection) }
     : { ...walk, leftOut };
+  return request.include.length === 0 ? survey : withIncluded(request, survey);
+}
+
+/** Stamps of the source folder alone no longer tell, as where links were met: the folders from elsewhere are walked each time. */
+function withIncluded(request: CollectRequest, survey: Survey): Survey {
+  const included = surveyIncluded(request);
+  const own = new Set(survey.items.map(({ path }) => path));
+  const twice = included.items
+    .filter(({ path }) => own.has(path))
+    .map(({ path, at }) => claimedTwice(path, joinPath(request.source, path), at));
+  return {
+    ...survey,
+    items: [...survey.items, ...included.items.filter(({ path }) => !own.has(path))],
+    leftOut: [...survey.leftOut, ...included.leftOut],
+    refused: [...survey.refused, ...included.refused, ...twice],
+    hasLinks: true,
+  };
 }
 
 /**
@@ -112,10 +142,10 @@ function dropBelowLeftOut(
   return { items: taken, leftOut };
 }
 
-function packedEntry(request: CollectRequest, item: WalkedItem, selection: Selection): PackedEntry {
+function packedEntry(request: CollectRequest, item: WalkedItem | IncludedItem, selection: Selection): PackedEntry {
   const common = {
     path: item.path,
-    origin: { from: 'source', at: joinPath(request.source, item.path) } as const,
+    origin: { from: 'source', at: 'at' in item ? item.at : joinPath(request.source, item.path) } as const,
     reason: reasonFor(request, item, selection),
   };
   if (item.kind === 'folder') return { ...common, kind: 'folder', mode: PROGRAM_MODE };
@@ -124,8 +154,9 @@ function packedEntry(request: CollectRequest, item: WalkedItem, selection: Selec
   return { ...common, kind: 'file', mode, source: item.source, size: item.stamp.size, stamp: item.stamp };
 }
 
-function reasonFor(request: CollectRequest, item: WalkedItem, selection: Selection): Reason {
+function reasonFor(request: CollectRequest, item: WalkedItem | IncludedItem, selection: Selection): Reason {
   if (item.path === request.entryFile) return { why: 'entry' };
+  if ('at' in item) return { why: 'kept', by: `include ${item.by}` };
   if (item.throughLink !== undefined) return { why: 'through-link', by: item.throughLink };
   const pattern = selection.keptBy(item.path);
   return pattern === undefined ? { why: 'in-source' } : { why: 'kept', by: pattern };

@@ -1,6 +1,14 @@
 /** The file set: what goes into an artifact, in order, each file with its mode, where it comes from and why it is there. */
 import type { Stamp } from '../disk/stamp';
 
+/** Files from elsewhere in the project, named in the sheet. */
+export interface Include {
+  /** A file, a folder with all that is in it, or a pattern; relative to the project. */
+  readonly files: string;
+  /** Folder inside the artifact; '' for its top. */
+  readonly inside: string;
+}
+
 /** Where a file comes from. */
 export type Origin =
   /** `at`: path relative to the project. */

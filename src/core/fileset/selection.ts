@@ -1,6 +1,6 @@
 /** Decides what of a source folder is wanted: the built-in exclusions, the sheet's patterns, and what `keep` brings back. */
 import type { Ignore } from 'ignore';
-import type { LeftOut } from './model';
+import type { FileSet, LeftOut } from './model';
 
 const VERSION_CONTROL = new Set(['.git', '.hg', '.svn', '.bzr', '.jj', '.pijul', '_darcs', 'CVS']);
 const EDITOR_FOLDERS = new Set(['.idea', '.vscode', '.vs', '.fleet', '.settings']);
@@ -47,6 +47,13 @@ export function makeSelection(leaveOut: readonly string[], keep: readonly string
     },
     searchesAll: kept !== undefined,
   };
+}
+
+/** What the sheet asks for by name, each file with the pattern: by `keep`, or from elsewhere by `include`. */
+export function keeperOf(keep: readonly string[], { entries }: Pick<FileSet, 'entries'>) {
+  const selection = makeSelection([], keep);
+  const stated = new Map(entries.map(({ path, reason }) => [path, reason.why === 'kept' ? reason.by : undefined]));
+  return (path: string): string | undefined => selection.keptBy(path) ?? stated.get(path);
 }
 
 function folderLeftOutBy(path: string, name: string): LeftOut['by'] | undefined {

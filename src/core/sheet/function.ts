@@ -1,9 +1,10 @@
 /** Reads one function of a packing sheet: defaults filled in, units settled, every mistake noted. */
-import { settlePath } from '../base/paths';
+import { isPattern, settlePath } from '../base/paths';
 import { listed, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { settleLimits } from './destination';
 import { IMAGE_KEYS, readImageKeys } from './image-keys';
+import { readInclude } from './include-key';
 import { betterEntry, unknownWord } from './issues';
 import type { Acceptance, Arch, Entry, FunctionSpec, Runtime, Setting, Source } from './model';
 import { readNeedsKey } from './needs-key';
@@ -43,6 +44,7 @@ export class FunctionReader {
       destination: this.#readDestinationName(at, text, defaults, destinations),
       leaveOut: this.#readPatterns([...at, 'leave-out'], text['leave-out']),
       keep: this.#readPatterns([...at, 'keep'], text.keep),
+      include: readInclude(this.#notes, [...at, 'include'], text.include),
       links: text.links ?? 'follow',
       emptyFolders: text['empty-folders'] ?? false,
       ...this.#readNeeds(at, text, defaults, open),
@@ -64,7 +66,7 @@ export class FunctionReader {
         [...at, String(i)],
         'a pattern of paths in the source folder',
         `\`${printable(pattern)}\`, which leads out of it`,
-        'move the files into the source folder, or share them as a package of the project (a workspace)',
+        'take files from elsewhere with `include: [{ files: "shared/**", inside: shared/ }]`, or make shared code a package of the project (a workspace)',
       );
     });
     return patterns;
@@ -295,7 +297,7 @@ export class FunctionReader {
           `\`${printable(pattern)}\``,
           'put the events into the project folder',
         );
-      else if (!/[*?[{]/.test(pattern)) this.#notes.insidePath(path, pattern, 'file');
+      else if (!isPattern(pattern)) this.#notes.insidePath(path, pattern, 'file');
       return pattern;
     });
   }

@@ -1,6 +1,7 @@
 /** What a packing sheet and a destination say, settled: defaults filled in, sizes in bytes, times in milliseconds. Plain data. */
 import { ARCHITECTURES, type Arch } from '../base/arch';
 import type { Place } from '../base/errors';
+import type { Include } from '../fileset/model';
 
 export { ARCHITECTURES, type Arch };
 
@@ -152,6 +153,8 @@ export interface FunctionSpec<Id extends LanguageId = LanguageId> {
   readonly destination: string;
   readonly leaveOut: readonly string[];
   readonly keep: readonly string[];
+  /** Files from elsewhere in the project. */
+  readonly include: readonly Include[];
   readonly links: 'follow' | 'keep';
   readonly emptyFolders: boolean;
   readonly needs?: Needs;

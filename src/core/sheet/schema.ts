@@ -150,6 +150,22 @@ const commonFields = (known: KnownLanguages) => ({
   keep: globs()
     .optional()
     .meta({ description: 'Patterns for what is packed even though something else leaves it out.' }),
+  include: list(
+    z.strictObject(
+      {
+        files: text('a file, a folder or a pattern').meta({
+          description: 'A file, a folder with all that is in it, or a pattern; relative to the sheet.',
+        }),
+        inside: text('a folder inside the artifact')
+          .optional()
+          .meta({ description: 'Folder inside the artifact where they go; its top otherwise.' }),
+      },
+      { error: '`files`, and `inside` for where they go' },
+    ),
+    'a list of `{ files, inside }`',
+  )
+    .optional()
+    .meta({ description: 'Files from elsewhere in the project, and where they go inside the artifact.' }),
   links: z.enum(['follow', 'keep'], { error: '`follow` or `keep`' }).optional().meta({
     description: 'Symbolic links: packed as what they point to (`follow`, the default), or as links (`keep`).',
   }),

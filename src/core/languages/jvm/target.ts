@@ -20,7 +20,7 @@ import {
   type PackedFile,
   type Reason,
 } from '../../fileset/model';
-import { makeSelection } from '../../fileset/selection';
+import { keeperOf } from '../../fileset/selection';
 import { JAR_MANIFEST, manifestText } from '../../forms/jar';
 import { METHOD_STORED, openZip } from '../../formats/zip';
 import {
@@ -57,7 +57,6 @@ export async function assemble(request: AssemblyRequest<'jvm'>, whole: FileSet):
   try {
     const packed = jars.filter(({ locked }) => locked.jvm?.provided !== true);
     const inputs = await preparedInputs(request, own, packed, open);
-    const selection = makeSelection([], spec.keep);
     const { main, append, deep: isDeep } = spec.own;
     const roots = [spec.entry.file, ...(main === undefined ? [] : [main])].map((name) => name.replaceAll('.', '/'));
     const assembled = await assembleJvm({
@@ -67,7 +66,7 @@ export async function assemble(request: AssemblyRequest<'jvm'>, whole: FileSet):
       trim: spec.trim,
       arch: request.arch,
       append,
-      keptBy: (path) => selection.keptBy(path),
+      keptBy: keeperOf(spec.keep, whole),
     });
     refuseBound(request, assembled);
     const deep = isDeep ? deepTrimmed(request, assembled) : undefined;

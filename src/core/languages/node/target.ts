@@ -14,7 +14,7 @@ import {
   type PackedFile,
   type Trimmed,
 } from '../../fileset/model';
-import { makeSelection } from '../../fileset/selection';
+import { keeperOf } from '../../fileset/selection';
 import type { FunctionCompiler, Mentions, NodeAssembled, NodePlaced } from './assembling';
 import type { Assembly, AssemblyRequest } from '../language';
 import { KEPT } from './kept';
@@ -75,7 +75,6 @@ async function assembleAll(work: Work): Promise<Assembly> {
   const book = new language.ModuleBook(project.state.file(KEPT.modules, `${spec.name}.book`));
   const linksFile = project.state.file(KEPT.links, `${spec.name}.${request.arch}.json`);
   const links = new language.LinkMemory(linksFile, project.state.code);
-  const selection = makeSelection([], spec.keep);
   const entry = adapter === undefined ? spec.entry : language.httpAdapterEntry();
   try {
     const assembled = await language.assembleNode(
@@ -83,7 +82,7 @@ async function assembleAll(work: Work): Promise<Assembly> {
         ...nodeSettings(request, language),
         files: [...known.values()].sort((a, b) => comparePaths(a.path, b.path)),
         entry,
-        keptBy: (path) => selection.keptBy(path),
+        keptBy: keeperOf(spec.keep, { entries: work.base }),
         compiler,
         modules: new language.Modules(book, pool),
         mentionsOf: (owner, read) => mentionsOf(request, owner, read),

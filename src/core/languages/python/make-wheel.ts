@@ -43,13 +43,25 @@ interface ProjectTable {
 /** @param folder absolute path of the project, and `shown` its name in messages */
 export function makeWheels(folder: string, shown: string): MadeWheel[] {
   const project = readProject(readFileSync(join(folder, 'pyproject.toml'), 'utf8'), `${shown}/pyproject.toml`);
-  const common = filesBelow(join(folder, 'src'), '');
-  const made = readdirSync(folder).includes('platform') ? readdirSync(join(folder, 'platform')) : [];
+  const names = readdirSync(folder);
+  if (!names.includes('src') && !names.includes('platform')) throw nothingToPack(shown);
+  const common = names.includes('src') ? filesBelow(join(folder, 'src'), '') : [];
+  const made = names.includes('platform') ? readdirSync(join(folder, 'platform')) : [];
   const platforms = (Object.keys(MACHINES) as Arch[]).filter((arch) => made.includes(arch));
   if (platforms.length === 0) return [makeWheel(project, common, undefined)];
   return platforms.map((arch) =>
     makeWheel(project, [...common, ...filesBelow(join(folder, 'platform', arch), '')], arch),
   );
+}
+
+function nothingToPack(shown: string): EmballageError {
+  return new EmballageError('PACKAGE_INVALID', {
+    doing: 'making a wheel',
+    where: printable(shown),
+    expected: 'what it packs, under `src/`, or under `platform/ARCH/`',
+    found: 'neither folder',
+    mend: 'put the modules into `src/`',
+  });
 }
 
 export interface WheelMember {

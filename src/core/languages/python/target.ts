@@ -4,7 +4,7 @@ import { fileDigest } from '../../disk/digest';
 import { stampOf } from '../../disk/stamp';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type PackedEntry, type PackedFile } from '../../fileset/model';
 import { sortEntries } from '../../fileset/collect';
-import { makeSelection } from '../../fileset/selection';
+import { keeperOf } from '../../fileset/selection';
 import { ADAPTER_FILE, adapterCode, adapterEntry } from './adapter';
 import { assemblePython, type Assembled, type PackageInput } from './assemble';
 import type { FunctionSpec } from '../../sheet';
@@ -83,7 +83,6 @@ function assembleFiles(
   base: FileSet,
   packages: readonly PackageInput[],
 ): Promise<Assembled> {
-  const selection = makeSelection([], spec.keep);
   const own = base.entries.flatMap((entry) => (entry.kind === 'file' ? [entry] : []));
   return assemblePython({
     own: own.map((file) => ({
@@ -96,7 +95,7 @@ function assembleFiles(
     trim: spec.trim,
     isStrict: spec.isStrict,
     entries: [spec.entry.file],
-    keptBy: (path) => selection.keptBy(path),
+    keptBy: keeperOf(spec.keep, base),
     strip: (file) => strippedFile(project, file),
     factsFor: (sha256, read) => factsFor(project.state, sha256, read),
   });

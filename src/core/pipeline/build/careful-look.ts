@@ -97,6 +97,7 @@ export function collectRequest(project: Project, spec: FunctionSpec, isLocked: b
     entryFile: spec.entry.file,
     leaveOut: spec.leaveOut,
     keep: spec.keep,
+    include: spec.include,
     links: spec.links,
     emptyFolders: spec.emptyFolders,
     skip: languageOf(spec.runtime.language).skips?.(isLocked),

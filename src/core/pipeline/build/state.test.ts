@@ -82,6 +82,7 @@ describe('the stat index', () => {
         entryFile: 'a',
         leaveOut: ['*.log'],
         keep: [],
+        include: [],
         links: 'follow',
         emptyFolders: false,
         skip: undefined,

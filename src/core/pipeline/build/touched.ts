@@ -11,8 +11,7 @@ export function isOnlyTouched({ project }: LookRequest, { spec, index, common, c
     const sha256 = index.targets[arch]?.sha256;
     return sha256 !== undefined && sha256 === digestIn(join(project.root, artifactPath({ spec, arch })));
   });
-  const root = join(project.root, spec.source);
-  return isAsMade && index.hasContent(survey.items, ({ path }) => digestIn(join(root, path)) ?? '');
+  return isAsMade && index.hasContent(survey.items, ({ source }) => digestIn(source) ?? '');
 }
 
 function digestIn(path: string): string | undefined {

@@ -1,7 +1,9 @@
 /** What a build of functions reads, for building it elsewhere. */
 import { statSync } from 'node:fs';
 import { join } from 'node:path';
+import { isPattern } from '../../base/paths';
 import { listTree } from '../../disk/copy-project';
+import { surveyIncluded } from '../../fileset/include';
 import { OUTPUT_FOLDER, STATE_FOLDER } from '../../fileset/selection';
 import { workOf } from '../../languages';
 import { lockNameOf } from '../../project/lockfile';
@@ -28,12 +30,13 @@ export async function filesToCopy(project: Project, functions: readonly Function
   for (const spec of project.sheet.functions) {
     folders.add(spec.source);
     // Events that are named without a pattern have to be there for the sheet to be right.
-    for (const event of spec.events) if (!/[*?[{]/.test(event)) files.add(event);
+    for (const event of spec.events) if (!isPattern(event)) files.add(event);
     for (const { path, isFolder } of basePlaces(project, spec)) (isFolder ? folders : emptyFiles).add(path);
     for (const source of spec.sources) if (source.kind === 'folder') folders.add(source.at);
     if (spec.needs?.kind === 'file') files.add(spec.needs.path);
     if (!functions.includes(spec)) continue;
     for (const file of [...(await inputFiles(project, spec)), ...(await baseFiles(project, spec))]) files.add(file);
+    for (const { at } of surveyIncluded({ projectRoot: project.root, ...spec }).items) files.add(at);
     const below = listTree(project.root, spec.source, skip);
     below.files.forEach((file) => files.add(file));
     below.folders.forEach((folder) => folders.add(folder));

@@ -1,8 +1,8 @@
 /** What a POM comes to: parents inherited, profiles taken in, properties filled in, managed versions applied. */
 import { printable } from '../../../base/text';
 import type { Arch } from '../../../sheet';
+import { activeProfiles, isActivated } from './activation';
 import { invalidPom, type Coordinates, type Pom, type Profile, type RawDependency } from './pom';
-import { parseWish } from './version';
 
 /** A dependency with everything said. */
 export interface Dependency {
@@ -49,11 +49,6 @@ export interface PomSurroundings {
 
 const MAX_PARENTS = 64;
 const MAX_IMPORTS = 64;
-const ARCH_NAMES: Readonly<Record<Arch, readonly string[]>> = {
-  x86_64: ['amd64', 'x86_64'],
-  arm64: ['aarch64', 'arm64'],
-};
-
 export function managedKey({
   group,
   artifact,
@@ -127,7 +122,10 @@ async function inheritance(
   const levels: Level[] = [];
   let current = start;
   for (;;) {
-    levels.push({ ...current, profiles: activeProfiles(current.pom.profiles, surroundings) });
+    levels.push({
+      ...current,
+      profiles: activeProfiles(current.pom.profiles, (one) => isActivated(one, surroundings)),
+    });
     const { parent } = current.pom;
     if (parent === undefined) return levels;
     const name = `${parent.group}:${parent.artifact}:${parent.version}`;
@@ -155,41 +153,6 @@ function coordinatesOf(levels: readonly Level[]): Coordinates {
   if (artifact !== undefined && group !== undefined && version !== undefined) return { group, artifact, version };
   const found = 'no group or version, and no parent that has them';
   throw invalidPom(first?.shown ?? '', found, { line: 1 }, '`groupId` and `version`');
-}
-
-function activeProfiles(profiles: readonly Profile[], { java, arch }: PomSurroundings): Profile[] {
-  const active = profiles.filter((one) => isActive(one, java, arch));
-  return active.length > 0 ? active : profiles.filter(({ isActiveByDefault }) => isActiveByDefault);
-}
-
-/** No property is set from outside, and there is no file to look for. */
-function isActive({ jdk, property, os, hasFile }: Profile, java: number, arch: Arch): boolean {
-  const isConditional = jdk !== undefined || property !== undefined || os !== undefined;
-  if (hasFile || !isConditional) return false;
-  return (jdk === undefined || fitsJdk(jdk, java)) && isUnset(property) && (os === undefined || fitsOs(os, arch));
-}
-
-function isUnset(property: Profile['property']): boolean {
-  const { name = '!', value = '' } = property ?? {};
-  return name.startsWith('!') || value.startsWith('!');
-}
-
-function fitsOs(os: NonNullable<Profile['os']>, arch: Arch): boolean {
-  const fits = (wanted: string | undefined, names: readonly string[]): boolean => {
-    if (wanted === undefined) return true;
-    return names.includes(wanted.toLowerCase().replace(/^!/, '')) !== wanted.startsWith('!');
-  };
-  const isSystem = fits(os.family, ['unix']) && fits(os.name, ['linux']);
-  return isSystem && fits(os.arch, ARCH_NAMES[arch]) && os.version === undefined;
-}
-
-function fitsJdk(wanted: string, java: number): boolean {
-  const isNot = wanted.startsWith('!');
-  const plain = wanted.replace(/^!/, '');
-  const version = java < 9 ? `1.${String(java)}` : String(java);
-  const wish = parseWish(plain);
-  const fits = wish?.kind === 'range' ? wish.allows(version) : `${version}.`.startsWith(`${plain}.`);
-  return fits !== isNot;
 }
 
 /** Fills in `${…}`. */

@@ -1,5 +1,12 @@
 /** What JVM functions depend on: POMs and what they come to, settled as Maven settles them. */
 export {
+  activeProfiles,
+  isActivated,
+  readActivation,
+  type Activation,
+  type ActivationSurroundings,
+} from './activation';
+export {
   type Dependency,
   effectivePom,
   type EffectivePom,

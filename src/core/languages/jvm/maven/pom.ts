@@ -3,6 +3,7 @@ import { EmballageError } from '../../../base/errors';
 import { present } from '../../../base/present';
 import { printable } from '../../../base/text';
 import { child, children, childText, readXml, type XmlElement } from '../../../formats/xml';
+import { readActivation, type Activation } from './activation';
 
 export interface Coordinates {
   readonly group: string;
@@ -25,13 +26,7 @@ export interface RawDependency {
   readonly column: number;
 }
 
-export interface Profile {
-  readonly isActiveByDefault: boolean;
-  readonly jdk?: string;
-  readonly property?: { readonly name: string; readonly value?: string };
-  readonly os?: { readonly name?: string; readonly family?: string; readonly arch?: string; readonly version?: string };
-  /** It depends on a file, which a repository does not have. */
-  readonly hasFile: boolean;
+export interface Profile extends Activation {
   readonly properties: Readonly<Record<string, string>>;
   readonly dependencies: readonly RawDependency[];
   readonly managed: readonly RawDependency[];
@@ -142,26 +137,10 @@ function readDependencies(element: XmlElement | undefined, shown: string): RawDe
 }
 
 function readProfile(element: XmlElement, shown: string): Profile {
-  const activation = child(element, 'activation');
-  const property = child(activation, 'property');
-  const name = childText(property, 'name');
-  const os = child(activation, 'os');
-  return present({
-    isActiveByDefault: childText(activation, 'activeByDefault') === 'true',
-    jdk: childText(activation, 'jdk'),
-    property: name === undefined ? undefined : present({ name, value: childText(property, 'value') }),
-    os:
-      os === undefined
-        ? undefined
-        : present({
-            name: childText(os, 'name'),
-            family: childText(os, 'family'),
-            arch: childText(os, 'arch'),
-            version: childText(os, 'version'),
-          }),
-    hasFile: child(activation, 'file') !== undefined,
+  return {
+    ...readActivation(element),
     properties: readProperties(element),
     dependencies: readDependencies(element, shown),
     managed: readDependencies(child(element, 'dependencyManagement'), shown),
-  });
+  };
 }

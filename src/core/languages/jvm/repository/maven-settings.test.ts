@@ -1,4 +1,4 @@
-import { readMavenSettings } from './maven-settings';
+import { readMavenSettings, type SettingsSurroundings } from './maven-settings';
 
 const SETTINGS = `<settings>
   <servers>
@@ -9,9 +9,12 @@ const SETTINGS = `<settings>
     <mirror><id>inner</id><url>https://mirror.example/all/</url><mirrorOf>*,!own</mirrorOf></mirror>
   </mirrors>
 </settings>`;
-const settings = readMavenSettings([{ text: SETTINGS, shown: 'settings.xml' }], (name) =>
-  name === 'TIDE' ? 'high' : undefined,
-);
+const surroundings: SettingsSurroundings = {
+  ...{ java: 17, arch: 'arm64' },
+  variable: (name) => (name === 'TIDE' ? 'high' : undefined),
+  isThere: (path) => path === '/harbour/high',
+};
+const settings = readMavenSettings([{ text: SETTINGS, shown: 'settings.xml' }], surroundings);
 
 describe('settings of Maven', () => {
   it('say which repository another stands in for, and who logs in there', () => {
@@ -33,12 +36,43 @@ describe('settings of Maven', () => {
     ['b', 'https://a.example', false],
   ])('take %s for %s', (of, url, isMirrored) => {
     const text = `<settings><mirrors><mirror><url>https://m.example</url><mirrorOf>${of}</mirrorOf></mirror></mirrors></settings>`;
-    const found = readMavenSettings([{ text, shown: 's' }], () => undefined);
+    const found = readMavenSettings([{ text, shown: 's' }], surroundings);
     expect(found.mirrorFor({ id: 'a', url }).url).toBe(isMirrored ? 'https://m.example' : url);
   });
 
   it('are refused where they are no XML, or hide a password that is wanted', () => {
-    expect(() => readMavenSettings([{ text: '<settings>', shown: 's' }], () => undefined)).toThrow('unclosed tag');
+    expect(() => readMavenSettings([{ text: '<settings>', shown: 's' }], surroundings)).toThrow('unclosed tag');
     expect(() => settings.loginFor('sealed')).toThrow('only Maven can decrypt');
+  });
+
+  it.each([
+    ['<jdk>17</jdk>', true],
+    ['<jdk>!17</jdk>', false],
+    ['<jdk>[11,18)</jdk>', true],
+    ['<jdk>1.8</jdk>', false],
+    ['<property><name>env.TIDE</name></property>', true],
+    ['<property><name>!env.TIDE</name></property>', false],
+    ['<property><name>env.TIDE</name><value>high</value></property>', true],
+    ['<property><name>env.TIDE</name><value>!high</value></property>', false],
+    ['<property><name>env.TIDE</name><value>low</value></property>', false],
+    ['<property><name>!given</name></property>', true],
+    ['<property><name>given</name></property>', false],
+    ['<os><family>unix</family><arch>aarch64</arch></os>', true],
+    ['<os><arch>amd64</arch></os>', false],
+    ['<os><name>!linux</name></os>', false],
+    ['<file><exists>/harbour/${env.TIDE}</exists></file>', true],
+    ['<file><missing>/harbour/high</missing></file>', false],
+    ['<file><missing>/harbour/low</missing></file>', true],
+    ['<jdk>17</jdk><os><family>windows</family></os>', false],
+    ['', false],
+  ])('count a profile with %s: %s', (condition, isActive) => {
+    const repository = (id: string): string =>
+      `<repositories><repository><id>${id}</id><url>https://${id}.example</url></repository></repositories>`;
+    const text = `<settings><profiles>
+      <profile><id>one</id><activation>${condition}</activation>${repository('one')}</profile>
+      <profile><id>usual</id><activation><activeByDefault>true</activeByDefault></activation>${repository('usual')}</profile>
+    </profiles></settings>`;
+    const found = readMavenSettings([{ text, shown: 's' }], surroundings).repositories;
+    expect(found.map(({ id }) => id)).toEqual([isActive ? 'one' : 'usual']);
   });
 });

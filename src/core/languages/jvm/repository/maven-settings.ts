@@ -7,6 +7,7 @@ import { present } from '../../../base/present';
 import { printable } from '../../../base/text';
 import { child, children, childText, readXml, type XmlElement } from '../../../formats/xml';
 import type { Way } from '../../../sources';
+import { activeProfiles, isActivated, readActivation, type Activation, type ActivationSurroundings } from '../maven';
 
 export interface MavenSettings {
   /** Where to ask instead of a repository, with the id that logins are found by; the repository itself without a mirror. */
@@ -37,14 +38,18 @@ interface Server {
   readonly shown: string;
 }
 
-type Variable = (name: string) => string | undefined;
+/** What the machine sets, and what profiles are held against. */
+export interface SettingsSurroundings extends Pick<ActivationSurroundings, 'java' | 'arch' | 'isThere'> {
+  /** An environment variable. */
+  readonly variable: (name: string) => string | undefined;
+}
 
 /** @throws EmballageError REQUIREMENTS_INVALID for a file that is no settings file */
 export function readMavenSettings(
   files: readonly { readonly text: string; readonly shown: string }[],
-  variable: Variable,
+  surroundings: SettingsSurroundings,
 ): MavenSettings {
-  const reader = new SettingsReader(variable);
+  const reader = new SettingsReader(surroundings);
   for (const { text, shown } of files) reader.read(text, shown);
   const { servers, mirrors, proxies } = reader;
   return {
@@ -62,10 +67,10 @@ class SettingsReader {
   readonly proxies: { http?: string; https?: string; except?: string } = {};
   readonly #profiles = new Map<string, SettingsProfile>();
   readonly #active = new Set<string>();
-  readonly #variable: Variable;
+  readonly #surroundings: SettingsSurroundings;
 
-  constructor(variable: Variable) {
-    this.#variable = variable;
+  constructor(surroundings: SettingsSurroundings) {
+    this.#surroundings = surroundings;
   }
 
   read(text: string, shown: string): void {
@@ -85,7 +90,7 @@ class SettingsReader {
     for (const one of children(child(root, 'mirrors'), 'mirror')) this.#mirror(one);
     for (const one of children(child(root, 'activeProfiles'), 'activeProfile')) this.#active.add(one.text.trim());
     for (const one of children(child(root, 'profiles'), 'profile')) {
-      const profile = readProfile(one, shown, { fill: (part) => this.#fill(part), variable: this.#variable });
+      const profile = readProfile(one, shown, (part) => this.#fill(part));
       if (!this.#profiles.has(profile.id)) this.#profiles.set(profile.id, profile);
     }
     for (const one of children(child(root, 'proxies'), 'proxy'))
@@ -93,15 +98,25 @@ class SettingsReader {
   }
 
   /** Those that are active by default are so only where no other is. */
-  activeProfiles(): SettingsProfile[] {
-    const all = [...this.#profiles.values()];
-    const active = all.filter(({ id, isActive }) => this.#active.has(id) || isActive);
-    return active.length > 0 ? active : all.filter(({ isByDefault }) => isByDefault);
+  activeProfiles(): readonly SettingsProfile[] {
+    const { variable, isThere, ...target } = this.#surroundings;
+    // Only what the environment sets can be known: nothing is given on a command line.
+    const property = (name: string): string | undefined =>
+      name.startsWith('env.') ? variable(name.slice('env.'.length)) : undefined;
+    const surroundings = present({
+      ...target,
+      property,
+      isThere: isThere === undefined ? undefined : (path: string) => isThere(this.#fill(path)),
+    });
+    return activeProfiles(
+      [...this.#profiles.values()],
+      (one) => this.#active.has(one.id) || isActivated(one, surroundings),
+    );
   }
 
   /** A variable that is not set stays as it stands. */
   #fill(text: string): string {
-    return text.replace(/\$\{env\.([^{}]+)\}/g, (whole, name: string) => this.#variable(name) ?? whole);
+    return text.replace(/\$\{env\.([^{}]+)\}/g, (whole, name: string) => this.#surroundings.variable(name) ?? whole);
   }
 
   #server(element: XmlElement, shown: string): void {
@@ -120,32 +135,18 @@ class SettingsReader {
   }
 }
 
-interface SettingsProfile {
+interface SettingsProfile extends Activation {
   readonly id: string;
-  readonly isByDefault: boolean;
-  readonly isActive: boolean;
   readonly repositories: readonly StatedRepository[];
 }
 
-function readProfile(
-  element: XmlElement,
-  shown: string,
-  { fill, variable }: { fill: (text: string) => string; variable: (name: string) => string | undefined },
-): SettingsProfile {
-  const activation = child(element, 'activation');
-  const property = child(activation, 'property');
-  // Only what the environment sets can be known: nothing is given on a command line.
-  const [, isNot, name] = /^(!?)env\.(.+)$/.exec(childText(property, 'name') ?? '') ?? [];
-  const value = name === undefined ? undefined : variable(name);
-  const wanted = childText(property, 'value');
-  const isSet = value !== undefined && (wanted === undefined || wanted === value);
+function readProfile(element: XmlElement, shown: string, fill: (text: string) => string): SettingsProfile {
   const properties = new Map((child(element, 'properties')?.children ?? []).map((one) => [one.name, one.text]));
   const filled = (text: string): string =>
     fill(text).replace(/\$\{([^{}]+)\}/g, (whole, key: string) => properties.get(key) ?? whole);
   return {
+    ...readActivation(element),
     id: childText(element, 'id') ?? '',
-    isByDefault: childText(activation, 'activeByDefault') === 'true',
-    isActive: name !== undefined && isSet === (isNot === ''),
     repositories: readRepositories(element, shown, filled),
   };
 }

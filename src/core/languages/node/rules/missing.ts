@@ -67,7 +67,7 @@ function finding({ file, line, specifier, why, near }: Missing, chain: string): 
         ? `write the specifier so that it leads to \`${printable(near)}\`, letter by letter`
         : isRelative
           ? leadsOut(file, specifier)
-            ? 'what lies outside the source folder is not packed: move it in, or make it a package of the project (a workspace) and ask for it by name'
+            ? 'what lies outside the source folder is not packed: move it in, make it a package of the project (a workspace) and ask for it by name, or take it in with `include` and correct the path'
             : 'correct the path, or keep the file'
           : 'add the package to `dependencies`, run `npm install` and `emballage lock`',
     ...(near === undefined &&
