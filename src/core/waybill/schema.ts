@@ -10,7 +10,10 @@ const digest = z
 const reason = z.discriminatedUnion('why', [
   z.strictObject({ why: z.literal('entry') }),
   z.strictObject({ why: z.literal('in-source') }),
-  z.strictObject({ why: z.literal('kept'), by: z.string().meta({ description: 'The `keep` pattern, or the line of `include`.' }) }),
+  z.strictObject({
+    why: z.literal('kept'),
+    by: z.string().meta({ description: 'The `keep` pattern, or the line of `include`.' }),
+  }),
   z.strictObject({
     why: z.literal('through-link'),
     by: z.string().meta({ description: 'The link that leads to it.' }),
