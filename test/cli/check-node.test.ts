@@ -302,6 +302,20 @@ describe('why', () => {
     );
   });
 
+  it('says so where linking makes it larger', () => {
+    const source = {
+      'alert.mjs': "import { table } from './table.mjs';\nexport const decide = () => table.length;\n",
+      'table.mjs': `export const table = [\n${'  // a height.\n  [1, 2, 3],\n'.repeat(9000)}];\n`,
+    };
+    expect(built(source, { link: true })).toEqual([]);
+    // What was written stands in the map once more.
+    expect(built(source, { link: true, minify: true, sourcemap: 'inline' })).toEqual(['note size/linked alert.cjs']);
+    // A worker is a file, and so is what it imports.
+    const starting = `import { Worker } from 'node:worker_threads';\nnew Worker(new URL('./worker.mjs', import.meta.url));\n`;
+    const twice = { 'alert.mjs': starting + source['alert.mjs'], 'worker.mjs': "import './table.mjs';\n" };
+    expect(built({ ...source, ...twice }, { link: true })).toEqual(['note size/linked alert.cjs']);
+  });
+
   it('knows modules inside a linked file', () => {
     const root = nodeProject(SOURCE, { entry: 'alert.ts#decide', link: true });
     run(root, ['build']);

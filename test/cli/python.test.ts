@@ -244,6 +244,18 @@ describe('check of a Python function', () => {
     expect(checked(code, settings, { 'other.py': 'def receive(e, c): pass\n' })).toEqual(expected);
   });
 
+  it('bears modules that a package makes when it runs, and no others', () => {
+    const code = 'import tides.high\n\n\ndef receive(e, c): pass\n';
+    const importer = 'import sys\nsys.meta_path.append(object())\n';
+    expect(checked(code, {}, { 'tides/__init__.py': '', 'tides/_made.py': importer })).toEqual([]);
+    const compiled = { 'tides/__init__.py': '', 'tides/_fast.so': 'PyInit__fast' };
+    const deep = code.replace('tides.high', 'tides._fast.deep.high');
+    expect(checked(deep, {}, compiled).filter((one) => one.includes('missing'))).toEqual([]);
+    expect(checked(code, {}, { 'tides/__init__.py': '', 'tides/_made.py': '' })).toEqual([
+      'stop deps/missing intake.py:1',
+    ]);
+  });
+
   it('finds compiled files for another processor, and a C library that is too new', () => {
     const elf = (machine: number, glibc: string): Buffer => {
       const text = Buffer.from(`\0libc.so.6\0GLIBC_${glibc}\0`);

@@ -68,9 +68,9 @@ export const unused = () => shift;
   'a setting of the compiler': { 'src/tsconfig.json': '{ "compilerOptions": { "removeComments": true } }\n' },
 };
 
-function project(): string {
+function project(keys: Readonly<Record<string, unknown>> = {}): string {
   const source = Object.fromEntries(Object.entries(FUNCTION).map(([path, text]) => [path.slice('src/'.length), text]));
-  const root = nodeProject(source, { link: true });
+  const root = nodeProject(source, { link: true, ...keys });
   expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
   return root;
 }
@@ -114,6 +114,20 @@ describe('linking again after an edit', () => {
     expect(memory(own)).not.toBe(first);
     expect(outputs(own)).toEqual(outputs(fresh(own)));
   });
+
+  it.each([{ minify: true }, { sourcemap: 'beside' }, { minify: true, sourcemap: 'inline' }])(
+    'makes small and maps only what has changed, with the bytes of a fresh link: %j',
+    (keys) => {
+      const own = project(keys);
+      const first = memory(own);
+      for (const name of ['a value', 'the body of a function', 'lines that move, with a setting', 'two files']) {
+        put(own, { ...FUNCTION, ...KEPT[name] });
+        expect(run(own, ['build'])).toMatchObject({ status: 0, stderr: '' });
+        expect(memory(own)).toBe(first);
+        expect(outputs(own)).toEqual(outputs(fresh(own)));
+      }
+    },
+  );
 
   it('tells of what cannot be read any more, and of a memory that is cut off', () => {
     const own = project();

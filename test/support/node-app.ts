@@ -54,6 +54,7 @@ export async function packApp(sources: Files, options: AppOptions = {}): Promise
   const { entry = 'app.mjs', link = true, minify = false, trim = 'traced', sourcemap = 'none', major = 20 } = options;
   const own = new Set(files.filter(({ isOwn }) => isOwn).map(({ path }) => path));
   const hasSettings = own.has('tsconfig.json');
+  const pool = new ModulePool(1);
   const assembled = await assembleNode({
     files: files.sort((a, b) => (a.path < b.path ? -1 : 1)),
     ...{ trim, link, minify, sourcemap },
@@ -72,7 +73,8 @@ export async function packApp(sources: Files, options: AppOptions = {}): Promise
       sourcemap: sourcemap !== 'none',
       isOwn: (path) => own.has(path),
     }),
-    modules: new Modules(new ModuleBook(undefined), new ModulePool(1)),
+    modules: new Modules(new ModuleBook(undefined), pool),
+    pool,
     mentionsOf: (_owner, read) => read(),
     sourceName: (path) => `src/${path}`,
   });

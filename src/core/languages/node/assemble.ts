@@ -6,13 +6,12 @@ import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../fileset
 import { HTTP_ADAPTER_FILE } from './adapter';
 import { isCompiled } from './compile/settings';
 import { emittedPath, rewriteModule } from './emit-files';
-import type { Assembling, NodeAssembled, NodeAssembleRequest, NodeFile, NodePlaced } from './assembly';
+import type { Assembling, LinkedParts, NodeAssembled, NodeAssembleRequest, NodeFile, NodePlaced } from './assembly';
 import { canBeRemembered, type LinkMemory } from './link/link-memory';
 import { linkTrace } from './link/link-trace';
 import { relink } from './link/relink';
 import { recordOf } from './link/record';
 import { isCode, isTypesOnly, sourceOf, textOf } from './module-source';
-import type { Section } from './link/section';
 import { Resolver } from './resolve/resolver';
 import type { ModuleFacts } from './trace/facts';
 import type { ModuleSource } from './trace/modules';
@@ -23,7 +22,7 @@ import { isTestFile, mentionsIn, safeRuleFor, type Mentions } from './trim-safe'
 export async function assembleNode(request: NodeAssembleRequest, links?: LinkMemory): Promise<NodeAssembled> {
   const memory = canBeRemembered(request) ? links : undefined;
   const last = memory?.find(request);
-  const again = last === undefined ? undefined : relink(request, last);
+  const again = last === undefined ? undefined : await relink(request, last);
   if (again !== undefined) return again;
   const assembler = new NodeAssembler(request);
   const assembled = await assembler.run();
@@ -37,8 +36,8 @@ class NodeAssembler implements Assembling {
   readonly files = new Map<string, NodeFile>();
   /** Modules and files that are packed, where linking left out others; set by it. */
   packed: ReadonlySet<string> | undefined;
-  /** Where each module stands in the linked files; set by linking. */
-  sections: readonly Section[] | undefined;
+  /** What the linked files are made of; set by linking. */
+  linked: LinkedParts | undefined;
   readonly resolver: Resolver;
   /** What Node.js itself would find, without a compiler's help. */
   readonly strict: Resolver;
@@ -65,7 +64,7 @@ class NodeAssembler implements Assembling {
     const trace = this.#needsTrace(isWhole) ? await this.#trace(isWhole) : undefined;
     refuseFaults(this, trace);
     const linked = link && trace !== undefined ? await linkTrace(this, trace) : undefined;
-    this.sections = linked?.sections;
+    this.linked = linked;
     const kept = this.#kept(trace, isWhole, linked?.asFiles);
     const inside = linked?.parts ?? [];
     const gone = this.#gone(new Set([...kept, ...inside.map(({ file }) => file)]));

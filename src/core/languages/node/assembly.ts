@@ -2,10 +2,12 @@
 import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../fileset/model';
 import type { Trim } from '../../sheet';
 import type { FunctionCompiler } from './compile/settings';
+import type { Frame } from './link/parts';
 import type { Section } from './link/section';
 import type { Sourcemap } from './own';
 import type { Resolver } from './resolve/resolver';
 import type { ModuleFacts } from './trace/facts';
+import type { ModulePool } from './trace/module-pool';
 import type { Modules } from './trace/modules';
 import type { Trace } from './trace/tracer';
 import type { Mentions } from './trim-safe';
@@ -46,6 +48,8 @@ export interface NodeAssembleRequest {
   readonly sourcemap: Sourcemap;
   readonly compiler: FunctionCompiler | undefined;
   readonly modules: Modules;
+  /** Works on modules with all cores. */
+  readonly pool: ModulePool;
   /** What the code of a package says of its files, from a memory where there is one. */
   readonly mentionsOf: (owner: string, read: () => Mentions) => Mentions;
   /** What source maps call a file. */
@@ -82,6 +86,12 @@ export interface NodeAssembled {
   readonly entryFile: string;
 }
 
+/** What linked files are made of. */
+export interface LinkedParts {
+  readonly frames: readonly Frame[];
+  readonly sections: readonly Section[];
+}
+
 /** The assembling of one function, as its parts see each other. Paths are those of sources. */
 export interface Assembling {
   readonly request: NodeAssembleRequest;
@@ -91,8 +101,8 @@ export interface Assembling {
   readonly strict: Resolver;
   /** Modules and files that are packed, where linking left out others; set by it. */
   packed: ReadonlySet<string> | undefined;
-  /** Where each module stands in the linked files; set by linking. */
-  readonly sections: readonly Section[] | undefined;
+  /** What the linked files are made of; set by linking. */
+  readonly linked: LinkedParts | undefined;
   reasonOf(path: string, trace: Trace | undefined): Reason;
   factsOf(path: string): ModuleFacts | undefined;
   /** Where a file lies in the artifact when it has been compiled. */

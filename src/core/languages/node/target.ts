@@ -85,6 +85,7 @@ async function assembleAll(work: Work): Promise<Assembly> {
         keptBy: keeperOf(spec.keep, { entries: work.base }),
         compiler,
         modules: new language.Modules(book, pool),
+        pool,
         mentionsOf: (owner, read) => mentionsOf(request, owner, read),
         sourceName: (path) => sourceName(known.get(path), path),
       },

@@ -2,6 +2,7 @@
 import { depsDuplicate } from './rules/deps-duplicate';
 import { depsScript } from './rules/deps-script';
 import { moduleFormatClash } from './rules/module-format-clash';
+import { sizeLinked } from './rules/size-linked';
 import { runtimeNodeVersion } from './rules/runtime-node-version';
 import type { Work } from '../language';
 import { readNodeNeeds } from './needs';
@@ -19,6 +20,6 @@ export const nodeWork: Work<'node'> = {
     (await import('./assembling')).loadTypeScript();
   },
   view: async (request) => (await import('./view')).nodeView(request),
-  rules: [runtimeNodeVersion, moduleFormatClash, depsDuplicate, depsScript],
+  rules: [runtimeNodeVersion, moduleFormatClash, depsDuplicate, depsScript, sizeLinked],
   run: running,
 };

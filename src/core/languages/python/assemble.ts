@@ -8,6 +8,7 @@ import type { Overlap, Reason, StoredContent, Trimmed, UnseenImport } from '../.
 import type { Trim } from '../../sheet';
 import { installWheel, readEntryPoints, type InstalledFile } from './install';
 import { formatRecord } from './record';
+import { namesInCompiled } from './trace/compiled-code';
 import type { ModuleFacts } from './trace/facts';
 import { readModuleFacts } from './trace/module-facts';
 import { traceModules, type Reach, type Trace } from './trace/tracer';
@@ -185,6 +186,10 @@ function traceAll(placed: ReadonlyMap<string, Candidate>, request: AssembleReque
     isExtension: (path) => {
       const source = own.get(path)?.source ?? sourceOf(placed.get(path));
       return source !== undefined && isExtensionModule(source);
+    },
+    namesIn: (path, tops) => {
+      const source = own.get(path)?.source ?? sourceOf(placed.get(path));
+      return source === undefined ? [] : namesInCompiled(readFileSync(source), tops);
     },
     entryPoints: entryPointModules(placed),
     asked: request.packages.filter(({ by }) => by.some((one) => !names.has(one))).map(({ name }) => name),

@@ -7,9 +7,10 @@ import { contentDigest } from '../../../disk/digest';
 import { writeWhole } from '../../../disk/write';
 import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../../fileset/model';
 import type { NodeAssembleRequest } from '../assembly';
+import type { Frame } from './parts';
 
 /** Changed when the same modules come to be traced or linked differently. */
-const LINK_VERSION = '2';
+const LINK_VERSION = '3';
 
 export interface LinkRecord {
   /** What the link depends on besides the texts of the function's own files. */
@@ -18,19 +19,28 @@ export interface LinkRecord {
   readonly digests: readonly string[];
   /** Of each of the function's own modules that was read: its format as its package states it, and its shape. */
   readonly shapes: Readonly<Record<string, readonly [format: 'esm' | 'cjs' | '', shape: string]>>;
-  /** The linked files. */
-  readonly texts: readonly string[];
-  /** Where each module stands in them, in their order. */
-  readonly sections: readonly (readonly [file: number, start: number, end: number, path: string])[];
-  /** The plan of each section, JSON: few of them are ever needed again. */
-  readonly plans: readonly string[];
+  readonly frames: readonly Frame[];
+  /** Parts of the linked files, in their order. */
+  readonly sections: readonly RecordedSection[];
   readonly result: LinkResult;
+}
+
+export interface RecordedSection {
+  /** Path of the module. */
+  readonly path: string;
+  /** Which of the linked files it stands in. */
+  readonly file: number;
+  /** Its plan, JSON: few of them are ever needed again. */
+  readonly plan: string;
+  readonly text: string;
+  /** Its source map, JSON; '' for none. */
+  readonly map: string;
 }
 
 /** What was assembled, with files by their paths. */
 export interface LinkResult {
-  /** The linked files come first, in their order. */
-  readonly placed: readonly { readonly path: string; readonly file?: string; readonly reason: Reason }[];
+  /** What is packed beside the linked files. */
+  readonly placed: readonly { readonly path: string; readonly file: string; readonly reason: Reason }[];
   readonly trimmed: readonly Trimmed[];
   readonly dropped: readonly string[];
   readonly unseen: readonly UnseenImport[];
@@ -88,7 +98,8 @@ export class LinkMemory {
       JSON.stringify([
         ...[LINK_VERSION, this.#tool],
         ...[request.trim, request.entry, request.cpu, request.libc, request.requiresEsm, request.nodeEnv ?? null],
-        ...[request.isStrict, request.asked],
+        ...[request.isStrict, request.asked, request.minify, request.sourcemap],
+        request.sourcemap === 'none' ? '' : request.files.map(({ path }) => request.sourceName(path)),
         request.compiler === undefined ? null : [request.compiler.identity, request.compiler.options],
         request.files.map(({ path, owner, isOwn, sha256 }) => [
           ...[path, owner, request.keptBy(path) ?? 0],
@@ -99,24 +110,31 @@ export class LinkMemory {
   }
 }
 
-/** Small and mapped forms are made of the whole file; what is not locked would have to be read for its digest. */
-export function canBeRemembered({ link, minify, sourcemap, files }: NodeAssembleRequest): boolean {
-  return link && !minify && sourcemap === 'none' && !files.some(({ isInstalled }) => isInstalled === true);
+/** What is not locked would have to be read for its digest. */
+export function canBeRemembered({ link, files }: NodeAssembleRequest): boolean {
+  return link && !files.some(({ isInstalled }) => isInstalled === true);
 }
 
-/** A line of JSON, the plans in a line each, then the linked files as they are. */
-function formatRecord({ texts, plans, ...rest }: LinkRecord): string {
-  const all = [plans.join('\n'), ...texts];
-  return `${JSON.stringify({ ...rest, lengths: all.map(({ length }) => length) })}\n${all.join('')}`;
+/** A line of JSON, then the texts of all sections as they are: few of them have to be looked at again. */
+function formatRecord({ sections, ...rest }: LinkRecord): string {
+  const places = sections.map(({ path, file, plan, text, map }) => [path, file, plan.length, text.length, map.length]);
+  const texts = sections.map(({ plan, text, map }) => plan + text + map);
+  return `${JSON.stringify({ ...rest, places })}\n${texts.join('')}`;
 }
+
+type Places = readonly (readonly [path: string, file: number, plan: number, text: number, map: number])[];
 
 /** @returns undefined where some of it is not there */
 function parseRecord(text: string): LinkRecord | undefined {
   const end = text.indexOf('\n');
-  const { lengths, ...rest } = JSON.parse(text.slice(0, end)) as Omit<LinkRecord, 'texts' | 'plans'> & {
-    readonly lengths: readonly number[];
+  const { places, ...rest } = JSON.parse(text.slice(0, end)) as Omit<LinkRecord, 'sections'> & {
+    readonly places: Places;
   };
   let at = end + 1;
-  const [plans = '', ...texts] = lengths.map((length) => text.slice(at, (at += length)));
-  return at === text.length ? { ...rest, plans: plans.split('\n'), texts } : undefined;
+  const next = (length: number): string => text.slice(at, (at += length));
+  const sections = places.map(([path, file, plan, own, map]) => ({
+    ...{ path, file, plan: next(plan) },
+    ...{ text: next(own), map: next(map) },
+  }));
+  return at === text.length ? { ...rest, sections } : undefined;
 }

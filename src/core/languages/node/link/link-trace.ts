@@ -4,7 +4,8 @@ import { joinPath } from '../../../base/paths';
 import type { LinkedPart, Assembling, NodePlaced } from '../assembly';
 import { NO_FACTS, type ModuleFacts, type ModuleRequest } from '../trace/facts';
 import type { Edge, Trace } from '../trace/tracer';
-import { linkModules } from './linker';
+import { linkedFiles, linkModules, type LinkedFile } from './linker';
+import type { Frame } from './parts';
 import type { Section } from './section';
 import type { Link, LinkModule } from './shake';
 
@@ -14,6 +15,7 @@ export interface LinkedTrace {
   readonly asFiles: ReadonlySet<string>;
   readonly parts: readonly LinkedPart[];
   readonly entryFile: string;
+  readonly frames: readonly Frame[];
   readonly sections: readonly Section[];
 }
 
@@ -37,18 +39,15 @@ export async function linkTrace(assembler: Assembling, trace: Trace): Promise<Li
     sourceName: request.sourceName,
     minify: request.minify,
     sourcemap: request.sourcemap,
+    pool: request.pool,
   });
-  const reason: Reason = { why: 'entry' };
-  const [first] = linked.files;
+  const files = linkedFiles(linked.frames, linked.sections, request.sourcemap);
+  const [first] = files;
   const live = new Set(linked.modules);
   const asFiles = filesBeside(assembler, trace, { live, unlinkable });
   assembler.packed = new Set([...live, ...asFiles]);
   return {
-    placed: linked.files.map(({ path, text }, i) => ({
-      path,
-      text,
-      reason: i === 0 ? reason : { why: 'made-for', by: first?.path ?? '' },
-    })),
+    placed: placedLinked(files),
     asFiles,
     parts: linked.modules.flatMap((path) => {
       const file = assembler.files.get(path);
@@ -64,8 +63,18 @@ export async function linkTrace(assembler: Assembling, trace: Trace): Promise<Li
           ];
     }),
     entryFile: first?.path ?? entry,
+    frames: linked.frames,
     sections: linked.sections,
   };
+}
+
+/** Linked files with their reasons: the first is loaded, the others are made for it. */
+export function placedLinked(files: readonly LinkedFile[]): NodePlaced[] {
+  const [first] = files;
+  return files.map(({ path, text }, i): NodePlaced => {
+    const reason: Reason = i === 0 ? { why: 'entry' } : { why: 'made-for', by: first?.path ?? '' };
+    return { path, text, reason };
+  });
 }
 
 function packagesOf(assembler: Assembling, trace: Trace, path: string): string[] {

@@ -4,13 +4,15 @@ import { join } from 'node:path';
 import { baseOf } from '../../../base/paths';
 import type { Sourcemap } from '../own';
 import { withMap } from '../emit-files';
+import type { ModulePool } from '../trace/module-pool';
 import type { PackageFiles } from '../resolve/tree';
 import { quoted } from './emit-esm';
 import { circularModules, runningOrder } from './order';
-import { Output } from './output';
+import { joinParts, type Frame, type Part } from './parts';
 import { planEsModule } from './plan-esm';
-import { isJson, writeSection, type CommonJsPlan, type Section, type SectionPlan } from './section';
+import { isJson, sectionPart, type CommonJsPlan, type PlacedPart, type Section, type SectionPlan } from './section';
 import { Shaker, type LinkModule } from './shake';
+import { smallFrame } from './small';
 
 export interface LinkRequest {
   readonly modules: ReadonlyMap<string, LinkModule>;
@@ -27,6 +29,8 @@ export interface LinkRequest {
   readonly sourceName: (path: string) => string;
   readonly minify: boolean;
   readonly sourcemap: Sourcemap;
+  /** Makes parts small, with all cores. */
+  readonly pool: ModulePool;
 }
 
 export interface LinkedFile {
@@ -37,10 +41,9 @@ export interface LinkedFile {
 
 export interface Linked {
   /** The first is the one that the host loads. */
-  readonly files: readonly LinkedFile[];
+  readonly frames: readonly Frame[];
   /** Modules whose code is in them, in the order in which they run. */
   readonly modules: readonly string[];
-  /** Where each stands in them, as long as they are neither made small nor mapped. */
   readonly sections: readonly Section[];
 }
 
@@ -51,9 +54,28 @@ export async function linkModules(request: LinkRequest): Promise<Linked> {
   const order = runningOrder(request.modules, (path) => shaker.live.has(path), request.entry);
   const isEsm = order.some(({ facts }) => facts.esm?.hasTopAwait === true) || order.some(importsFile);
   const writer = new Writer(request, shaker, order, isEsm);
-  const files: LinkedFile[] = [];
-  for (const { path, output } of writer.write()) files.push(...(await finish(request, path, output, isEsm)));
-  return { files, modules: order.map(({ path }) => path), sections: writer.sections };
+  const frames = writer.write();
+  const { sections } = writer;
+  const small = request.minify ? await request.pool.small(sections.map(({ part }) => part)) : undefined;
+  return {
+    frames,
+    modules: order.map(({ path }) => path),
+    sections: sections.map((one, i) => ({ ...one, part: small?.[i] ?? one.part })),
+  };
+}
+
+/** The linked files, each followed by its source map where that stands beside it. */
+export function linkedFiles(
+  frames: readonly Frame[],
+  sections: readonly PlacedPart[],
+  sourcemap: Sourcemap,
+): LinkedFile[] {
+  return frames.flatMap(({ path, head, foot }, file) => {
+    const own = sections.filter((one) => one.file === file).map(({ part }) => part);
+    const parts: Part[] = [{ text: head }, ...own, { text: foot }];
+    const { text, map } = withMap(joinParts(parts, sourcemap !== 'none'), path, sourcemap);
+    return [{ path, text }, ...(map === undefined ? [] : [{ path: `${path}.map`, text: map }])];
+  });
 }
 
 /** Only an ES module can import one that stays a file, before it runs itself. */
@@ -63,6 +85,9 @@ function importsFile({ statics, links }: LinkModule): boolean {
     return link?.kind === 'host' && link.isEsm;
   });
 }
+
+/** ES modules have none of these, whatever file they stand in. */
+const NAMES_OF_COMMONJS = 'var exports, require, module, __filename, __dirname;\n';
 
 class Writer {
   readonly #request: LinkRequest;
@@ -77,7 +102,6 @@ class Writer {
   readonly #imported: ReadonlySet<string>;
   readonly #serials = new Map<string, string>();
   readonly sections: Section[] = [];
-  #fileIndex = 0;
 
   constructor(request: LinkRequest, shaker: Shaker, order: readonly LinkModule[], isEsm: boolean) {
     this.#request = request;
@@ -94,55 +118,58 @@ class Writer {
     for (const [i, { path }] of order.entries()) this.#serials.set(path, i.toString(36));
   }
 
-  *write(): Generator<{ path: string; output: Output }> {
-    const { sourcemap } = this.#request;
-    const main = new Output(sourcemap !== 'none');
+  write(): Frame[] {
     // Code that is not strict stays so only outside ES modules.
     const beside = this.#order.filter(({ facts, path }) => this.#isEsm && facts.esm === undefined && !isJson(path));
     const companion = `${this.#stem}.modules.cjs`;
-    this.#head(main, beside.length > 0 ? companion : undefined);
-    for (const module of this.#order) if (!beside.includes(module)) this.#section(main, module);
-    this.#foot(main);
-    yield { path: `${this.#stem}.${this.#isEsm ? 'mjs' : 'cjs'}`, output: main };
-    if (beside.length === 0) return;
-    this.#fileIndex = 1;
-    const other = new Output(sourcemap !== 'none');
-    other.raw('module.exports = (cjs) => {\n');
-    for (const module of beside) this.#section(other, module);
-    other.raw('};\n');
-    yield { path: companion, output: other };
+    for (const module of this.#order) this.#section(module, beside.includes(module) ? 1 : 0);
+    const path = `${this.#stem}.${this.#isEsm ? 'mjs' : 'cjs'}`;
+    const main = { path, ...this.#mainFrame(beside.length > 0 ? companion : undefined) };
+    return beside.length === 0 ? [main] : [main, { path: companion, ...this.#companionFrame() }];
   }
 
-  #head(out: Output, companion: string | undefined): void {
+  #companionFrame(): Pick<Frame, 'head' | 'foot'> {
+    if (this.#request.minify) return { head: 'module.exports=cjs=>{\n', foot: '};\n' };
+    return { head: 'module.exports = (cjs) => {\n', foot: '};\n' };
+  }
+
+  #mainFrame(companion: string | undefined): Pick<Frame, 'head' | 'foot'> {
+    const undefinedHere = this.#isEsm ? '' : NAMES_OF_COMMONJS;
+    if (!this.#request.minify) return { head: this.#head(companion, undefinedHere), foot: this.#foot() };
+    // That these are declared is what the modules need; to who makes the frame small nothing seems to use them.
+    const { head, foot } = smallFrame(this.#head(companion, ''), this.#foot(), this.#isEsm);
+    return { head: head + undefinedHere, foot };
+  }
+
+  #head(companion: string | undefined, undefinedHere: string): string {
     const up = './' + '../'.repeat(this.#stem.split('/').length - 1);
     const prelude = readFileSync(join(__dirname, 'prelude.js'), 'utf8');
-    if (this.#isEsm) {
-      const imported = this.#importedFiles();
-      out.raw(
-        "import { createRequire } from 'node:module';\nimport { fileURLToPath } from 'node:url';\nimport { sep } from 'node:path';\n",
-      );
-      imported.forEach((id, i) =>
-        out.raw(`import * as file_${String(i)} from ${quoted(urlPath(up + id.slice(1)))};\n`),
-      );
-      const spaces = imported.map((id, i) => `${quoted(id)}: file_${String(i)}`).join(', ');
-      out.raw(`const entry_ = await (function (place) {\n${prelude}`);
-      this.#placeText = `url: import.meta.url, up: ${quoted(up)}, separator: sep, toPath: fileURLToPath, require: createRequire(import.meta.url), import: (id) => import(id), resolve: (id) => import.meta.resolve(id), imported: { ${spaces} }`;
-    } else {
-      out.raw(`const entry_ = (function (place) {\nvar exports, require, module, __filename, __dirname;\n${prelude}`);
+    const other = companion === undefined ? '' : `place.require(${quoted(`./${baseOf(companion)}`)})(cjs);\n`;
+    if (!this.#isEsm) {
       this.#placeText = `url: require('node:url').pathToFileURL(__filename).href, up: ${quoted(up)}, separator: require('node:path').sep, toPath: require('node:url').fileURLToPath, require, import: (id) => import(id), resolve: (id) => (require('node:module').isBuiltin(id) ? 'node:' + id.replace('node:', '') : require('node:url').pathToFileURL(require.resolve(id)).href), imported: {}`;
+      return `const entry_ = (function (place) {\n${undefinedHere}${prelude}${other}`;
     }
-    if (companion !== undefined) out.raw(`place.require(${quoted(`./${baseOf(companion)}`)})(cjs);\n`);
+    const imported = this.#importedFiles();
+    const imports = imported.map(
+      (id, i) => `import * as file_${String(i)} from ${quoted(urlPath(up + id.slice(1)))};\n`,
+    );
+    const spaces = imported.map((id, i) => `${quoted(id)}: file_${String(i)}`).join(', ');
+    this.#placeText = `url: import.meta.url, up: ${quoted(up)}, separator: sep, toPath: fileURLToPath, require: createRequire(import.meta.url), import: (id) => import(id), resolve: (id) => import.meta.resolve(id), imported: { ${spaces} }`;
+    return (
+      "import { createRequire } from 'node:module';\nimport { fileURLToPath } from 'node:url';\nimport { sep } from 'node:path';\n" +
+      `${imports.join('')}const entry_ = await (function (place) {\n${prelude}${other}`
+    );
   }
 
   #placeText = '';
 
-  #foot(out: Output): void {
+  #foot(): string {
     const { entry, member } = this.#request;
     const isCommonJs = this.#request.modules.get(entry)?.facts.esm === undefined;
     const read = `entry_${isCommonJs && member !== 'default' ? '.default' : ''}.${member}`;
-    out.raw(`return start(${quoted(this.#idOf(entry))});\n})({ ${this.#placeText} });\n`);
-    if (!this.#isEsm) out.raw(`exports.${member} = ${read};\n`);
-    else out.raw(member === 'default' ? `export default ${read};\n` : `export const ${member} = ${read};\n`);
+    const start = `return start(${quoted(this.#idOf(entry))});\n})({ ${this.#placeText} });\n`;
+    if (!this.#isEsm) return `${start}exports.${member} = ${read};\n`;
+    return `${start}${member === 'default' ? `export default ${read};\n` : `export const ${member} = ${read};\n`}`;
   }
 
   #importedFiles(): string[] {
@@ -155,19 +182,18 @@ class Writer {
     return [...ids];
   }
 
-  #section(out: Output, module: LinkModule): void {
-    const { codeOf, mapOf, sourceName, writtenText } = this.#request;
+  #section(module: LinkModule, file: number): void {
+    const { codeOf, mapOf, sourceName, writtenText, sourcemap } = this.#request;
     const { path, facts } = module;
-    const start = out.length;
     const plan = this.#planOf(module);
-    writeSection(out, plan, {
+    const text = {
       facts,
       text: codeOf(path),
       map: mapOf(path),
       name: sourceName(path),
       written: () => writtenText(path),
-    });
-    this.sections.push({ plan, file: this.#fileIndex, start, end: out.length });
+    };
+    this.sections.push({ plan, file, part: sectionPart(plan, text, sourcemap !== 'none') });
   }
 
   #planOf(module: LinkModule): SectionPlan {
@@ -192,34 +218,6 @@ class Writer {
     if (!this.#request.minify || this.#matched.has(path)) return path;
     return this.#serials.get(path) ?? path;
   }
-}
-
-/** Makes the text small where that is wanted, and puts its source map where that goes. */
-async function finish(request: LinkRequest, path: string, output: Output, isEsm: boolean): Promise<LinkedFile[]> {
-  const isModule = isEsm && path.endsWith('.mjs');
-  const small = request.minify ? await minified(output.text, output.map, isModule) : output;
-  const { text, map } = withMap(small, path, request.sourcemap);
-  return [{ path, text }, ...(map === undefined ? [] : [{ path: `${path}.map`, text: map }])];
-}
-
-async function minified(
-  text: string,
-  map: string | undefined,
-  isModule: boolean,
-): Promise<{ text: string; map: string | undefined }> {
-  const { minify } = await import('terser');
-  const result = await minify(text, {
-    module: isModule,
-    ecma: 2020,
-    compress: { passes: 2 },
-    mangle: true,
-    // Names of classes are seen from outside: errors carry them.
-    keep_classnames: true,
-    format: { comments: /^!|@license|@preserve/i },
-    ...(map !== undefined && { sourceMap: { content: map, includeSources: true } }),
-  });
-  const made = typeof result.map === 'string' ? result.map : undefined;
-  return { text: `${result.code ?? ''}\n`, map: map === undefined ? undefined : made };
 }
 
 function urlPath(path: string): string {

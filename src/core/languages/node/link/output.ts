@@ -2,6 +2,7 @@
 import { GenMapping, maybeAddSegment, setSourceContent, toEncodedMap } from '@jridgewell/gen-mapping';
 import { originalPositionFor, TraceMap } from '@jridgewell/trace-mapping';
 import { Lines } from '../../../base/lines';
+import { readPartMap, type Part } from './parts';
 
 /** A piece of a module's text that is replaced. */
 export interface Edit {
@@ -37,6 +38,12 @@ export class Output {
   /** JSON of the source map; undefined where none was wanted. */
   get map(): string | undefined {
     return this.#map === undefined ? undefined : JSON.stringify(toEncodedMap(this.#map));
+  }
+
+  /** What was written, as a part of a file. */
+  get part(): Part {
+    const { text, map } = this;
+    return { text, ...(map !== undefined && { map: readPartMap(map) }) };
   }
 
   /** Text of our own. */

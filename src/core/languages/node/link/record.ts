@@ -6,9 +6,8 @@ import { shapeOf } from './shape';
 
 /** @returns undefined for what cannot be linked again by parts */
 export function recordOf(assembler: Assembling, assembled: NodeAssembled, key: string): LinkRecord | undefined {
-  const { sections } = assembler;
-  if (sections === undefined) return undefined;
-  const texts = assembled.placed.flatMap(({ file, text }) => (file === undefined && text !== undefined ? [text] : []));
+  const { linked } = assembler;
+  if (linked === undefined) return undefined;
   // Modules that were rewritten and stay files are made of what was traced.
   if (assembled.placed.some(({ file, text }) => file !== undefined && text !== undefined)) return undefined;
   const own = assembler.request.files.filter(({ isOwn }) => isOwn);
@@ -16,15 +15,26 @@ export function recordOf(assembler: Assembling, assembled: NodeAssembled, key: s
     key,
     digests: own.map(({ sha256 }) => sha256()),
     shapes: Object.fromEntries(own.flatMap((file) => shapeEntry(assembler, file))),
-    texts,
-    sections: sections.map(({ plan, file, start, end }) => [file, start, end, plan.path] as const),
-    plans: sections.map(({ plan }) => JSON.stringify(plan)),
+    frames: linked.frames,
+    sections: linked.sections.map(({ plan, file, part }) => ({
+      path: plan.path,
+      file,
+      plan: JSON.stringify(plan),
+      text: part.text,
+      map: part.map === undefined ? '' : JSON.stringify(part.map),
+    })),
     result: {
-      placed: assembled.placed.map(({ path, file, reason }) => ({
-        path,
-        ...(file !== undefined && { file: file.path }),
-        reason,
-      })),
+      placed: assembled.placed.flatMap(({ path, file, reason }) =>
+        file === undefined
+          ? []
+          : [
+              {
+                path,
+                file: file.path,
+                reason,
+              },
+            ],
+      ),
       trimmed: assembled.trimmed,
       dropped: assembled.dropped,
       unseen: assembled.unseen,

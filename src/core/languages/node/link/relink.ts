@@ -1,19 +1,22 @@
 /** Links again where the function's own modules have changed in nothing but their texts. */
 import { baseOf } from '../../../base/paths';
 import type { NodeAssembled, NodeAssembleRequest, NodeFile } from '../assembly';
-import { isCode, sourceOf } from '../module-source';
+import { isCode, sourceOf, textOf } from '../module-source';
 import { NO_FACTS } from '../trace/facts';
 import { readModuleJob } from '../trace/module-job';
+import { plain } from '../trace/modules';
 import type { LinkRecord } from './link-memory';
-import { Output } from './output';
-import { isJson, writeSection, type SectionPlan, type SectionText } from './section';
+import { placedLinked } from './link-trace';
+import { linkedFiles, type LinkedFile } from './linker';
+import type { PartMap } from './parts';
+import { isJson, sectionPart, type PlacedPart, type SectionPlan, type SectionText } from './section';
 import { shapeOf } from './shape';
 
 /** With more changed modules than this the pool of threads is faster. */
 const MOST_CHANGED = 40;
 
 /** @returns undefined when it takes a whole link */
-export function relink(request: NodeAssembleRequest, record: LinkRecord): NodeAssembled | undefined {
+export async function relink(request: NodeAssembleRequest, record: LinkRecord): Promise<NodeAssembled | undefined> {
   const changed = changedFiles(request.files, record);
   if (changed === undefined) return undefined;
   const texts = new Map<string, SectionText>();
@@ -25,7 +28,12 @@ export function relink(request: NodeAssembleRequest, record: LinkRecord): NodeAs
       texts.set(file.path, text);
     } else if (isJson(file.path)) texts.set(file.path, jsonSection(request, file));
   }
-  return settle(request, record, texts);
+  return settle(
+    request,
+    record,
+    texts,
+    linkedFiles(record.frames, await sectionsOf(request, record, texts), request.sourcemap),
+  );
 }
 
 function changedFiles(files: readonly NodeFile[], { digests }: LinkRecord): NodeFile[] | undefined {
@@ -47,10 +55,16 @@ function readAgain(request: NodeAssembleRequest, record: LinkRecord, file: NodeF
   // These name lines, which may have moved.
   if ([...missing, ...unseen].some((one) => one.file === path)) return undefined;
   const { text, format, compile } = sourceOf(request, file, stated === '' ? undefined : stated);
-  const read = text();
+  const read = plain(text());
   const module = readModuleJob({ path, text: read, format, ...(compile !== undefined && { compile }) });
   if (module.facts.fault !== undefined || shapeOf(module.facts) !== shape) return undefined;
-  return { facts: module.facts, text: module.code ?? read, name: path, written: () => read };
+  return {
+    facts: module.facts,
+    text: module.code ?? read,
+    map: module.map,
+    name: request.sourceName(path),
+    written: () => textOf(file),
+  };
 }
 
 function jsonSection(request: NodeAssembleRequest, file: NodeFile): SectionText {
@@ -62,8 +76,9 @@ function settle(
   request: NodeAssembleRequest,
   record: LinkRecord,
   anew: ReadonlyMap<string, SectionText>,
+  linked: readonly LinkedFile[],
 ): NodeAssembled {
-  const { texts, result } = record;
+  const { result } = record;
   const known = new Map(request.files.map((file) => [file.path, file]));
   const fileAt = (path: string): NodeFile => {
     const file = known.get(path);
@@ -71,10 +86,10 @@ function settle(
     return file;
   };
   return {
-    placed: result.placed.map(({ path, file, reason }, i) => {
-      if (i >= texts.length) return { path, reason, ...(file !== undefined && { file: fileAt(file) }) };
-      return { path, reason, text: spliced(record, i, anew) };
-    }),
+    placed: [
+      ...placedLinked(linked),
+      ...result.placed.map(({ path, file, reason }) => ({ path, reason, file: fileAt(file) })),
+    ],
     trimmed: result.trimmed.map((one) =>
       known.get(one.path)?.isOwn === true ? { ...one, size: fileAt(one.path).size } : one,
     ),
@@ -91,19 +106,21 @@ function settle(
   };
 }
 
-/** One of the linked files, with the sections of changed modules written anew. */
-function spliced({ texts, sections, plans }: LinkRecord, file: number, anew: ReadonlyMap<string, SectionText>): string {
-  const text = texts[file] ?? '';
-  const parts: string[] = [];
-  let at = 0;
-  for (const [i, [place, start, end, path]] of sections.entries()) {
-    const own = place === file ? anew.get(path) : undefined;
-    if (own === undefined) continue;
-    const out = new Output(false);
-    writeSection(out, JSON.parse(plans[i] ?? '') as SectionPlan, own);
-    parts.push(text.slice(at, start), out.text);
-    at = end;
-  }
-  parts.push(text.slice(at));
-  return parts.join('');
+/** The sections of the linked files, those of changed modules made anew. */
+async function sectionsOf(
+  { minify, sourcemap, pool }: NodeAssembleRequest,
+  { sections }: LinkRecord,
+  anew: ReadonlyMap<string, SectionText>,
+): Promise<PlacedPart[]> {
+  const withMap = sourcemap !== 'none';
+  const made = sections.flatMap(({ path, plan }) => {
+    const text = anew.get(path);
+    return text === undefined ? [] : [{ path, part: sectionPart(JSON.parse(plan) as SectionPlan, text, withMap) }];
+  });
+  const parts = minify ? await pool.small(made.map(({ part }) => part)) : made.map(({ part }) => part);
+  const byPath = new Map(made.map(({ path }, i) => [path, parts[i]]));
+  return sections.map(({ path, file, text, map }) => {
+    const part = byPath.get(path) ?? { text, ...(map !== '' && { map: JSON.parse(map) as PartMap }) };
+    return { file, part };
+  });
 }

@@ -1,7 +1,8 @@
 /** One module as a part of the linked file. */
 import type { ModuleFacts } from '../trace/facts';
 import { EsmEmitter, freeName, quoted, table } from './emit-esm';
-import { SourceText, type Output } from './output';
+import { Output, SourceText } from './output';
+import type { Part } from './parts';
 import type { EsmPlan } from './plan-esm';
 
 export interface CommonJsPlan {
@@ -25,13 +26,14 @@ export interface JsonPlan {
 /** All that a module's part depends on besides its own text. */
 export type SectionPlan = EsmPlan | CommonJsPlan | JsonPlan;
 
-export interface Section {
-  readonly plan: SectionPlan;
-  /** Which of the linked files it stands in. */
+/** A module's part, and which of the linked files it stands in. */
+export interface PlacedPart {
   readonly file: number;
-  /** In UTF-16 units. */
-  readonly start: number;
-  readonly end: number;
+  readonly part: Part;
+}
+
+export interface Section extends PlacedPart {
+  readonly plan: SectionPlan;
 }
 
 export interface SectionText {
@@ -46,7 +48,14 @@ export interface SectionText {
   readonly written: () => string;
 }
 
-export function writeSection(out: Output, plan: SectionPlan, { facts, text, map, name, written }: SectionText): void {
+/** The part of a linked file that a module becomes. */
+export function sectionPart(plan: SectionPlan, text: SectionText, withMap: boolean): Part {
+  const out = new Output(withMap);
+  writeSection(out, plan, text);
+  return out.part;
+}
+
+function writeSection(out: Output, plan: SectionPlan, { facts, text, map, name, written }: SectionText): void {
   out.raw(`\n// --- ${plan.path.replaceAll('\n', ' ')} ---\n`);
   if (plan.kind === 'json') {
     out.raw(

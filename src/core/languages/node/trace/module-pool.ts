@@ -1,19 +1,23 @@
-/** Reads many modules in worker threads, a batch at a time, so that all cores have work. */
+/** Works on many modules in worker threads, a batch at a time, so that all cores have work. */
 import { join } from 'node:path';
 import { eachBreathing } from '../../../base/breathe';
 import { Threads } from '../../../disk/threads';
-import { readModuleJob, type ModuleJob } from './module-job';
+import type { Part } from '../link/parts';
+import type { SmallJob } from '../link/small';
+import type { ModuleJob } from './module-job';
+import { doPoolJob, type PoolJob } from './pool-job';
 
-/** Fewer than that are read where they are: starting threads would take longer. */
-const THREADS_PAY_FROM = 150;
-/** And so is less text. */
-const THREADS_PAY_FROM_UNITS = 3_000_000;
+/** Fewer jobs than that are done where they are: starting threads would take longer; and so is less text. */
+const PAYS_FROM = {
+  read: { jobs: 150, units: 3_000_000 },
+  small: { jobs: 60, units: 300_000 },
+} as const;
 /** As much text in a batch, so that threads finish at about the same time. */
-const BATCH_UNITS = 200_000;
+const BATCH_UNITS = { read: 200_000, small: 50_000 } as const;
 
 export class ModulePool {
   readonly #most: number;
-  readonly #threads: Threads<readonly ModuleJob[], readonly string[]>;
+  readonly #threads: Threads<readonly PoolJob[], readonly string[]>;
 
   /** @param threads most worker threads to use; 1 for none */
   constructor(threads: number) {
@@ -21,17 +25,34 @@ export class ModulePool {
     this.#threads = new Threads(join(__dirname, 'module-worker.js'), threads);
   }
 
-  /** What each job gives, as JSON, in the order of the jobs. */
-  async read(jobs: readonly ModuleJob[]): Promise<string[]> {
-    const units = jobs.reduce((sum, { text }) => sum + text.length, 0);
-    const isMuch = jobs.length >= THREADS_PAY_FROM || units >= THREADS_PAY_FROM_UNITS;
+  /** What modules say, as JSON, in the order of the jobs. */
+  read(jobs: readonly ModuleJob[]): Promise<string[]> {
+    return this.#do(
+      'read',
+      jobs.map((job) => ({ kind: 'read', job })),
+    );
+  }
+
+  /** Parts of a linked file, made small, in their order. */
+  async small(jobs: readonly SmallJob[]): Promise<Part[]> {
+    const found = await this.#do(
+      'small',
+      jobs.map((job) => ({ kind: 'small', job })),
+    );
+    return found.map((json) => JSON.parse(json) as Part);
+  }
+
+  async #do(kind: PoolJob['kind'], jobs: readonly PoolJob[]): Promise<string[]> {
+    const units = jobs.reduce((sum, { job }) => sum + job.text.length, 0);
+    const isMuch = jobs.length >= PAYS_FROM[kind].jobs || units >= PAYS_FROM[kind].units;
     const pays = this.#threads.areRunning ? jobs.length > 8 || isMuch : isMuch;
     if (this.#most < 2 || !pays) {
       const found: string[] = [];
-      await eachBreathing(jobs, 8, (job) => found.push(JSON.stringify(readModuleJob(job))));
+      await eachBreathing(jobs, 8, (job) => found.push(doPoolJob(job)));
       return found;
     }
-    return (await Promise.all(batchesOf(jobs).map((batch) => this.#threads.ask(batch)))).flat();
+    const batches = batchesOf(jobs, BATCH_UNITS[kind]);
+    return (await Promise.all(batches.map((batch) => this.#threads.ask(batch)))).flat();
   }
 
   close(): Promise<void> {
@@ -40,16 +61,16 @@ export class ModulePool {
 }
 
 /** Stretches of the jobs, in their order. */
-function batchesOf(jobs: readonly ModuleJob[]): ModuleJob[][] {
-  const batches: ModuleJob[][] = [];
+function batchesOf(jobs: readonly PoolJob[], most: number): PoolJob[][] {
+  const batches: PoolJob[][] = [];
   let units = Infinity;
-  for (const job of jobs) {
-    if (units >= BATCH_UNITS) {
+  for (const one of jobs) {
+    if (units >= most) {
       batches.push([]);
       units = 0;
     }
-    batches.at(-1)?.push(job);
-    units += job.text.length;
+    batches.at(-1)?.push(one);
+    units += one.job.text.length;
   }
   return batches;
 }

@@ -1,5 +1,5 @@
-/** Runs in a worker thread: reads modules in batches. What it found goes back as JSON, which is what is kept of it. */
+/** Runs in a worker thread: works on modules in batches. What it found goes back as JSON, which is what is kept of it. */
 import { answerJobs } from '../../../disk/threads';
-import { readModuleJob, type ModuleJob } from './module-job';
+import { doPoolJob, type PoolJob } from './pool-job';
 
-answerJobs((batch: readonly ModuleJob[]) => batch.map((job) => JSON.stringify(readModuleJob(job))));
+answerJobs((batch: readonly PoolJob[]) => batch.map(doPoolJob));

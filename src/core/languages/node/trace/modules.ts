@@ -83,7 +83,8 @@ export class Modules {
 }
 
 /** Without a byte order mark. */
-function plain(text: string): string {
+/** Text without the mark of its byte order, which is no part of a module. */
+export function plain(text: string): string {
   return text.replace(/^\ufeff/, '');
 }
 

@@ -75,12 +75,17 @@ function isVendored(artifact: PythonArtifact, name: string): boolean {
   return artifact.vendored.has(parts[0] ?? '');
 }
 
-/** A compiled module around it may make it up as it is loaded; so may a package that does so with `__getattr__`. */
+/** A compiled module around it may make it up as it is loaded; so may a package that does so with `__getattr__`, or an importer. */
 function mayBeMadeUp(artifact: PythonArtifact, name: string): boolean {
-  const around = name.split('.').slice(0, -1).join('.');
-  const file = artifact.tree.fileOf(around);
+  const parts = name.split('.').slice(0, -1);
+  // Compiled code may make modules at any depth below its own.
+  const file = artifact.tree.filesFor(parts.join('.')).at(-1);
   if (file === undefined) return false;
-  return file.endsWith('.so') || Object.hasOwn(artifact.facts(file)?.members ?? {}, '__getattr__');
+  if (file.endsWith('.so') || Object.hasOwn(artifact.facts(file)?.members ?? {}, '__getattr__')) return true;
+  const [top = ''] = name.split('.');
+  return artifact.paths.some(
+    (path) => path.startsWith(`${top}/`) && path.endsWith('.py') && artifact.facts(path)?.makesModules === true,
+  );
 }
 
 function finding(

@@ -25,6 +25,8 @@ export interface ModuleFacts {
   readonly texts: readonly string[];
   /** Whether it changes where modules are looked for. */
   readonly movesPath: boolean;
+  /** Whether it makes modules that are no files, for whoever imports them. */
+  readonly makesModules: boolean;
   /** Groups of entry points that are loaded. */
   readonly entryPoints: readonly string[];
   /** Syntax that older versions of Python do not know, `3.10`. */

@@ -60,6 +60,7 @@ export function readModuleFacts(code: string): ModuleFacts {
     prefixes: calls.prefixes,
     texts: [...texts],
     movesPath: MOVES_PATH.test(source),
+    makesModules: MAKES_MODULES.test(source),
     entryPoints: calls.entryPoints,
     syntax: [...syntax.values()],
   };
@@ -102,6 +103,8 @@ function enterIf(
 const MAX_TEXT = 120;
 /** Code that changes `sys.path` or has an importer of its own finds modules elsewhere. */
 const MOVES_PATH = /\bsys\.path(?:\.(?:append|insert|extend)\(|\s*\+?=)|\bsys\.meta_path\b|\bsys\.path\[/;
+/** Code that finds or makes modules by itself: an importer of its own, or modules put where Python keeps those it has loaded. */
+const MAKES_MODULES = /\bsys\.meta_path\b|\bsys\.modules\[(?!__name__\])[^\]\n]+\]\s*=(?!=)/;
 
 /** `levels.almanac`, `levels.almanac:Almanac`, `levels-plugins`. */
 function noteText(literal: string, texts: Set<string>): void {

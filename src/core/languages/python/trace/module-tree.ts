@@ -37,6 +37,12 @@ export class ModuleTree {
     for (const name of this.#byName.keys()) if (name.startsWith(prefix)) yield name;
   }
 
+  /** The longest module or package that a text begins with: in compiled code other texts may follow at once. */
+  longestIn(text: string): string | undefined {
+    for (let end = text.length; end > 0; end -= 1) if (this.has(text.slice(0, end))) return text.slice(0, end);
+    return undefined;
+  }
+
   /** The files that importing a name runs, outermost package first. */
   filesFor(name: string): string[] {
     const parts = name.split('.');

@@ -1,3 +1,4 @@
+import { namesInCompiled } from './compiled-code';
 import { readModuleFacts } from './module-facts';
 import { absoluteName, ModuleTree } from './module-tree';
 import { readParameters } from './definitions';
@@ -124,6 +125,7 @@ describe('tracing', () => {
       factsOf: (path) => readModuleFacts(files[path] ?? ''),
       requiredBy: (name) => (name === 'plug' ? ['dep'] : []),
       isExtension: (path) => (files[path] ?? '').includes('PyInit_'),
+      namesIn: (path, tops) => namesInCompiled(Buffer.from(files[path] ?? ''), tops),
       entryPoints: (group) => (group === 'tides' ? ['pointed.here'] : []),
       asked,
       isStrict,
@@ -213,6 +215,30 @@ describe('tracing', () => {
         .sort(),
     );
     expect(unseen).toEqual([{ file: 'plug/__init__.py', line: 1, what: '__import__(name)', kept: 'plug/' }]);
+  });
+
+  it('follows names in compiled code, and takes all that its package needs where they cannot be read', async () => {
+    const files = {
+      'own.py': 'import plug\n',
+      'plug/__init__.py': 'from . import _fast\n',
+      'plug/_fast.abi3.so': '',
+      'dep/__init__.py': '',
+      'dep/used.py': '',
+      'dep/run/__init__.py': '',
+      'dep/run/to.py': '',
+      'dep/idle.py': '',
+    };
+    const all = Object.keys(files).sort();
+    const reached = async (code: string, isStrict = false): Promise<string[]> =>
+      (await trace({ ...files, 'plug/_fast.abi3.so': `PyInit__fast ${code}` }, ['own.py'], { isStrict })).reached;
+    const without = (...paths: string[]): string[] => all.filter((path) => !paths.includes(path));
+    expect(await reached('\0dep.used\0')).toEqual(without('dep/run/__init__.py', 'dep/run/to.py', 'dep/idle.py'));
+    expect(await reached('dep.run.together')).toEqual(without('dep/used.py', 'dep/idle.py'));
+    expect(await reached('cython_runtime __test__')).toEqual(
+      without('dep/used.py', 'dep/run/__init__.py', 'dep/run/to.py', 'dep/idle.py'),
+    );
+    expect(await reached('cython_runtime')).toEqual(all);
+    expect(await reached('cython_runtime', true)).not.toContain('dep/idle.py');
   });
 
   it('finds modules as the importer does', () => {

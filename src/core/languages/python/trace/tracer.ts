@@ -19,6 +19,8 @@ export interface TraceRequest {
   readonly requiredBy: (owner: string) => readonly string[];
   /** Whether a shared object is a module that Python imports, and not a library that code loads by its path. */
   readonly isExtension: (path: string) => boolean;
+  /** Names in a compiled module that begin with one of some others; undefined where its texts cannot be read. */
+  readonly namesIn: (path: string, tops: readonly string[]) => readonly string[] | undefined;
   /** Modules that entry points of a group name. */
   readonly entryPoints: (group: string) => readonly string[];
   /** Packages that the function itself asks for. */
@@ -132,8 +134,7 @@ class Tracer {
 
   #follow(path: string): void {
     if (path.endsWith('.so')) {
-      // What compiled code imports cannot be read; nobody needs to be told, but nothing around it may go.
-      this.#keepWhole(path);
+      this.#followCompiled(path);
       return;
     }
     const facts = path.endsWith('.py') ? this.#request.factsOf(path) : undefined;
@@ -153,6 +154,30 @@ class Tracer {
     for (const { line, what } of facts.unseen)
       this.#unseen.push({ file: path, line, what, kept: this.#keepWhole(path) });
     if (!this.#request.isStrict) this.#followHints(path, facts);
+  }
+
+  /**
+   * What compiled code imports is not seen as imports: nobody needs to be told, but nothing around it may go. What it asks
+   * for of others goes by names in it, or else all that its package needs.
+   */
+  #followCompiled(path: string): void {
+    this.#keepWhole(path);
+    if (this.#request.isStrict) return;
+    const needed = this.#request.requiredBy(this.#ownerOf(path)).filter((owner) => !this.#whole.has(`\0all ${owner}`));
+    if (needed.length === 0) return;
+    const names = this.#request.namesIn(
+      path,
+      needed.flatMap((owner) => [...(this.#topModules.get(owner) ?? [])]),
+    );
+    for (const name of names ?? []) {
+      const module = this.#tree.longestIn(name);
+      if (module !== undefined) this.#reachModule(module, path);
+    }
+    if (names !== undefined) return;
+    for (const owner of needed) {
+      this.#whole.add(`\0all ${owner}`);
+      this.#keepPackage(owner, { by: path, how: 'whole' });
+    }
   }
 
   #reachBeginning(from: string, level: number, module: string, by: string): void {
