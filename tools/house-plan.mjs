@@ -6,6 +6,7 @@ export const LAYERS = [
   'core/formats',
   'core/disk',
   'core/fileset',
+  'core/events',
   'core/sheet',
   'core/toolchains',
   'core/sources',

@@ -5,7 +5,7 @@ import { listed, printable } from '../core/base/text';
 import { workOf, type Work } from '../core/languages';
 import { artifactPath, type Project, type Target } from '../core/project/targets';
 import { verifyAgainstWaybill } from '../core/project/verify-artifact';
-import { givenMemory, givenTimeMs, type Arch, type FunctionSpec } from '../core/sheet';
+import { adapterCalls, callsOf, givenMemory, givenTimeMs, type Arch, type FunctionSpec } from '../core/sheet';
 import type { Waybill } from '../core/waybill';
 import type { HostPlan } from '../standins/host';
 import { imageRun } from './image-run';
@@ -75,6 +75,8 @@ function makePlan(
     file,
     member,
     run: work.run.host,
+    calls: callsOf(destination),
+    ...(spec.adapter !== undefined && { shape: adapterCalls(spec, destination).shape }),
     ...runs,
     env: settingsFor(spec, isAgain ? undefined : session),
     memoryBytes: givenMemory(spec, destination),

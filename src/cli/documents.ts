@@ -153,6 +153,7 @@ const plain: Readonly<Record<string, z.ZodType>> = {
   ]),
   build: z.looseObject({ targets: z.array(built), hashed: count, packed: count, failed }),
   check: z.looseObject({ fit: z.boolean(), artifacts: z.array(checked) }),
+  event: z.looseObject({ name: z.string(), kind: z.enum(['request', 'data', 'cloudevent']), event: z.unknown() }),
   why: z.looseObject({ name: z.string(), arch, files: z.array(z.looseObject({ path: z.string() })) }),
   try: z.looseObject({ name: z.string(), arch, failed: count, calls: z.array(called), cut: z.array(z.unknown()) }),
   prove: z.looseObject({

@@ -10,6 +10,7 @@ import { selectFunctions, type Project, type Target } from '../core/project/targ
 import type { Waybill } from '../core/waybill';
 import { openHost, serveFunction, type RunningService, type ServedCall } from '../standins/host';
 import { planCalls } from './calling';
+import type { Shape } from '../core/events';
 import { startWatching, type Watching } from './watching';
 import { untilInterrupted } from './interrupt';
 import { TOOL } from './program';
@@ -32,7 +33,7 @@ export async function serveTarget(request: ServeRequest): Promise<void> {
   const { project, target, session, isWatching } = request;
   if (isWatching) await buildAgain(project, target, session);
   const { plan, waybill } = await planCalls(project, target, session);
-  const service = await listen(request, await openHost(plan));
+  const service = await listen(request, plan.shape, await openHost(plan));
   const { paint } = session;
   session.document({ url: service.url, name: target.spec.name, arch: target.arch });
   session.say(`${paint.bold(target.spec.name)} ${target.arch} at ${paint.name(service.url)}`);
@@ -45,13 +46,14 @@ export async function serveTarget(request: ServeRequest): Promise<void> {
 }
 
 async function listen(
-  { target, port, session }: ServeRequest,
+  { port, session }: ServeRequest,
+  shape: Shape | undefined,
   host: Awaited<ReturnType<typeof openHost>>,
 ): Promise<RunningService> {
   try {
     return await serveFunction({
       host,
-      served: target.spec.adapter === undefined ? 'events' : 'requests',
+      shape,
       port,
       now: () => session.now(),
       onCall: (call) => showCall(call, session),

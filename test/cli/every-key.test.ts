@@ -31,6 +31,11 @@ const KINDS = {
     },
     spec: { source: 'src', runtime: 'node 20', entry: 'a.mjs#run', artifact: 'zip', link: true },
   },
+  web: {
+    it,
+    files: { 'src/page.mjs': 'export const page = (request, response) => response.end();\n' },
+    spec: { source: 'src', runtime: 'node 20', entry: 'page.mjs#page', artifact: 'zip', adapter: 'http' },
+  },
   python: {
     it,
     files: { 'src/a.py': 'def run(event):\n    return 1\n' },
@@ -167,6 +172,13 @@ const DESTINATION_KEYS: Readonly<Record<string, readonly [kind: KindName, keys: 
   memory: ['node', { memory: { least: '64 MiB' } }],
   timeout: ['node', { timeout: { most: '9 min' } }],
   settings: ['node', { settings: { reserved: ['HOST_*'] } }],
+  calls: ['image', { calls: { image: 'http' } }],
+  'calls.event': ['web', { calls: { event: 'data' } }],
+  'calls.context': ['image', { calls: { context: { run: 'request' } } }],
+  'calls.shapes': [
+    'web',
+    { calls: { shapes: { gateway: { request: { path: '/path' }, response: { body: '/said' } } } } },
+  ],
   'runtimes.glibc': offering('c', { glibc: '2.31' }),
   'runtimes.musl': offering('c', { musl: '1.2' }),
   'runtimes.patch': offering('python', { patch: '3.11.2' }),

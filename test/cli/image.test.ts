@@ -300,7 +300,7 @@ describe('a function as an image', () => {
       built(root);
       const { layers, config } = readBack(join(root, ARTIFACT));
       expect(layers.at(-1)).toEqual(expect.arrayContaining(['emballage/start.jar', 'function/harbour/Horn.class']));
-      expect(JSON.stringify(config)).toContain('"emballage.host.Lines","/emballage/start.json"');
+      expect(JSON.stringify(config)).toContain('"emballage.host.Start","/emballage/start.json"');
       // What it says on standard output goes to its log; answers are lines.
       const folder = folderWith({});
       spawnSync('sh', [
@@ -310,7 +310,7 @@ describe('a function as an image', () => {
       const plan = join(folder, 'emballage/start.json');
       writeFileSync(plan, readFileSync(plan, 'utf8'));
       copyFileSync(join(folder, 'emballage/start.jar'), join(folder, 'start.jar'));
-      const java = spawnSync('java', ['-cp', `${folder}/start.jar:${folder}/function`, 'emballage.host.Lines', plan], {
+      const java = spawnSync('java', ['-cp', `${folder}/start.jar:${folder}/function`, 'emballage.host.Start', plan], {
         input: '{"a":1}\n\n{"b":2}\n',
         encoding: 'utf8',
       });

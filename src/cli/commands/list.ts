@@ -45,6 +45,13 @@ export const COMMANDS: readonly CommandEntry[] = [
     load: () => import('./try'),
   },
   {
+    name: 'event',
+    usage: 'event NAME',
+    summary: 'prints a made-up event of the shape that the function takes',
+    takes: ['functions'],
+    load: () => import('./event'),
+  },
+  {
     name: 'prove',
     usage: 'prove [NAME…]',
     summary: 'builds again in changed surroundings and compares the bytes',

@@ -4,21 +4,18 @@ import { EmballageError } from '../../core/base/errors';
 import { present } from '../../core/base/present';
 import { listed } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
+import { readEvent, type NamedEvent, type Taken } from '../../core/events';
+import { takenBy } from '../../core/pipeline/check';
+import { eventPaths } from '../../core/project/events';
 import { selectFunctions, type Project, type Target } from '../../core/project/targets';
 import { ARCHITECTURES, type FunctionSpec } from '../../core/sheet';
 import type { Waybill } from '../../core/waybill';
-import {
-  judgeResponse,
-  readEvent,
-  runInHost,
-  type CallReport,
-  type HostPlan,
-  type NamedEvent,
-} from '../../standins/host';
+import { judgeResponse, runInHost, type CallReport, type HostOutcome, type HostPlan } from '../../standins/host';
+import { guessOf, remarkEvents } from '../event-remarks';
 import { chooseArch, planCalls, planSent } from '../calling';
 import { withScratch } from '../scratch';
 import type { Session } from '../session';
-import { callText, summaryText } from '../views/call';
+import { callText, summaryText, unendedText } from '../views/call';
 import { cutModules, cutText, recordOf, recordText } from '../views/record';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
@@ -102,32 +99,68 @@ async function callAll(
   const repeat = repeatsFrom(args.repeat);
   const { plan, waybill } = await planFor(args, project, target, session, scratch);
   const once = await readEvents(project, spec, texts(args, 'event'), session);
+  const taken = await takenBy(project, target, waybill);
+  session.tell(
+    `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(plan.memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
+  );
+  remarkEvents(once, taken, session);
   const events = Array.from({ length: repeat }, () => once).flat();
+  const { reports, outcome } = await callEach(plan, events, taken, session);
+  if (process.getuid?.() === 0 && !outcome.asNobody)
+    session.remark('note: run as root, for whom the read-only folder is not read-only');
+  return report({ args, target, plan, waybill, reports, outcome, session });
+}
+
+/** Calls with each event, showing each as it is answered. */
+async function callEach(
+  plan: HostPlan,
+  events: readonly NamedEvent[],
+  taken: Taken,
+  session: Session,
+): Promise<{ readonly reports: CallReport[]; readonly outcome: HostOutcome }> {
   const reports: CallReport[] = [];
   const { paint, quiet, verbose } = session;
-  session.tell(
-    `${paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(plan.memoryBytes)}, from ${paint.name(plan.shown)}\n`,
-  );
-  const { asNobody, seen, asked } = await runInHost(plan, events, (report) => {
+  const outcome = await runInHost(plan, events, (called) => {
     if (reports.length > 0) session.tell('');
-    const judged = spec.adapter === undefined ? report : judgeResponse(report);
+    const judged = plan.shape === undefined ? called : judgeResponse(called, plan.shape);
+    const event = events[reports.length]?.event;
     reports.push(judged);
-    session.say(callText(judged, plan, { paint, quiet, verbose, isWeb: spec.adapter !== undefined }));
+    const guess = event === undefined ? undefined : guessOf(judged.answer, event, taken);
+    session.say(callText(judged, plan, { paint, quiet, verbose, ...present({ guess }) }));
   });
-  if (process.getuid?.() === 0 && !asNobody)
-    session.remark('note: run as root, for whom the read-only folder is not read-only');
-  const failed = reports.filter((report) => report.answer.kind === 'failed').length;
+  return { reports, outcome };
+}
+
+interface Tried {
+  readonly args: Arguments;
+  readonly target: Target;
+  readonly plan: HostPlan;
+  readonly waybill: Waybill | undefined;
+  readonly reports: readonly CallReport[];
+  readonly outcome: HostOutcome;
+  readonly session: Session;
+}
+
+function report({ args, target: { spec, arch }, plan, waybill, reports, outcome, session }: Tried): ExitCode {
+  const { paint } = session;
+  const { seen, asked, didEnd } = outcome;
+  const failed = reports.filter(({ answer }) => answer.kind === 'failed').length;
+  const isWrong = failed > 0 || didEnd === false;
+  if (didEnd === false) session.say(unendedText(plan, paint));
   const { notes } = plan.run;
   const isNoted = waybill !== undefined && notes !== undefined;
   const record = args.record === true && isNoted ? recordOf(waybill, { seen, asked }, notes) : undefined;
   const cut = isNoted ? cutModules(waybill, asked, notes) : [];
-  session.document({ name: spec.name, arch, failed, calls: reports, cut, ...present({ record }) });
+  session.document({
+    ...{ name: spec.name, arch, failed, calls: reports, cut },
+    ...present({ record, ended: didEnd }),
+  });
   session.tell(summaryText(reports, plan, paint));
   if (record !== undefined) session.say(recordText(record, session));
   if (cut.length > 0 && (failed > 0 || record !== undefined)) session.say(cutText(cut, paint));
-  if (failed > 0) session.next(`try ${spec.name} --verbose`, 'see whole logs and stacks');
+  if (isWrong) session.next(`try ${spec.name} --verbose`, 'see whole logs and stacks');
   else session.next(`prove ${spec.name}`, 'build it again elsewhere and compare the bytes');
-  return failed > 0 ? EXIT.no : EXIT.done;
+  return isWrong ? EXIT.no : EXIT.done;
 }
 
 /** The artifact that was built, or what was sent of it. */
@@ -191,12 +224,8 @@ async function readEvents(
 ): Promise<NamedEvent[]> {
   const time = new Date(session.now()).toISOString();
   if (files.length > 0) return files.map((file) => readEvent(resolve(session.cwd, file), file, time));
-  const { glob } = await import('tinyglobby');
-  const found =
-    spec.events.length === 0
-      ? []
-      : await glob([...spec.events], { cwd: project.root, onlyFiles: true, expandDirectories: false });
-  if (found.length > 0) return found.sort().map((file) => readEvent(join(project.root, file), file, time));
+  const found = await eventPaths(project, spec);
+  if (found.length > 0) return found.map((file) => readEvent(join(project.root, file), file, time));
   throw new EmballageError('EVENT_INVALID', {
     doing: 'looking for events',
     expected: 'an event to call the function with',

@@ -1,5 +1,6 @@
 /** What a rule is: it holds an artifact against a destination and says what it finds. */
 import type { OpenImage } from '../disk/open-image';
+import type { CloudEvent, Shape } from '../events';
 import type { ZipFault } from '../formats/zip';
 import type { Arch, Destination, Entry, Form, FunctionSpec, Limits, Runtime, Setting } from '../sheet';
 import type { Waybill } from '../waybill';
@@ -44,6 +45,14 @@ export interface Surroundings {
   readonly host: string;
 }
 
+/** An event of the sheet, or why it cannot be read. */
+export type EventFact =
+  | { readonly name: string; readonly event: CloudEvent }
+  | {
+      readonly name: string;
+      readonly fault: { readonly expected?: string; readonly found: string; readonly mend: string };
+    };
+
 /** What is known about the function, from the sheet or the command line; the rest is undefined. */
 export interface FunctionFacts {
   readonly name?: string;
@@ -55,6 +64,10 @@ export interface FunctionFacts {
   readonly memoryBytes?: number;
   readonly timeoutMs?: number;
   readonly adapter?: string;
+  /** For a web application: the shape of its requests. */
+  readonly shape?: Shape;
+  /** The events that the sheet names. */
+  readonly events?: readonly EventFact[];
   /** The keys of the sheet that only its language has. */
   readonly own?: FunctionSpec['own'];
   /** What must not be told by what was compiled here. */
@@ -88,7 +101,7 @@ export interface RuleResult {
 }
 
 /** Facts without which a rule cannot be applied. */
-export type Need = 'arch' | 'runtime' | 'entry' | 'settings' | 'waybill' | 'lock';
+export type Need = 'arch' | 'runtime' | 'entry' | 'settings' | 'waybill' | 'lock' | 'events';
 
 export interface Rule {
   /** `size/packed`. */

@@ -1,6 +1,7 @@
 /** What a language sees in an artifact. Rules ask this, and name no language. */
 import type { FoundRuntime, ImageFiles } from '../disk/in-image';
 import type { Overlap, SettingRead } from '../fileset/model';
+import type { EventRead } from '../events';
 import type { Entry } from '../sheet';
 import type { Waybill } from '../waybill';
 import type { Finding, Level } from './finding';
@@ -15,6 +16,8 @@ export interface LanguageView {
   readonly entryMember?: (entry: Entry) => Finding | undefined;
   /** What is wrong with what it takes. */
   readonly parameters?: (entry: Entry) => Finding | undefined;
+  /** What the member that is called reads of its event, as far as that can be seen. */
+  readonly reads?: (entry: Entry) => readonly EventRead[];
   /** What the code asks for and nothing provides. */
   readonly missing?: () => readonly Finding[];
   /** What the function asks for and its own code does not use. */

@@ -52,6 +52,8 @@ export interface ImageToMake {
   readonly workingFolder: string;
   readonly user: string;
   readonly labels: Readonly<Record<string, string>>;
+  /** The port on which it listens where nobody says another; undefined where it does not. */
+  readonly port: number | undefined;
 }
 
 export interface ImageDocumentsMade {
@@ -102,16 +104,20 @@ export function imageDocuments(image: ImageToMake): ImageDocumentsMade {
  * What is inherited from the base: its environment, ports, volumes, stop signal and labels. What the function decides
  * itself: user, working folder, command, and labels of the same name.
  */
-function runConfig({ base, command, workingFolder, user, labels }: ImageToMake): RunConfig {
+function runConfig({ base, command, workingFolder, user, labels, port }: ImageToMake): RunConfig {
   const inherited = base?.config.run;
+  const listening = port === undefined ? [] : [String(port)];
   return {
     user,
-    env: inherited?.env ?? [],
+    env: [
+      ...(inherited?.env ?? []).filter((one) => listening.length === 0 || !one.startsWith('PORT=')),
+      ...listening.map((one) => `PORT=${one}`),
+    ],
     entrypoint: command,
     cmd: [],
     workingDir: workingFolder,
     labels: { ...inherited?.labels, ...labels },
-    exposedPorts: inherited?.exposedPorts ?? [],
+    exposedPorts: [...new Set([...(inherited?.exposedPorts ?? []), ...listening.map((one) => `${one}/tcp`)])],
     volumes: inherited?.volumes ?? [],
     ...(inherited?.stopSignal !== undefined && { stopSignal: inherited.stopSignal }),
   };

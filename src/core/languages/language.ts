@@ -14,6 +14,7 @@ import type {
   Trimmed,
   UnseenImport,
 } from '../fileset/model';
+import type { EventRead } from '../events';
 import type { FunctionFacts, Rule, Subject } from '../findings/rule';
 import type { LanguageView } from '../findings/view';
 import type { Inputs } from '../project/inputs';
@@ -75,6 +76,8 @@ export interface Work<Id extends LanguageId = LanguageId> {
   /** Loads what the first assembling would have to wait for. */
   warm?(): Promise<void>;
   view(request: ViewRequest<Id>): Promise<LanguageView>;
+  /** What the member that is called reads of its event, as far as that can be seen. */
+  reads?(subject: Pick<Subject, 'entries' | 'readText' | 'readBytes'>, entry: Entry): Promise<readonly EventRead[]>;
   /** Rules that are about it alone. */
   readonly rules: readonly Rule[];
   readonly run: Running<Id>;

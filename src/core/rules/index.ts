@@ -9,6 +9,7 @@ import { depsUnseen } from './deps-unseen';
 import { depsUnused } from './deps-unused';
 import { entryMissingFile } from './entry-missing-file';
 import { entryMissingMember } from './entry-missing-member';
+import { eventShape } from './event-shape';
 import { entryParameters } from './entry-parameters';
 import { imageRuntimeMissing } from './image-runtime-missing';
 import { imageEntryMissing } from './image-entry-missing';
@@ -81,6 +82,7 @@ export const COMMON_RULES: readonly Rule[] = [
   entryMissingFile,
   entryMissingMember,
   entryParameters,
+  eventShape,
   depsMissing,
   depsUnused,
   depsTestScope,
@@ -104,7 +106,7 @@ export const COMMON_RULES: readonly Rule[] = [
 
 /** Groups of rules, by the first part of their ids, in the order in which they are shown. */
 const GROUPS = [
-  ...['size', 'arch', 'runtime', 'native', 'repro', 'image', 'entry', 'module'],
+  ...['size', 'arch', 'runtime', 'native', 'repro', 'image', 'entry', 'event', 'module'],
   ...['deps', 'layout', 'limits', 'settings'],
 ];
 

@@ -3,6 +3,7 @@ import type { Problem } from '../base/errors';
 import { present } from '../base/present';
 import { listed, nearestWord, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
+import { callsProblems, settleCalls } from './calls-key';
 import { isMapping, unknownWord, validate } from './issues';
 import type { Destination, DestinationRuntime, Limits, Registry } from './model';
 import { ENTRY_WORDS } from './part';
@@ -24,7 +25,7 @@ export function readDestination(text: string, file: string, known: KnownLanguage
   const yaml = readYaml(text, file);
   if (yaml.value === undefined) return { problems: yaml.problems };
   const { value, problems } = validate(destinationSchema(known), yaml.value, yaml, known);
-  const all = [...yaml.problems, ...problems, ...checkWords(yaml, known)];
+  const all = [...yaml.problems, ...problems, ...checkWords(yaml, known), ...callsProblems(value?.calls, yaml)];
   return value === undefined || all.length > 0 ? { problems: all } : { destination: settle(value, file), problems: [] };
 }
 
@@ -93,6 +94,7 @@ function settle(value: DestinationText, file: string): Destination {
       reserved: value.settings?.reserved ?? [],
       required: value.settings?.required ?? [],
     },
+    ...present({ calls: settleCalls(value.calls) }),
   };
 }
 

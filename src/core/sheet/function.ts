@@ -2,11 +2,12 @@
 import { isPattern, settlePath } from '../base/paths';
 import { listed, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
+import { readAdapter } from './adapter-key';
 import { settleLimits } from './destination';
 import { IMAGE_KEYS, readImageKeys } from './image-keys';
 import { readInclude } from './include-key';
 import { betterEntry, unknownWord } from './issues';
-import type { Acceptance, Arch, Entry, FunctionSpec, Runtime, Setting, Source } from './model';
+import type { Acceptance, Arch, Destination, Entry, FunctionSpec, Runtime, Setting, Source } from './model';
 import { readNeedsKey } from './needs-key';
 import type { SheetNotes } from './notes';
 import type { SheetKeys, SheetLanguage } from './part';
@@ -28,12 +29,18 @@ export class FunctionReader {
     this.#languages = languages;
   }
 
-  read(name: string, text: FunctionText, defaults: DefaultsText, destinations: readonly string[]): FunctionSpec {
+  read(
+    name: string,
+    text: FunctionText,
+    defaults: DefaultsText,
+    destinations: Readonly<Record<string, Destination | undefined>>,
+  ): FunctionSpec {
     const at = ['functions', name];
     const source = this.#notes.insidePath([...at, 'source'], text.source, 'folder') ?? '';
     const memoryBytes = parseSize(text.memory ?? defaults.memory ?? '');
     const timeoutMs = parseTime(text.timeout ?? defaults.timeout ?? '');
     const { runtime, open } = this.#runtimeOf(text);
+    const destination = this.#readDestinationName(at, text, defaults, Object.keys(destinations));
     return {
       name,
       source,
@@ -41,13 +48,14 @@ export class FunctionReader {
       entry: this.#readEntry([...at, 'entry'], text.entry, open.language.sheet),
       form: text.artifact,
       archs: this.#readArchs(at, text, defaults),
-      destination: this.#readDestinationName(at, text, defaults, destinations),
+      destination,
       leaveOut: this.#readPatterns([...at, 'leave-out'], text['leave-out']),
       keep: this.#readPatterns([...at, 'keep'], text.keep),
       include: readInclude(this.#notes, [...at, 'include'], text.include),
       links: text.links ?? 'follow',
       emptyFolders: text['empty-folders'] ?? false,
       ...this.#readNeeds(at, text, defaults, open),
+      ...this.#readAdapter(at, text, open, destinations[destination]),
       settings: this.#readSettings([...at, 'settings'], text.settings ?? {}),
       limits: { ...settleLimits(defaults.limits), ...settleLimits(text.limits) },
       ...(memoryBytes !== undefined && { memoryBytes }),
@@ -115,7 +123,7 @@ export class FunctionReader {
     text: FunctionText,
     defaults: DefaultsText,
     { language, keys }: OpenLanguage,
-  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'isDeep' | 'isStrict' | 'adapter' | 'own' | 'image'> {
+  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'isDeep' | 'isStrict' | 'own' | 'image'> {
     this.#refuseForeignKeys(at, text, language);
     const path = text.sources === undefined ? ['defaults', 'sources'] : [...at, 'sources'];
     const sources = (text.sources ?? defaults.sources ?? []).flatMap(
@@ -133,7 +141,6 @@ export class FunctionReader {
       trim: typeof trim === 'string' ? trim : 'traced',
       isDeep,
       isStrict: how === 'strict',
-      ...(text.adapter !== undefined && { adapter: text.adapter }),
       own: keys.read({ notes: this.#notes, at, text, isDeep }),
       ...(text.artifact === 'image' && {
         image: readImageKeys(this.#notes, at, text, language.sheet.broughtBy),
@@ -178,23 +185,17 @@ export class FunctionReader {
         `write ${forms[0] ?? ''}`,
       );
     this.#refuseImageKeys(at, text);
-    this.#refuseAdapter(at, text, sheet.adapters);
   }
 
-  #refuseAdapter(at: readonly string[], text: FunctionText, adapters: readonly string[]): void {
-    if (text.adapter === undefined || adapters.includes(text.adapter)) return;
-    const able = this.#languages.filter(({ language }) => language.sheet.adapters.length > 0);
-    this.#notes.add(
-      [...at, 'adapter'],
-      adapters.length === 0
-        ? `it only for web applications in ${listed(able.map(({ language }) => language.title))}`
-        : listed(
-            adapters.map((one) => `\`${one}\``),
-            'or',
-          ),
-      `\`${text.adapter}\` for \`${text.runtime}\``,
-      'name one for this language',
-    );
+  #readAdapter(
+    at: readonly string[],
+    text: FunctionText,
+    { language }: OpenLanguage,
+    destination: Destination | undefined,
+  ): Pick<FunctionSpec, 'adapter' | 'shape'> {
+    const able = this.#languages.flatMap((one) => (one.language.sheet.adapters.length > 0 ? [one.language.title] : []));
+    const { adapters } = language.sheet;
+    return readAdapter({ notes: this.#notes, at, text, adapters, able, destination });
   }
 
   #refuseImageKeys(at: readonly string[], text: FunctionText): void {

@@ -5,6 +5,7 @@ import type { RoughFunction } from './rough';
 import type { KnownLanguages } from './runtimes';
 import type { LoadedSheet } from './sheet';
 
+export { type AdapterCalls, adapterCalls, callsOf, shapeOf } from './adapter-key';
 export { DEFAULT_START, entryString, offeredRuntime } from './entry';
 export { givenMemory, givenTimeMs } from './given';
 export {

@@ -1,6 +1,7 @@
 /** What a packing sheet and a destination say, settled: defaults filled in, sizes in bytes, times in milliseconds. Plain data. */
 import { ARCHITECTURES, type Arch } from '../base/arch';
 import type { Place } from '../base/errors';
+import type { Calls } from '../events';
 import type { Include } from '../fileset/model';
 
 export { ARCHITECTURES, type Arch };
@@ -166,6 +167,8 @@ export interface FunctionSpec<Id extends LanguageId = LanguageId> {
   readonly isStrict: boolean;
   /** The interface of web applications that the entry has. */
   readonly adapter?: string;
+  /** The shape of requests that is picked for it. */
+  readonly shape?: string;
   /** The keys that only its language has. */
   readonly own: Languages[Id]['keys'];
   /** Images: what they stand on, and how they are cut. */
@@ -225,6 +228,8 @@ export interface Destination {
     readonly reserved: readonly string[];
     readonly required: readonly string[];
   };
+  /** How it calls functions, where that is not our own way. */
+  readonly calls?: Calls;
 }
 
 export interface Sheet {

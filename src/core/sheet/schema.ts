@@ -4,6 +4,7 @@
  */
 import { z } from 'zod';
 import { isHost, nameFault } from '../formats/oci';
+import { callsField } from './calls-key';
 import { imageFields } from './image-keys';
 import { listed } from '../base/text';
 import { SIZE_PATTERN, TIME_PATTERN } from '../base/units';
@@ -124,6 +125,17 @@ const requirementFields = (known: KnownLanguages) => ({
     }),
 });
 
+function adapter(known: KnownLanguages) {
+  const kinds = known.all.flatMap(({ sheet }) => sheet.adapters);
+  const expected = `${listed(
+    kinds.map((one) => `\`${one}\``),
+    'or',
+  )}, or \`{ kind, shape }\``;
+  return z.union([enumOf(kinds), z.strictObject({ kind: enumOf(kinds), shape: text('the name of a shape') })], {
+    error: expected,
+  });
+}
+
 /** The keys that functions of every language have. */
 const commonFields = (known: KnownLanguages) => ({
   source: text('a folder of the project').meta({
@@ -174,10 +186,10 @@ const commonFields = (known: KnownLanguages) => ({
     .optional()
     .meta({ description: 'Pack empty folders too. Default: false.' }),
   ...requirementFields(known),
-  adapter: enumOf(known.all.flatMap(({ sheet }) => sheet.adapters))
+  adapter: adapter(known)
     .optional()
     .meta({
-      description: `The entry is a web application, called with requests as events: ${texts(known, 'adapter')}.`,
+      description: `The entry is a web application, called with requests as events: ${texts(known, 'adapter')}. With \`{ kind, shape }\` also which shape of requests, of those that the destination states under \`calls\`.`,
     }),
   ...imageFields(known),
   settings: z
@@ -330,6 +342,7 @@ export function destinationSchema(known: KnownLanguages) {
           )
           .optional()
           .meta({ description: 'What the destination says about settings.' }),
+        calls: callsField,
       },
       { error: 'a mapping that describes the destination' },
     )

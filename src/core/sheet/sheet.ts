@@ -88,7 +88,7 @@ class SheetReader {
       this.#checkName(['functions', name], name);
       const rough = isMapping(root.defaults) ? root.defaults : {};
       const text = isMapping(value) ? patchFunction(value, Object.keys(destinations), patching) : undefined;
-      return text === undefined ? [] : [reader.read(name, text, { ...rough, ...defaults }, Object.keys(destinations))];
+      return text === undefined ? [] : [reader.read(name, text, { ...rough, ...defaults }, destinations)];
     });
     if (whole.value !== undefined && functions.length === 0 && this.#problems.length === 0) this.#noFunctions();
     if (this.#problems.length > 0 || whole.value === undefined) throw this.#error();

@@ -16,10 +16,12 @@ import { basename, dirname, join } from 'node:path';
 import { withFileSource } from '../../core/disk/file-source';
 import { unpackZip } from '../../core/disk/unpack';
 import type { HostRun } from '../../core/languages';
-import type { NamedEvent } from './event';
+import type { Calls, NamedEvent, Shape } from '../../core/events';
 import { prepareImage, type ImagePlan } from './image';
 import type { Log } from './log';
-import { HostProcess, type Answer, type ProcessPlan } from './process';
+import type { Answer } from './answer';
+import { freePort } from './ports';
+import { HostProcess, type ProcessPlan } from './process';
 
 export interface HostPlan {
   /** Absolute path of the artifact, and its name for messages. */
@@ -37,6 +39,10 @@ export interface HostPlan {
   readonly emulator?: { readonly program: string; readonly sysroot?: string };
   /** For an image: what runs it; its own configuration says the rest. */
   readonly image?: ImagePlan;
+  /** How the destination calls functions. */
+  readonly calls: Calls;
+  /** For a web application: the shape of its requests. */
+  readonly shape?: Shape;
   readonly env: Readonly<Record<string, string>>;
   readonly memoryBytes: number;
   readonly timeoutMs: number;
@@ -64,6 +70,8 @@ export interface HostOutcome {
   readonly seen: readonly string[];
   /** Names of modules that were asked for and are nowhere, sorted. */
   readonly asked: readonly string[];
+  /** Whether it ended by itself when it was asked to, where that is asked. */
+  readonly didEnd?: boolean;
 }
 
 /** Who a function runs as when we are root, for whom read-only files are not read-only: nobody. */
@@ -72,12 +80,14 @@ const NOBODY = 65_534;
 /** A function that is ready to be called, from its unpacked artifact. */
 export interface OpenHost {
   readonly asNobody: boolean;
-  /** Calls it; after a call that ended its process, the next one starts a new process. One call at a time. */
+  /** Calls that it takes at once. */
+  readonly concurrency: number;
+  /** Calls it; after a call that ended its process, the next one starts a new process. */
   call(event: NamedEvent): Promise<CallReport>;
   /** What was loaded and missed so far. */
-  noted(): Omit<HostOutcome, 'asNobody'>;
-  /** Ends its process and removes what was unpacked. */
-  close(): Promise<void>;
+  noted(): Omit<HostOutcome, 'asNobody' | 'didEnd'>;
+  /** Ends its process and removes what was unpacked. @returns whether it ended by itself, where it was asked to */
+  close(): Promise<boolean | undefined>;
 }
 
 /** Unpacks the artifact; the function is loaded by its first call. */
@@ -99,7 +109,7 @@ export async function openHost(plan: HostPlan): Promise<OpenHost> {
     mkdirSync(root);
     const made = await putArtifact(plan, root);
     const asNobody = isRoot() && isOpenToAll(plan.program ?? plan.emulator?.program ?? '/');
-    const processPlan = prepare(plan, base, root, asNobody);
+    const processPlan = await prepare(plan, base, root, asNobody);
     for (const folder of [...made, root]) {
       chmodSync(folder, 0o555);
       folders.push(folder);
@@ -114,9 +124,13 @@ export async function openHost(plan: HostPlan): Promise<OpenHost> {
 async function openImageHost(plan: HostPlan, image: ImagePlan, base: string, end: () => void): Promise<OpenHost> {
   const started = await prepareImage(plan, image, plan.env, base);
   chmodSync(base, 0o755);
-  const { file, name, member, memoryBytes, timeoutMs } = plan;
+  const { file, name, member, memoryBytes, timeoutMs, calls } = plan;
   const load = { root: '/', file, member, name, memory: memoryBytes };
-  const processPlan: ProcessPlan = { speaks: 'lines', cwd: base, load, memoryBytes, timeoutMs, ...started };
+  const speaks = calls.image;
+  const processPlan: ProcessPlan = {
+    ...{ speaks, calls, isWeb: plan.shape !== undefined, port: speaks === 'http' ? await freePort() : 0 },
+    ...{ cwd: base, load, memoryBytes, timeoutMs, ...started },
+  };
   // Who it runs as the image says; its root is read-only to everybody.
   return new Caller(plan, processPlan, { root: '/', asNobody: true, end });
 }
@@ -139,23 +153,27 @@ export async function runInHost(
   onCall: (report: CallReport) => void,
 ): Promise<HostOutcome> {
   const host = await openHost(plan);
+  let didEnd: boolean | undefined;
   try {
     for (const event of events) onCall(await host.call(event));
-    return { asNobody: host.asNobody, ...host.noted() };
   } finally {
-    await host.close();
+    didEnd = await host.close();
   }
+  return { asNobody: host.asNobody, ...host.noted(), ...(didEnd !== undefined && { didEnd }) };
 }
 
-function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean): ProcessPlan {
+async function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean): Promise<ProcessPlan> {
   const scratch = join(base, 'scratch');
   mkdirSync(scratch);
   if (asNobody) {
     chmodSync(base, 0o755);
     chownSync(scratch, NOBODY, NOBODY);
   }
+  const started =
+    plan.program === undefined ? executable(plan, base, root) : withRunner(plan, plan.program, base, root);
   return {
-    ...(plan.program === undefined ? executable(plan, base, root) : withRunner(plan, plan.program, base, root)),
+    ...started,
+    ...{ calls: plan.calls, isWeb: plan.shape !== undefined, port: started.speaks === 'http' ? await freePort() : 0 },
     cwd: scratch,
     env: plan.env,
     ...(asNobody && { user: NOBODY }),
@@ -171,12 +189,13 @@ function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean):
 
 type Started = Pick<ProcessPlan, 'speaks' | 'program' | 'args'>;
 
-function executable({ emulator, file }: HostPlan, base: string, root: string): Started {
+function executable({ emulator, file, calls }: HostPlan, base: string, root: string): Started {
   const path = join(root, file);
-  if (emulator === undefined) return { speaks: 'lines', program: path, args: [] };
+  const speaks = calls.native;
+  if (emulator === undefined) return { speaks, program: path, args: [] };
   const { program, sysroot } = emulator;
   const args = sysroot === undefined ? [path] : ['-L', linkedSystem(base, sysroot), path];
-  return { speaks: 'lines', program, args };
+  return { speaks, program, args };
 }
 
 /**
@@ -215,7 +234,8 @@ class Caller implements OpenHost {
   readonly #end: () => void;
   readonly #seen = new Set<string>();
   readonly #asked = new Set<string>();
-  #host: HostProcess | undefined;
+  /** Its process, and whether that is ready, or why not. */
+  #running: Running | undefined;
   #calls = 0;
 
   constructor(
@@ -230,39 +250,53 @@ class Caller implements OpenHost {
     this.#end = end;
   }
 
+  get concurrency(): number {
+    return this.#processPlan.speaks === 'http' ? this.#plan.calls.concurrency : 1;
+  }
+
   async call(event: NamedEvent): Promise<CallReport> {
-    const cold = this.#host === undefined || this.#host.hasEnded;
     const begun = this.#plan.elapsed();
-    const host = this.#host === undefined || this.#host.hasEnded ? new HostProcess(this.#processPlan) : this.#host;
-    this.#host = host;
+    const cold = this.#running === undefined || this.#running.host.hasEnded;
+    if (this.#running === undefined || this.#running.host.hasEnded) {
+      const host = new HostProcess(this.#processPlan);
+      this.#running = { host, ready: host.load() };
+    }
+    const running = this.#running;
     this.#calls += 1;
-    const report = await callOnce(this.#plan, host, event, { cold, begun, run: `run-${String(this.#calls)}` });
-    for (const path of host.seen) this.#seen.add(path);
-    for (const name of host.asked) this.#asked.add(name);
-    if (report.answer.kind === 'failed') this.#host = undefined;
+    const report = await callOnce(this.#plan, running, event, { cold, begun, run: `run-${String(this.#calls)}` });
+    for (const path of running.host.seen) this.#seen.add(path);
+    for (const name of running.host.asked) this.#asked.add(name);
+    if (report.answer.kind === 'failed' && !running.host.goesOn && this.#running === running) this.#running = undefined;
     return { ...report, answer: withoutRoot(report.answer, this.#root) };
   }
 
-  noted(): Omit<HostOutcome, 'asNobody'> {
+  noted(): Omit<HostOutcome, 'asNobody' | 'didEnd'> {
     return { seen: [...this.#seen].sort(), asked: [...this.#asked].sort() };
   }
 
-  async close(): Promise<void> {
+  async close(): Promise<boolean | undefined> {
     try {
-      await this.#host?.close();
+      const didEnd = await this.#running?.host.askToEnd();
+      await this.#running?.host.close();
+      return didEnd;
     } finally {
       this.#end();
     }
   }
 }
 
+interface Running {
+  readonly host: HostProcess;
+  readonly ready: ReturnType<HostProcess['load']>;
+}
+
 async function callOnce(
   plan: HostPlan,
-  host: HostProcess,
+  { host, ready: loaded }: Running,
   { name, event }: NamedEvent,
   { cold, begun, run }: { readonly cold: boolean; readonly begun: number; readonly run: string },
 ): Promise<CallReport> {
-  const loadFailure = cold ? await host.load() : undefined;
+  const loadFailure = await loaded;
   const ready = plan.elapsed();
   const deadline = new Date(plan.now() + plan.timeoutMs).toISOString();
   const answer: Answer =
@@ -275,8 +309,8 @@ async function callOnce(
     garbage === undefined || answer.kind === 'failed'
       ? answer
       : { kind: 'failed', failure: { kind: 'garbled', what: garbage } };
-  // The next call gets a process of its own.
-  if (judged.kind === 'failed' || host.hasEnded) await host.close();
+  // The next call gets a process of its own; one that listens answers others by itself.
+  if ((judged.kind === 'failed' && !host.goesOn) || host.hasEnded) await host.close();
   return { event: name, answer: judged, cold, ...times, log, peakBytes: host.peakBytes };
 }
 

@@ -1,23 +1,19 @@
 /** HTTP requests as events, and answers as HTTP responses: how a function that is served can be called with any client. */
 import type { IncomingMessage, ServerResponse } from 'node:http';
-import { parseExact } from './exact-json';
-import { toCloudEvent, type CloudEvent } from './event';
-import type { Answer } from './process';
-
-/** What kind of function is served: one that takes events, or one whose adapter takes requests. */
-export type Served = 'events' | 'requests';
+import {
+  NoResponse,
+  parseExact,
+  readResponse,
+  toCloudEvent,
+  writeRequest,
+  type CloudEvent,
+  type Shape,
+  type WebResponse,
+} from '../../core/events';
+import type { Answer } from './answer';
+import { OF_CONNECTION } from './http-call';
 
 const MAX_BODY_BYTES = 16 * 1024 * 1024;
-/** Headers that belong to a connection and not to what it carries (RFC 9110 7.6.1). */
-const OF_CONNECTION = new Set([
-  'connection',
-  'keep-alive',
-  'transfer-encoding',
-  'upgrade',
-  'te',
-  'trailer',
-  'content-length',
-]);
 
 /** The body of a request; undefined when it is too large. */
 export async function readBody(request: IncomingMessage): Promise<Buffer | undefined> {
@@ -32,23 +28,24 @@ export async function readBody(request: IncomingMessage): Promise<Buffer | undef
 
 /**
  * The event of a request.
+ * @param shape of requests, for a function that takes those; undefined for one that takes events
  * @param time now, RFC 3339
  * @throws EmballageError EVENT_INVALID
  */
-export function eventOf(request: IncomingMessage, body: Buffer, served: Served, time: string): CloudEvent {
-  const { pathname, search } = new URL(request.url ?? '/', 'http://loopback');
-  const shown = `${request.method ?? 'GET'} ${pathname}`;
-  if (served === 'requests') return toCloudEvent(requestData(request, body, { pathname, search }), shown, time);
+export function eventOf(request: IncomingMessage, body: Buffer, shape: Shape | undefined, time: string): CloudEvent {
+  const [, path = '/', query = ''] = /^([^?#]*)\??([^#]*)/.exec(request.url ?? '/') ?? [];
+  const shown = `${request.method ?? 'GET'} ${path}`;
+  if (shape !== undefined) return toCloudEvent(requestData(request, body, shape, { path, query }), shown, time);
   const type = request.headers['content-type'] ?? '';
-  const value = valueOf(body, type, search);
+  const value = valueOf(body, type, query);
   const attributes = binaryAttributes(request);
   // CloudEvents, HTTP binding 3.1: attributes in headers, data in the body.
   if (attributes !== undefined) return toCloudEvent({ ...attributes, data: value }, shown, time);
   return toCloudEvent(value, shown, time);
 }
 
-function valueOf(body: Buffer, type: string, search: string): unknown {
-  if (body.length === 0) return Object.fromEntries(new URLSearchParams(search));
+function valueOf(body: Buffer, type: string, query: string): unknown {
+  if (body.length === 0) return Object.fromEntries(new URLSearchParams(query));
   const text = body.toString('utf8');
   // What looks like JSON is JSON, since clients on a command line seldom say so.
   if (/\bjson\b/.test(type) || /^\s*[[{"]/.test(text)) return parseExact(text);
@@ -66,48 +63,45 @@ function binaryAttributes({ headers }: IncomingMessage): Record<string, string> 
 
 /** A request as adapters take it. */
 function requestData(
-  { method, headers, httpVersion: _version }: IncomingMessage,
+  { method, rawHeaders, socket }: IncomingMessage,
   body: Buffer,
-  { pathname, search }: { readonly pathname: string; readonly search: string },
+  shape: Shape,
+  { path, query }: { readonly path: string; readonly query: string },
 ): object {
-  const text = body.toString('utf8');
-  const isText = Buffer.from(text).equals(body);
-  return {
+  const headers: [string, string][] = [];
+  for (let i = 0; i < rawHeaders.length; i += 2)
+    headers.push([(rawHeaders[i] ?? '').toLowerCase(), rawHeaders[i + 1] ?? '']);
+  return writeRequest(shape, {
     method: method ?? 'GET',
-    path: pathname,
-    query: search.slice(1),
-    headers: Object.fromEntries(Object.entries(headers).filter(([name]) => !OF_CONNECTION.has(name))),
-    ...(isText ? { body: text } : { 'body-base64': body.toString('base64') }),
-  };
+    ...{ path, query, body, scheme: 'http', remote: socket.remoteAddress ?? '' },
+    headers: headers.filter(([name]) => !OF_CONNECTION.has(name)),
+  });
 }
 
 /** @returns the status that was sent */
-export function sendAnswer(response: ServerResponse, answer: Answer, served: Served): number {
+export function sendAnswer(response: ServerResponse, answer: Answer, shape: Shape | undefined): number {
   if (answer.kind === 'failed') {
     const { failure } = answer;
     const told = 'message' in failure ? { error: failure.name, message: failure.message } : { error: failure.kind };
-    return send(response, 500, { 'content-type': 'application/json' }, JSON.stringify(told));
+    return sendJson(response, 500, JSON.stringify(told));
   }
-  if (served === 'events') return send(response, 200, { 'content-type': 'application/json' }, answer.json);
-  const { status, headers, body, 'body-base64': encoded } = JSON.parse(answer.json) as AdapterAnswer;
-  const bytes = encoded === undefined ? Buffer.from(body ?? '') : Buffer.from(encoded, 'base64');
-  return send(response, status, headers, bytes);
+  if (shape === undefined) return sendJson(response, 200, answer.json);
+  try {
+    return send(response, readResponse(shape, JSON.parse(answer.json)));
+  } catch (error) {
+    if (!(error instanceof NoResponse)) throw error;
+    return sendJson(response, 502, JSON.stringify({ error: 'the answer is no response', message: error.message }));
+  }
 }
 
-interface AdapterAnswer {
-  readonly status: number;
-  readonly headers: Readonly<Record<string, string | string[]>>;
-  readonly body?: string;
-  readonly 'body-base64'?: string;
+function sendJson(response: ServerResponse, status: number, json: string): number {
+  return send(response, { status, headers: [['content-type', 'application/json']], body: Buffer.from(json) });
 }
 
-function send(
-  response: ServerResponse,
-  status: number,
-  headers: Readonly<Record<string, string | string[]>>,
-  body: string | Buffer,
-): number {
-  const kept = Object.entries(headers).filter(([name]) => !OF_CONNECTION.has(name));
-  response.writeHead(status, { ...Object.fromEntries(kept), 'content-length': Buffer.byteLength(body) }).end(body);
+function send(response: ServerResponse, { status, headers, body }: WebResponse): number {
+  const kept = new Map<string, string[]>();
+  for (const [name, value] of headers) if (!OF_CONNECTION.has(name)) kept.set(name, [...(kept.get(name) ?? []), value]);
+  const length = status === 204 || status === 304 ? {} : { 'content-length': body.length };
+  response.writeHead(status, { ...Object.fromEntries(kept), ...length }).end(body);
   return status;
 }

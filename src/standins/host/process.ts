@@ -1,44 +1,30 @@
 /** One process of the stand-in host: loads a function, calls it, and holds it to its time and memory. */
 import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { readFileSync } from 'node:fs';
 import { createInterface } from 'node:readline';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Duplex, Readable } from 'node:stream';
 import { LineSplitter } from '../../core/base/line-splitter';
-import type { CloudEvent } from './event';
-import { writeExact } from './exact-json';
+import { writeExact, type Calls, type CloudEvent } from '../../core/events';
+import type { Answer, Failure } from './answer';
+import { callByHttp, untilReady } from './http-call';
 import { LogKeeper } from './log';
-
-export type Failure =
-  | {
-      readonly kind: 'threw' | 'load-failed';
-      readonly name: string;
-      readonly message: string;
-      readonly stack: string;
-      /** The module that could not be found, where that is what went wrong. */
-      readonly missing?: string;
-    }
-  | { readonly kind: 'no-member'; readonly found: string; readonly members: readonly string[] }
-  | { readonly kind: 'hung'; readonly while: 'loading' | 'running'; readonly limitMs: number }
-  | { readonly kind: 'exited'; readonly code: number }
-  | { readonly kind: 'killed'; readonly signal: string }
-  | { readonly kind: 'memory'; readonly limitBytes: number }
-  | { readonly kind: 'not-json'; readonly fault: string }
-  | { readonly kind: 'garbled'; readonly what: string }
-  /** A web application that answered with a failure of its own; the response, as JSON. */
-  | { readonly kind: 'status'; readonly status: number; readonly json: string };
-
-export type Answer =
-  | { readonly kind: 'answered'; readonly json: string; readonly nothing: boolean }
-  | { readonly kind: 'failed'; readonly failure: Failure };
+import { residentBytes } from './memory';
+import { errorOf, isFailure, plainAnswer, STREAMS, type Message, type Speaks } from './messages';
+import { portsOf } from './ports';
 
 export interface ProcessPlan {
   /**
-   * How it is spoken to: through a runner, over descriptors of its own; or an event a line on standard input, an answer
-   * a line on standard output.
+   * How it is spoken to: through a runner, over descriptors of its own; an event a line on standard input, an answer a
+   * line on standard output; or by HTTP on a port that it is told.
    */
-  readonly speaks: 'runner' | 'lines';
+  readonly speaks: Speaks;
+  /** How the destination calls functions. */
+  readonly calls: Calls;
+  /** Whether it is a web application, which gets requests. */
+  readonly isWeb: boolean;
+  /** The port on which it is to listen; 0 where it does not. */
+  readonly port: number;
   /** The runtime's program and its arguments up to the runner. */
   readonly program: string;
   readonly args: readonly string[];
@@ -64,17 +50,15 @@ export interface ProcessPlan {
 
 const MEMORY_LOOK_MS = 20;
 const LOG_ROUND_MS = 5;
+const AFTERMATH_MS = 60;
 const MAX_LOG_ROUNDS = 200;
 /** The longest answer of an executable. */
 const MAX_ANSWER_BYTES = 64 * 1024 * 1024;
 /** Loading may take this long even where a call may not. */
 const LEAST_LOAD_MS = 10_000;
 
-type Message = { readonly mark?: unknown } & Readonly<Record<string, unknown>>;
-
 export class HostProcess {
   readonly #plan: ProcessPlan;
-  readonly #byLines: boolean;
   readonly #child: ChildProcess;
   #extra: string | undefined;
   readonly #mark = randomBytes(12).toString('hex');
@@ -86,41 +70,26 @@ export class HostProcess {
   #asked: readonly string[] = [];
   #waiting: ((end: Message | Failure) => void) | undefined;
   #end: Failure | undefined;
+  readonly #watchers = new Set<(end: Failure) => void>();
 
   constructor(plan: ProcessPlan) {
     this.#plan = plan;
-    this.#byLines = plan.speaks === 'lines';
     this.#child = spawn(plan.program, plan.args, {
       cwd: plan.cwd,
-      env: { ...plan.env },
-      stdio: this.#byLines ? ['pipe', 'pipe', 'pipe'] : ['ignore', 'pipe', 'pipe', 'pipe', 'pipe'],
+      env: { ...plan.env, ...(plan.speaks === 'http' && { PORT: String(plan.port) }) },
+      stdio: STREAMS[plan.speaks],
       // A group of its own, so that what it starts ends with it.
       detached: true,
       ...(plan.user !== undefined && { uid: plan.user, gid: plan.user }),
     });
-    if (!this.#byLines) this.#child.stdout?.on('data', (bytes: Buffer) => this.#log.add(bytes));
     this.#child.stderr?.on('data', (bytes: Buffer) => this.#log.add(bytes));
-    if (this.#byLines) {
-      this.#child.stdin?.on('error', () => undefined);
-      const lines = new LineSplitter(MAX_ANSWER_BYTES, (line) => this.#hearPlain(line));
-      this.#child.stdout?.on('data', (bytes: Buffer) => {
-        if (lines.add(bytes)) return;
-        this.#finish({
-          kind: 'garbled',
-          what: `it wrote more than ${String(MAX_ANSWER_BYTES)} bytes without ending the line`,
-        });
-        this.#kill();
-      });
-    } else {
-      const answers = this.#child.stdio[4] as Readable;
-      createInterface({ input: answers }).on('line', (line) => this.#hear(line));
-      // Read to its end, though nothing comes, or the process would never count as closed.
-      (this.#child.stdio[3] as Duplex).on('error', () => undefined).resume();
-    }
+    if (plan.speaks === 'lines') this.#listenToLines();
+    else this.#child.stdout?.on('data', (bytes: Buffer) => this.#log.add(bytes));
+    if (plan.speaks === 'runner') this.#listenToRunner();
     this.#child.on('error', (error) =>
       this.#finish({
         kind: 'garbled',
-        what: `${this.#byLines ? 'the executable' : 'the runtime'} cannot be started: ${error.message}`,
+        what: `${plan.speaks === 'runner' ? 'the runtime' : 'the executable'} cannot be started: ${error.message}`,
       }),
     );
     this.#child.on('close', (code, signal) => this.#closed(code, signal));
@@ -128,6 +97,26 @@ export class HostProcess {
     process.once('exit', this.#onExit);
     this.#memoryWatch = setInterval(() => this.#watchMemory(), MEMORY_LOOK_MS);
     this.#memoryWatch.unref();
+  }
+
+  #listenToLines(): void {
+    this.#child.stdin?.on('error', () => undefined);
+    const lines = new LineSplitter(MAX_ANSWER_BYTES, (line) => this.#hearPlain(line));
+    this.#child.stdout?.on('data', (bytes: Buffer) => {
+      if (lines.add(bytes)) return;
+      this.#finish({
+        kind: 'garbled',
+        what: `it wrote more than ${String(MAX_ANSWER_BYTES)} bytes without ending the line`,
+      });
+      this.#kill();
+    });
+  }
+
+  #listenToRunner(): void {
+    const answers = this.#child.stdio[4] as Readable;
+    createInterface({ input: answers }).on('line', (line) => this.#hear(line));
+    // Read to its end, though nothing comes, or the process would never count as closed.
+    (this.#child.stdio[3] as Duplex).on('error', () => undefined).resume();
   }
 
   /** Highest memory seen, in bytes. */
@@ -147,6 +136,11 @@ export class HostProcess {
 
   get hasEnded(): boolean {
     return this.#end !== undefined;
+  }
+
+  /** Whether it takes further calls after one that failed. */
+  get goesOn(): boolean {
+    return this.#plan.speaks === 'http' && this.#end === undefined;
   }
 
   /** Waits until no more log arrives: what was written before an answer may come in after it. */
@@ -170,9 +164,12 @@ export class HostProcess {
   }
 
   async load(): Promise<Failure | undefined> {
-    if (this.#byLines) return this.#spawned();
-    const limitMs = Math.max(LEAST_LOAD_MS, this.#plan.timeoutMs);
-    const message = await this.#ask({ kind: 'load', mark: this.#mark, ...this.#plan.load }, limitMs, 'loading');
+    const { speaks, calls, load, timeoutMs } = this.#plan;
+    if (speaks === 'http') return this.#untilReady();
+    if (speaks === 'lines') return this.#spawned();
+    const limitMs = Math.max(LEAST_LOAD_MS, timeoutMs);
+    const command = { kind: 'load', mark: this.#mark, context: calls.context, ...load };
+    const message = await this.#ask(command, limitMs, 'loading');
     if (isFailure(message)) return message;
     if (message.kind === 'loaded') return undefined;
     if (message.kind === 'load-failed') return { kind: 'load-failed', ...errorOf(message) };
@@ -186,9 +183,24 @@ export class HostProcess {
     return new Promise((resolve) => this.#child.once('error', () => resolve(this.#end)));
   }
 
+  async #untilReady(): Promise<Failure | undefined> {
+    const { port, calls } = this.#plan;
+    const isOver = new AbortController();
+    const ready = untilReady(port, calls.health, isOver.signal).then(() => undefined);
+    const failure = await this.#within(calls.startMs, ready, () => ({
+      kind: 'deaf',
+      ...{ port, limitMs: calls.startMs, instead: portsOf(this.#child.pid).filter((one) => one !== port) },
+    }));
+    isOver.abort();
+    return failure;
+  }
+
   async call(event: CloudEvent, run: string, deadline: string): Promise<Answer> {
-    const command = this.#byLines ? event : { kind: 'call', run, deadline, event };
-    const message = await this.#ask(command, this.#plan.timeoutMs, 'running');
+    const { speaks, calls, timeoutMs } = this.#plan;
+    if (speaks === 'http') return this.#callByHttp(event);
+    const given = calls.event === 'data' ? event.data : event;
+    const command = speaks === 'lines' ? given : { kind: 'call', run, deadline, event: given };
+    const message = await this.#ask(command, timeoutMs, 'running');
     if (isFailure(message)) return { kind: 'failed', failure: message };
     this.#peakBytes = Math.max(this.#peakBytes, Number(message.peak ?? 0));
     if (message.kind === 'result')
@@ -198,17 +210,72 @@ export class HostProcess {
     return { kind: 'failed', failure: { kind: 'threw', ...errorOf(message) } };
   }
 
+  async #callByHttp(event: CloudEvent): Promise<Answer> {
+    const { port, isWeb, timeoutMs } = this.#plan;
+    const late = (): Failure => ({ kind: 'hung', while: 'running', limitMs: timeoutMs });
+    const answer = await this.#within(timeoutMs, callByHttp(port, event, isWeb), late);
+    this.#notePeak();
+    if (answer.kind === 'failed' && answer.failure.kind === 'broken') {
+      // A connection that breaks off is told first; why it did may follow.
+      await sleep(AFTERMATH_MS);
+      if (this.#end !== undefined) return { kind: 'failed', failure: this.#end };
+    }
+    const isAnswer = answer.kind === 'answered' || answer.kind === 'failed';
+    return isAnswer ? answer : { kind: 'failed', failure: answer };
+  }
+
+  /** What comes first: some work, the end of the process, or that of patience. */
+  #within<T>(limitMs: number, work: Promise<T>, late: () => Failure): Promise<T | Failure> {
+    if (this.#end !== undefined) return Promise.resolve(this.#end);
+    return new Promise((resolve, reject) => {
+      const ended = (failure: Failure): void => over(() => resolve(failure));
+      const timer = setTimeout(() => {
+        this.#finish(late());
+        this.#kill();
+      }, limitMs);
+      const over = (then: () => void): void => {
+        clearTimeout(timer);
+        this.#watchers.delete(ended);
+        then();
+      };
+      this.#watchers.add(ended);
+      work.then(
+        (value) => over(() => resolve(value)),
+        (error: unknown) => over(() => reject(error instanceof Error ? error : new Error(String(error)))),
+      );
+    });
+  }
+
+  /**
+   * Asks what listens to end by itself, as hosts do.
+   * @returns whether it did in the time that the destination gives it; undefined where it is not asked
+   */
+  async askToEnd(): Promise<boolean | undefined> {
+    if (this.#plan.speaks !== 'http' || this.#hasExited || this.#child.pid === undefined) return undefined;
+    const exited = new Promise<boolean>((resolve) => this.#child.once('exit', () => resolve(true)));
+    this.#child.kill('SIGTERM');
+    const patience = new AbortController();
+    const late = sleep(this.#plan.calls.stopMs, false, { signal: patience.signal }).catch(() => false);
+    const didEnd = await Promise.race([exited, late]);
+    patience.abort();
+    return didEnd;
+  }
+
+  get #hasExited(): boolean {
+    return this.#child.exitCode !== null || this.#child.signalCode !== null;
+  }
+
   /** Ends the process and everything it started. */
   async close(): Promise<void> {
     clearInterval(this.#memoryWatch);
     process.removeListener('exit', this.#onExit);
-    if (this.#child.exitCode !== null || this.#child.signalCode !== null || this.#child.pid === undefined) return;
+    if (this.#hasExited || this.#child.pid === undefined) return;
     const closed = new Promise((resolve) => this.#child.once('exit', resolve));
     this.#kill();
     await closed;
   }
 
-  #ask(command: object, limitMs: number, doing: 'loading' | 'running'): Promise<Message | Failure> {
+  #ask(command: unknown, limitMs: number, doing: 'loading' | 'running'): Promise<Message | Failure> {
     if (this.#end !== undefined) return Promise.resolve(this.#end);
     return new Promise((resolve) => {
       const timer = setTimeout(() => {
@@ -220,7 +287,7 @@ export class HostProcess {
         this.#waiting = undefined;
         resolve(end);
       };
-      const commands = this.#byLines ? this.#child.stdin : (this.#child.stdio[3] as Duplex);
+      const commands = this.#plan.speaks === 'lines' ? this.#child.stdin : (this.#child.stdio[3] as Duplex);
       commands?.write(`${writeExact(command)}\n`);
     });
   }
@@ -242,20 +309,18 @@ export class HostProcess {
     this.#kill();
   }
 
+  #notePeak(): void {
+    this.#peakBytes = Math.max(this.#peakBytes, residentBytes(this.#child.pid, 'VmHWM') ?? 0);
+  }
+
   /** A line of an executable is its answer, where it was asked something. */
   #hearPlain(line: string): void {
     if (this.#waiting === undefined) {
       this.#extra ??= line;
       return;
     }
-    this.#peakBytes = Math.max(this.#peakBytes, residentBytes(this.#child.pid, 'VmHWM') ?? 0);
-    try {
-      JSON.parse(line);
-      this.#waiting({ mark: this.#mark, kind: 'result', json: line, nothing: line.trim() === 'null' });
-    } catch {
-      const fault = `it answered ${JSON.stringify(line.slice(0, 60))}, which is no JSON`;
-      this.#waiting({ mark: this.#mark, kind: 'not-json', fault });
-    }
+    this.#notePeak();
+    this.#waiting({ mark: this.#mark, ...plainAnswer(line) });
   }
 
   #closed(code: number | null, signal: NodeJS.Signals | null): void {
@@ -271,6 +336,7 @@ export class HostProcess {
   #finish(failure: Failure): void {
     this.#end ??= failure;
     this.#waiting?.(this.#end);
+    for (const tell of this.#watchers) tell(this.#end);
   }
 
   #watchMemory(): void {
@@ -289,30 +355,5 @@ export class HostProcess {
     } catch {
       // It has ended already.
     }
-  }
-}
-
-function isFailure(message: Message | Failure): message is Failure {
-  return !('mark' in message);
-}
-
-function errorOf(message: Message): { name: string; message: string; stack: string; missing?: string } {
-  const error = (typeof message.error === 'object' ? message.error : {}) as Record<string, unknown>;
-  return {
-    name: String(error.name ?? 'Error'),
-    message: String(error.message ?? ''),
-    stack: String(error.stack ?? ''),
-    ...(typeof error.missing === 'string' && { missing: error.missing }),
-  };
-}
-
-/** Resident memory from /proc, now (`VmRSS`) or at its highest (`VmHWM`); undefined where the system has none. */
-function residentBytes(pid: number | undefined, which: 'VmRSS' | 'VmHWM' = 'VmRSS'): number | undefined {
-  try {
-    const status = readFileSync(`/proc/${String(pid)}/status`, 'utf8');
-    const [, kib] = new RegExp(`^${which}:\\s+(\\d+) kB`, 'm').exec(status) ?? [];
-    return kib === undefined ? undefined : Number(kib) * 1024;
-  } catch {
-    return undefined;
   }
 }

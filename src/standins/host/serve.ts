@@ -1,13 +1,15 @@
-/** Puts a function behind an address on loopback. Calls come one after the other, as a host gives them to one instance. */
+/** Puts a function behind an address on loopback. As many calls come at once as a host gives to one instance. */
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { EmballageError, messageOf } from '../../core/base/errors';
 import type { CallReport, OpenHost } from './host';
-import { eventOf, readBody, sendAnswer, type Served } from './http-events';
+import { eventOf, readBody, sendAnswer } from './http-events';
+import type { Shape } from '../../core/events';
 
 export interface ServeOptions {
   readonly host: OpenHost;
-  readonly served: Served;
+  /** For a web application: the shape of its requests. */
+  readonly shape: Shape | undefined;
   /** 0 for any that is free. */
   readonly port: number;
   /** Milliseconds since 1970. */
@@ -34,11 +36,9 @@ export interface RunningService {
 /** @throws the system's error when the port is taken */
 export async function serveFunction(options: ServeOptions): Promise<RunningService> {
   let { host } = options;
-  // The tail of the line in which requests wait.
-  let line: Promise<void> = Promise.resolve();
-  const inTurn = (work: () => Promise<void>): Promise<void> => (line = line.then(work, work));
+  const turns = new Turns();
   const server = createServer((request, response) => {
-    void inTurn(async () => options.onCall(await answer(request, response, host, options)));
+    void turns.take(host.concurrency, async () => options.onCall(await answer(request, response, host, options)));
   });
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject);
@@ -48,7 +48,7 @@ export async function serveFunction(options: ServeOptions): Promise<RunningServi
   return {
     url: `http://127.0.0.1:${String(port)}/`,
     replace: (other) =>
-      inTurn(async () => {
+      turns.alone(async () => {
         const before = host;
         host = other;
         await before.close();
@@ -56,16 +56,51 @@ export async function serveFunction(options: ServeOptions): Promise<RunningServi
     async close() {
       server.closeAllConnections();
       await new Promise<void>((resolve) => server.close(() => resolve()));
-      await inTurn(() => host.close());
+      await turns.alone(async () => {
+        await host.close();
+      });
     },
   };
+}
+
+/** Lets so many work at once, the others in the order in which they came. */
+class Turns {
+  #running = 0;
+  readonly #waiting: (() => void)[] = [];
+  readonly #idle: (() => void)[] = [];
+  /** Open when nobody is to be alone. */
+  #gate: Promise<void> = Promise.resolve();
+
+  async take(most: number, work: () => Promise<void>): Promise<void> {
+    await this.#gate;
+    if (this.#running >= most) await new Promise<void>((resolve) => this.#waiting.push(resolve));
+    this.#running += 1;
+    try {
+      await work();
+    } finally {
+      this.#running -= 1;
+      const next = this.#waiting.shift();
+      if (next !== undefined) next();
+      else if (this.#running === 0) for (const tell of this.#idle.splice(0)) tell();
+    }
+  }
+
+  /** When all that came before are done, and before any that come later. */
+  alone(work: () => Promise<void>): Promise<void> {
+    const done = this.#gate.then(async () => {
+      if (this.#running > 0) await new Promise<void>((resolve) => this.#idle.push(resolve));
+      await work();
+    });
+    this.#gate = done.catch(() => undefined);
+    return done;
+  }
 }
 
 async function answer(
   request: IncomingMessage,
   response: ServerResponse,
   host: OpenHost,
-  { served, now }: ServeOptions,
+  { shape, now }: ServeOptions,
 ): Promise<ServedCall> {
   const shown = `${request.method ?? 'GET'} ${request.url ?? '/'}`;
   const refuse = (status: number, refused: string): ServedCall => {
@@ -76,9 +111,9 @@ async function answer(
   try {
     const body = await readBody(request);
     if (body === undefined) return refuse(413, 'its body is too large');
-    const event = eventOf(request, body, served, new Date(now()).toISOString());
+    const event = eventOf(request, body, shape, new Date(now()).toISOString());
     const report = await host.call({ name: shown, event });
-    return { request: shown, status: sendAnswer(response, report.answer, served), report };
+    return { request: shown, status: sendAnswer(response, report.answer, shape), report };
   } catch (error) {
     if (error instanceof EmballageError)
       return refuse(400, `${error.facts.expected ?? ''}; found ${error.facts.found}`);

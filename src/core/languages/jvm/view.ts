@@ -1,6 +1,7 @@
 /** What the Java machine sees in an artifact, as rules ask for it. */
 import type { LanguageView } from '../../findings/view';
 import type { ViewRequest } from '../language';
+import { eventReads } from './event-reads';
 import { viewJvmArtifact, type JvmView } from './artifact-view';
 import { judgeMember, judgeParameters, missingClass } from './rules/entry-method';
 import { missingInJvm } from './rules/missing';
@@ -26,6 +27,7 @@ export async function jvmView(request: ViewRequest<'jvm'>): Promise<JvmLanguageV
       entryPlace: (entry) => missingClass(jvm, entry),
       entryMember: (entry) => judgeMember(jvm, entry),
       parameters: (entry) => judgeParameters(jvm, entry),
+      reads: (entry) => eventReads(subject, entry),
       testOnly: () => testOnlyInJvm(jvm, facts),
     }),
     missing: () => missingInJvm(jvm, facts, destination),

@@ -1,6 +1,7 @@
 /** Finds what one JavaScript module exports, by reading it: ES modules and CommonJS. Never runs anything. */
 import { parse, type AnyNode, type Expression, type Pattern, type Program } from 'acorn';
 import { nearestWord, printable } from '../../base/text';
+import type { EventRead } from '../../events';
 
 export type Format = 'esm' | 'cjs';
 
@@ -13,6 +14,10 @@ export interface Exported {
   readonly wanted?: number;
   /** Their names, '' for those that have none. */
   readonly parameters?: readonly string[];
+  /** Where it stands, for functions: from its parameters to its end. */
+  readonly range?: { readonly start: number; readonly end: number };
+  /** Names that the first parameter is taken apart into. */
+  readonly apart?: readonly EventRead[];
   /** Set where the value is another module's export. */
   readonly from?: { readonly specifier: string; readonly name: string };
 }
@@ -79,7 +84,7 @@ function topBindings(program: Program): Bindings {
 }
 
 function bindDeclared(declared: AnyNode | null | undefined, bindings: Map<string, Exported>): void {
-  if (declared?.type === 'FunctionDeclaration') bindings.set(nameOf(declared.id), functionWith(declared.params));
+  if (declared?.type === 'FunctionDeclaration') bindings.set(nameOf(declared.id), functionWith(declared));
   if (declared?.type === 'ClassDeclaration') bindings.set(nameOf(declared.id), { callable: 'no', what: 'a class' });
   if (declared?.type !== 'VariableDeclaration') return;
   for (const { id, init } of declared.declarations) {
@@ -104,7 +109,7 @@ function valueOf(init: Expression | null | undefined, bindings: Bindings, fixed 
   switch (init.type) {
     case 'FunctionExpression':
     case 'ArrowFunctionExpression':
-      return functionWith(init.params);
+      return functionWith(init);
     case 'ClassExpression':
       return { callable: 'no', what: 'a class' };
     case 'Literal':
@@ -122,11 +127,22 @@ function valueOf(init: Expression | null | undefined, bindings: Bindings, fixed 
   }
 }
 
+/** `{ data: { level }, type }` gives `data` with `level`, and `type`; what has a default need not be there. */
+function takenApart(pattern: Pattern | undefined): EventRead[] {
+  if (pattern?.type !== 'ObjectPattern') return [];
+  return pattern.properties.flatMap((one) => {
+    if (one.type !== 'Property' || one.computed || one.value.type === 'AssignmentPattern') return [];
+    const name = one.key.type === 'Identifier' ? one.key.name : one.key.type === 'Literal' ? String(one.key.value) : '';
+    const below = takenApart(one.value);
+    return below.length === 0 ? [[name]] : below.map((read) => [name, ...read]);
+  });
+}
+
 /** What has a default, or takes the rest, need not be given. */
-function functionWith(params: readonly Pattern[]): Exported {
+function functionWith({ params, start, end }: { params: readonly Pattern[]; start: number; end: number }): Exported {
   const last = params.findLastIndex(({ type }) => type !== 'AssignmentPattern' && type !== 'RestElement');
   const parameters = params.slice(0, last + 1).map((one) => (one.type === 'Identifier' ? one.name : ''));
-  return { callable: 'yes', wanted: last + 1, parameters };
+  return { callable: 'yes', wanted: last + 1, parameters, range: { start, end }, apart: takenApart(params[0]) };
 }
 
 function esmExports(program: Program): ModuleExports {
@@ -136,7 +152,7 @@ function esmExports(program: Program): ModuleExports {
   for (const statement of program.body) {
     if (statement.type === 'ExportDefaultDeclaration') {
       const value = statement.declaration;
-      if (value.type === 'FunctionDeclaration') members.set('default', functionWith(value.params));
+      if (value.type === 'FunctionDeclaration') members.set('default', functionWith(value));
       else if (value.type === 'ClassDeclaration') members.set('default', { callable: 'no', what: 'a class' });
       else members.set('default', valueOf(value, bindings));
     } else if (statement.type === 'ExportAllDeclaration') {

@@ -21,6 +21,7 @@ import { KEPT } from './kept';
 import { libcOf, runtimeOf } from '../../project/destination-runtime';
 import { generated, strippedFile } from '../../project/made-files';
 import { laidOut } from './installed-links';
+import { adapterCalls } from '../../sheet';
 import { ownerOf } from './owner';
 import { isBuildFile, packageFiles, sharedPackageFiles, sourceFiles, type KnownFile } from './files';
 import { compilerSettings } from './shared-source';
@@ -165,7 +166,8 @@ function readCompiler({ request: { project, spec }, language, files }: Work): Fu
 }
 
 function adapterFile(project: Project, { request: { spec }, language }: Work): KnownFile {
-  const { source, size, sha256 } = generated(project, language.httpAdapterCode(spec.entry));
+  const calls = adapterCalls(spec, project.sheet.destinations[spec.destination]);
+  const { source, size, sha256 } = generated(project, language.httpAdapterCode(spec.entry, calls));
   return {
     path: language.HTTP_ADAPTER_FILE,
     source,

@@ -4,6 +4,7 @@ import { offeredRuntime, type Entry } from '../../sheet';
 import type { ViewRequest } from '../language';
 import { viewNodeArtifact, type NodeView } from './artifact-view';
 import { KEPT } from './kept';
+import { eventReads } from './event-reads';
 import { judgeMember, judgeParameters } from './rules/entry-member';
 import { installedPackages } from './rules/installed';
 import { missingInNode } from './rules/missing';
@@ -23,6 +24,7 @@ export async function nodeView(request: ViewRequest<'node'>): Promise<NodeLangua
     node,
     entryMember: (entry) => (isThere(entry) ? judgeMember(subject, entry) : undefined),
     parameters: (entry) => judgeParameters(subject, entry, facts.adapter !== undefined),
+    reads: (entry) => eventReads(subject, entry),
     missing: () => missingInNode(node, facts),
     unused: (waybill) => unusedInNode(node, facts, waybill),
     installed: installedPackages,

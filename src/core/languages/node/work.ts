@@ -20,6 +20,7 @@ export const nodeWork: Work<'node'> = {
     (await import('./assembling')).loadTypeScript();
   },
   view: async (request) => (await import('./view')).nodeView(request),
+  reads: async (subject, entry) => (await import('./event-reads')).eventReads(subject, entry),
   rules: [runtimeNodeVersion, moduleFormatClash, depsDuplicate, depsScript, sizeLinked],
   run: running,
 };

@@ -5,13 +5,14 @@ import { breathe } from '../../base/breathe';
 import { comparePaths } from '../../base/paths';
 import { grouped } from '../../base/several';
 import type { Overlap, Reason, StoredContent, Trimmed, UnseenImport } from '../../fileset/model';
-import type { Trim } from '../../sheet';
+import type { Arch, Trim } from '../../sheet';
 import { installWheel, readEntryPoints, type InstalledFile } from './install';
 import { formatRecord } from './record';
 import { namesInCompiled } from './trace/compiled-code';
 import type { ModuleFacts } from './trace/facts';
 import { readModuleFacts } from './trace/module-facts';
 import { traceModules, type Reach, type Trace } from './trace/tracer';
+import { forOtherMachines, type SizedFile } from './other-machines';
 import { isTestFile, readsItsStub, safeRuleFor, usedTests } from './trim-safe';
 import type { UnpackedWheel } from './wheel';
 
@@ -37,6 +38,7 @@ export interface AssembleRequest {
   readonly own: readonly OwnFile[];
   readonly packages: readonly PackageInput[];
   readonly trim: Trim;
+  readonly arch: Arch;
   readonly isStrict: boolean;
   /** Paths at which tracing starts. */
   readonly entries: readonly string[];
@@ -126,6 +128,10 @@ async function trimSafely(
   for (const [path, one] of placed) byPackage.set(one.package, (byPackage.get(one.package) ?? new Set()).add(path));
   for (const [owner, siblings] of byPackage) {
     const used = [...siblings].some(isTestFile) ? usedTests(siblings, (path) => textOf(placed.get(path))) : NO_TESTS;
+    const others = await forOtherMachines(
+      [...siblings].flatMap((path) => sizedFile(path, placed)),
+      request.arch,
+    );
     const isStubRead = (path: string): boolean =>
       path.endsWith('.pyi') && readsItsStub(textOf(placed.get(path.slice(0, -1))) ?? '');
     for (const path of siblings) {
@@ -134,13 +140,18 @@ async function trimSafely(
       if (path.endsWith('.so')) await breathe();
       const by =
         request.keptBy(path) === undefined
-          ? safeRuleFor({ path, siblings, usedTests: used, isStubRead: isStubRead(path) })
+          ? safeRuleFor({ path, siblings, usedTests: used, isStubRead: isStubRead(path), isForOther: others.has(path) })
           : undefined;
       if (by === undefined) kept.set(path, stripped(one, request, trimmed));
       else trimmed.push({ path, size: sizeOf(one), package: owner.name, by });
     }
   }
   return kept;
+}
+
+function sizedFile(path: string, placed: ReadonlyMap<string, Candidate>): SizedFile[] {
+  const content = placed.get(path)?.content;
+  return content?.kind === 'file' ? [{ path, size: content.size, source: content.source }] : [];
 }
 
 /** Debugging sections are for debuggers; what is loaded stays as it is. */

@@ -1,3 +1,4 @@
+import { OWN_SHAPE } from '../../events';
 import { markerEnvironment } from './environment';
 import { holds } from './marker';
 import { readPyproject, buildSystemOf } from './pyproject';
@@ -162,7 +163,11 @@ describe('pylock.toml', () => {
 });
 
 it('an adapter names its application, and is nothing but Python', () => {
-  const code = adapterCode('asgi', { text: 'web/app.py#application', file: 'web/app.py', member: 'application' });
+  const code = adapterCode(
+    'asgi',
+    { text: 'web/app.py#application', file: 'web/app.py', member: 'application' },
+    { shape: OWN_SHAPE, isData: true },
+  );
   expect(code).toContain('from web.app import application\n');
-  expect(code).not.toMatch(/\{\{|\{(?:module|top|member|shared|most)\}/);
+  expect(code).not.toMatch(/\{\{|\{(?:module|top|member|shared|most|shape|data)\}/);
 });

@@ -9,7 +9,7 @@ const ALWAYS = new Set(
     '_functools _hashlib _heapq _imp _io _json _locale _lsprof _lzma _markupbase _md5 _multibytecodec ' +
     '_multiprocessing _opcode _operator _osx_support _pickle _posixshmem _posixsubprocess _py_abc ' +
     '_pydecimal _pyio _queue _random _scproxy _sha1 _sha3 _signal _sitebuiltins _socket _sqlite3 _sre ' +
-    '_ssl _stat _statistics _string _strptime _struct _symtable _thread _threading_local _tkinter ' +
+    '__main__ _ssl _stat _statistics _string _strptime _struct _symtable _thread _threading_local _tkinter ' +
     '_tracemalloc _uuid _warnings _weakref _weakrefset _winapi _zoneinfo abc antigravity argparse array ' +
     'ast asyncio atexit base64 bdb binascii bisect builtins bz2 cProfile calendar cmath cmd code codecs ' +
     'codeop collections colorsys compileall concurrent configparser contextlib contextvars copy copyreg ' +

@@ -5,9 +5,9 @@ import { stampOf } from '../../disk/stamp';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type PackedEntry, type PackedFile } from '../../fileset/model';
 import { sortEntries } from '../../fileset/collect';
 import { keeperOf } from '../../fileset/selection';
+import { adapterCalls, type FunctionSpec } from '../../sheet';
 import { ADAPTER_FILE, adapterCode, adapterEntry } from './adapter';
 import { assemblePython, type Assembled, type PackageInput } from './assemble';
-import type { FunctionSpec } from '../../sheet';
 import type { Assembly, AssemblyRequest } from '../language';
 import { interpretersOf } from './run/interpreters';
 import { withBytecode } from './bytecode';
@@ -41,7 +41,7 @@ async function assembleSources(request: AssemblyRequest<'python'>, whole: FileSe
   if (packages.length === 0 && spec.trim !== 'traced') return { fileSet: withAdapter(project, spec, base), ...plain };
   const ready = await readyPackages(request);
   const inputs = ready.map(({ locked, wheel }) => ({ ...locked, wheel }));
-  const assembled = await assembleFiles(project, spec, base, inputs);
+  const assembled = await assembleFiles(request, base, inputs);
   const { trimmed, overlaps, unseen } = assembled;
   const fileSet = withAdapter(project, spec, joinSets(project, base, assembled));
   return { ...plain, fileSet, trimmed, overlaps, unseen };
@@ -51,7 +51,10 @@ async function assembleSources(request: AssemblyRequest<'python'>, whole: FileSe
 function withAdapter(project: Project, spec: FunctionSpec, fileSet: FileSet): FileSet {
   const { adapter: kind } = spec;
   if (kind !== 'wsgi' && kind !== 'asgi') return fileSet;
-  const { source, size, sha256 } = generated(project, adapterCode(kind, spec.entry));
+  const { source, size, sha256 } = generated(
+    project,
+    adapterCode(kind, spec.entry, adapterCalls(spec, project.sheet.destinations[spec.destination])),
+  );
   const adapter: PackedFile = {
     path: ADAPTER_FILE,
     kind: 'file',
@@ -78,8 +81,7 @@ function withoutRequirements(base: FileSet, files: readonly string[]): FileSet {
 }
 
 function assembleFiles(
-  project: Project,
-  spec: FunctionSpec,
+  { project, spec, arch }: AssemblyRequest<'python'>,
   base: FileSet,
   packages: readonly PackageInput[],
 ): Promise<Assembled> {
@@ -93,6 +95,7 @@ function assembleFiles(
     })),
     packages,
     trim: spec.trim,
+    arch,
     isStrict: spec.isStrict,
     entries: [spec.entry.file],
     keptBy: keeperOf(spec.keep, base),

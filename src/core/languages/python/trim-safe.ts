@@ -10,6 +10,8 @@ export interface SafeSubject {
   readonly siblings: ReadonlySet<string>;
   /** Folders of tests that something which stays imports from. */
   readonly usedTests: ReadonlySet<string>;
+  /** It is compiled for another processor or system. */
+  readonly isForOther?: boolean;
   /** For a stub: the module beside it reads it when it runs. */
   readonly isStubRead?: boolean;
 }
@@ -31,7 +33,7 @@ export function safeRuleFor(subject: SafeSubject): SafeRule | undefined {
   if (/(?:^|\/)__pycache__\//.test(path) || /\.py[co]$/.test(path)) return 'caches';
   if ((path.endsWith('.pyi') && !subject.isStubRead) || baseOf(path) === 'py.typed') return 'stubs';
   if (isTestFile(path) && ![...used].some((folder) => path.startsWith(`${folder}/`))) return 'tests';
-  if (OTHER_PLATFORMS.test(path)) return 'other-platforms';
+  if (OTHER_PLATFORMS.test(path) || subject.isForOther === true) return 'other-platforms';
   if (isSourceOfCompiled(path, siblings)) return 'compiled-sources';
   return isDocumentation(path, siblings) ? 'docs' : undefined;
 }

@@ -2,6 +2,7 @@
 import type { Entry } from '../../sheet';
 import type { ViewRequest } from '../language';
 import { pythonArtifact } from './artifact-view';
+import { eventReads } from './event-reads';
 import { knownFacts } from './facts-memory';
 import { otherPlatforms } from './rules/compiled-names';
 import { judgeMember, judgeParameters } from './rules/entry-member';
@@ -32,6 +33,7 @@ export function pythonView(request: ViewRequest<'python'>): Promise<PythonLangua
     entryMember: (entry) => (isThere(entry) ? judgeMember(artifact, entry) : undefined),
     parameters: (entry) =>
       judgeParameters(artifact, entry, { readText: subject.readText, hasAdapter: facts.adapter !== undefined }),
+    reads: (entry) => eventReads(artifact, entry),
     missing: () => missingInPython(artifact, { facts, destination }),
     unused: (waybill) => unusedInPython(artifact, facts, waybill),
     settings: () => own().flatMap((file) => (artifact.facts(file)?.settings ?? []).map((one) => ({ ...one, file }))),

@@ -12,6 +12,7 @@ export const pythonWork: Work<'python'> = {
   isMadeByProcessor: false,
   assemble: async (request, own) => (await import('./target')).assemble(request, own),
   view: async (request) => (await import('./view')).pythonView(request),
+  reads: async (subject, entry) => (await import('./event-reads')).eventReadsIn(subject, entry),
   rules: [runtimePythonVersion],
   run: running,
 };

@@ -32,9 +32,11 @@ function commonText({ project, tool, epochSeconds }: LookRequest, spec: Function
   const { place: _place, ...inputs } = spec;
   const destination = project.sheet.destinations[spec.destination];
   const { ends: _ends, ...runtime } = runtimeOf(project, spec) ?? { name: '' };
+  // Adapters and starters of images know how they are called.
+  const calls = spec.adapter === undefined && spec.form !== 'image' ? undefined : destination?.calls;
   return JSON.stringify({
     ...{ tool, epochSeconds, project: project.sheet.project },
-    ...{ inputs, entry: destination?.entry, runtime },
+    ...{ inputs, entry: destination?.entry, runtime, calls },
   });
 }
 

@@ -9,12 +9,14 @@ import type { LanguageView } from '../../findings/view';
 import { readNative } from '../../formats/native';
 import { archOfPlatform } from '../../formats/oci';
 import { ANY_EXECUTABLE, LANGUAGES, openLanguage, workOf } from '../../languages';
+import { eventFiles } from '../../project/events';
 import { readLock, type Lock } from '../../project/lockfile';
 import type { StateFolder } from '../../project/state';
 import { artifactPath, type Project, type Target } from '../../project/targets';
 import { verifyAgainstWaybill } from '../../project/verify-artifact';
 import { rulesWith } from '../../rules';
 import {
+  adapterCalls,
   ARCHITECTURES,
   type Acceptance,
   type Arch,
@@ -94,9 +96,11 @@ export async function checkTarget(
   const { file, member } = waybill.entry.loads;
   const entry = { text: member === '' ? file : `${file}#${member}`, file, member };
   const digests = new Map(waybill.files.map((one) => [one.path, one.sha256 ?? '']));
+  const events = await eventFiles(project, spec, `${common.today}T00:00:00Z`);
+  const shape = adapter === undefined ? undefined : adapterCalls(spec, destination).shape;
   const facts: FunctionFacts = {
-    ...{ name, arch, runtime, entry, settings, limits, own, waybill },
-    ...present({ memoryBytes, timeoutMs, adapter, surroundings, lock }),
+    ...{ name, arch, runtime, entry, settings, limits, own, waybill, events },
+    ...present({ memoryBytes, timeoutMs, adapter, shape, surroundings, lock }),
   };
   const checked = await checkFile({
     ...{ path, shown, name, destination, facts, accept: spec.accept, isVerified: true },
@@ -196,6 +200,7 @@ function concerns(rule: Rule, facts: FunctionFacts, { form, view }: Subject): bo
   if (rule.forms !== undefined && !rule.forms.includes(form)) return false;
   if (rule.needs.includes('lock') && facts.lock === undefined) return false;
   if (rule.needs.includes('waybill') && facts.waybill === undefined) return false;
+  if (rule.needs.includes('events') && facts.events === undefined) return false;
   return rule.asks === undefined || facts.runtime === undefined || view?.[rule.asks] !== undefined;
 }
 

@@ -11,3 +11,4 @@ export {
   type TargetSurroundings,
 } from './check';
 export { readSubject } from './subject';
+export { takenBy } from './taken';

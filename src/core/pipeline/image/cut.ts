@@ -4,6 +4,7 @@
  */
 import { lstatSync, readFileSync } from 'node:fs';
 import { foldersAbove } from '../../base/paths';
+import { present } from '../../base/present';
 import { stampOf } from '../../disk/stamp';
 import { sortEntries } from '../../fileset/collect';
 import {
@@ -16,7 +17,7 @@ import {
 } from '../../fileset/model';
 import { makeSelection } from '../../fileset/selection';
 import type { ImageRun } from '../../languages';
-import { givenMemory, givenTimeMs, type Destination, type Entry, type FunctionSpec } from '../../sheet';
+import { callsOf, givenMemory, givenTimeMs, type Destination, type Entry, type FunctionSpec } from '../../sheet';
 import { generated, generatedBytes } from '../../project/made-files';
 import type { Project } from '../../project/targets';
 
@@ -28,6 +29,9 @@ const STARTER_FOLDER = 'emballage';
 export function functionPath(path: string): string {
   return path.startsWith(`${FUNCTION_FOLDER}/`) ? path.slice(FUNCTION_FOLDER.length + 1) : path;
 }
+
+/** Largest body of a request that starters take. */
+const MOST_BODY_BYTES = 16 * 1024 * 1024;
 
 export interface CutLayer {
   readonly name: string;
@@ -78,6 +82,7 @@ export function startCommand(
 /** The program that calls the function with events, and what it has to know. */
 function starter({ project, spec, destination, hostEntry, run }: CutRequest): PackedFile[] {
   if (run.starter === undefined) return [];
+  const calls = callsOf(destination);
   const plan = {
     name: spec.name,
     root: `/${FUNCTION_FOLDER}`,
@@ -85,6 +90,9 @@ function starter({ project, spec, destination, hostEntry, run }: CutRequest): Pa
     member: hostEntry.member,
     memory: givenMemory(spec, destination),
     timeoutMs: givenTimeMs(spec, destination),
+    ...{ event: calls.event, context: calls.context, speaks: calls.image, isWeb: spec.adapter !== undefined },
+    ...{ concurrency: calls.concurrency, stopMs: calls.stopMs, mostBytes: MOST_BODY_BYTES },
+    ...present({ health: calls.health }),
   };
   const program = generatedBytes(project, readFileSync(run.starter.path));
   const facts = generated(project, `${JSON.stringify(plan)}\n`);

@@ -10,7 +10,7 @@ import { METHOD_STORED } from '../../formats/zip';
 import { directCompressor, THREADS_PAY_FROM_BYTES, type Compressor } from '../../forms/compress';
 import { imageDocuments, writeLayoutTar, type StackedLayer } from '../../forms/image';
 import { packLayer, type LayerEntry } from '../../forms/layer';
-import type { Arch, Destination, Entry, FunctionSpec } from '../../sheet';
+import { callsOf, type Arch, type Destination, type Entry, type FunctionSpec } from '../../sheet';
 import type { Waybill } from '../../waybill';
 import type { Project } from '../../project/targets';
 import type { ReadyBase } from './base';
@@ -64,6 +64,9 @@ interface MadeLayer extends StackedLayer {
   readonly isNew: boolean;
 }
 
+/** On which what is called by HTTP listens where PORT is not set. */
+const USUAL_PORT = 8080;
+
 /** Cuts and packs the layers of a function, and writes the documents of its image. */
 export async function makeImage(request: ImageRequest): Promise<MadeImage> {
   const { base, spec, arch, store, epochSeconds } = request;
@@ -77,6 +80,7 @@ export async function makeImage(request: ImageRequest): Promise<MadeImage> {
     workingFolder: `/${FUNCTION_FOLDER}`,
     user: spec.image?.user ?? '',
     labels: spec.image?.labels ?? {},
+    port: callsOf(request.destination).image === 'http' ? USUAL_PORT : undefined,
   });
   const { manifest, config, manifestBytes, configBytes } = documents;
   for (const bytes of [manifestBytes, configBytes]) store.put(bytes);

@@ -77,7 +77,7 @@ export const running: Running<'jvm'> = {
     plan: ({ file }) => ({ className: file }),
     command: ({ program = '/usr/bin/java', starters, root }) => [
       ...[program, '-XX:+ExitOnOutOfMemoryError', '-Dfile.encoding=UTF-8', '-cp', `${starters}/start.jar:${root}`],
-      ...['emballage.host.Lines', `${starters}/start.json`],
+      ...['emballage.host.Start', `${starters}/start.json`],
     ],
     find(files, env) {
       const home = valueIn(env, 'JAVA_HOME');

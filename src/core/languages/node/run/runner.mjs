@@ -37,7 +37,7 @@ function answer(message) {
 
 async function load(command) {
   mark = command.mark;
-  about = { name: command.name, memory: command.memory };
+  about = command;
   try {
     const module = await import(pathToFileURL(command.file).href);
     // CommonJS members that were not seen by reading stand on the default export only.
@@ -56,7 +56,11 @@ async function flushLog() {
 
 async function call({ run, deadline, event }) {
   try {
-    const value = await member(event, { ...about, run, deadline });
+    const { context: names, name, memory } = about;
+    const context = { [names.name]: name, [names.memory]: memory, [names.run]: run, [names.deadline]: deadline };
+    // No part of what is written of it as JSON.
+    Object.defineProperty(context, names.log, { value: (...texts) => console.error(...texts) });
+    const value = await member(event, context);
     await flushLog();
     const fault = value === undefined ? undefined : whyNotJson(value, '', []);
     const peak = process.resourceUsage().maxRSS * 1024;

@@ -2,7 +2,9 @@
 
 import asyncio
 import base64
-from urllib.parse import unquote
+import json
+import types
+from urllib.parse import unquote, urlencode
 
 from {module} import {top}
 
@@ -41,13 +43,16 @@ _lifespan = None
 
 
 async def handle(event, context):
+    return _answer(*await respond(_request(event)))
+
+
+async def respond(request):
+    """The response for a request: status, headers, body."""
     global _lifespan
     if _lifespan is None:
         lifespan = _Lifespan()
         await lifespan.start()
         _lifespan = lifespan
-    request = event.get("data") or {{}}
-    body = _body(request)
     answer = {{"status": None, "headers": [], "body": bytearray(), "done": asyncio.Event()}}
     sent = False
 
@@ -55,7 +60,7 @@ async def handle(event, context):
         nonlocal sent
         if not sent:
             sent = True
-            return {{"type": "http.request", "body": body, "more_body": False}}
+            return {{"type": "http.request", "body": request.body, "more_body": False}}
         await answer["done"].wait()
         return {{"type": "http.disconnect"}}
 
@@ -73,30 +78,29 @@ async def handle(event, context):
     await _application(_scope(request), receive, send)
     if answer["status"] is None:
         raise RuntimeError("the application sent no response")
-    return _answer(answer["status"], answer["headers"], bytes(answer["body"]))
+    return answer["status"], answer["headers"], bytes(answer["body"])
 
 
 def _scope(request):
-    raw_path = request.get("path", "/")
     server, _, port = _header(request, "host", "localhost").partition(":")
     headers = [
         (name.encode("latin-1"), value.encode("latin-1"))
-        for name, values in _headers(request).items()
+        for name, values in request.headers.items()
         for value in values
     ]
     return {{
         "type": "http",
         "asgi": {{"version": "3.0", "spec_version": "2.3"}},
         "http_version": "1.1",
-        "method": request.get("method", "GET").upper(),
-        "scheme": request.get("scheme", "http"),
-        "path": unquote(raw_path),
-        "raw_path": raw_path.encode("ascii", "replace"),
-        "query_string": request.get("query", "").encode("latin-1"),
+        "method": request.method,
+        "scheme": request.scheme,
+        "path": unquote(request.path),
+        "raw_path": request.path.encode("ascii", "replace"),
+        "query_string": request.query.encode("latin-1"),
         "root_path": "",
         "headers": headers,
         "server": (server or "localhost", int(port) if port.isdigit() else 80),
-        "client": None,
+        "client": (request.remote, 0) if request.remote else None,
         "state": dict(_lifespan.state),
     }}
 

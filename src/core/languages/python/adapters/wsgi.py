@@ -2,8 +2,10 @@
 
 import base64
 import io
+import json
 import sys
-from urllib.parse import unquote_to_bytes
+import types
+from urllib.parse import unquote_to_bytes, urlencode
 
 from {module} import {top}
 
@@ -12,8 +14,11 @@ _MOST_BYTES = {most}
 
 
 def handle(event, context):
-    request = event.get("data") or {{}}
-    body = _body(request)
+    return _answer(*respond(_request(event)))
+
+
+def respond(request):
+    """The response for a request: status, headers, body."""
     status = []
 
     def start_response(line, headers, exc_info=None):
@@ -23,7 +28,7 @@ def handle(event, context):
         return written.append
 
     written = []
-    chunks = _application(_environ(request, body), start_response)
+    chunks = _application(_environ(request), start_response)
     try:
         size = 0
         for chunk in chunks:
@@ -37,31 +42,31 @@ def handle(event, context):
             close()
     if not status:
         raise RuntimeError("the application did not call start_response")
-    return _answer(int(status[0].split(" ", 1)[0]), status[1], b"".join(written))
+    return int(status[0].split(" ", 1)[0]), status[1], b"".join(written)
 
 
-def _environ(request, body):
-    url_path = request.get("path", "/")
+def _environ(request):
     server, _, port = _header(request, "host", "localhost").partition(":")
     environ = {{
-        "REQUEST_METHOD": request.get("method", "GET").upper(),
+        "REQUEST_METHOD": request.method,
         "SCRIPT_NAME": "",
         # Bytes of the path as Latin-1 characters, as PEP 3333 wants them.
-        "PATH_INFO": unquote_to_bytes(url_path).decode("latin-1"),
-        "QUERY_STRING": request.get("query", ""),
+        "PATH_INFO": unquote_to_bytes(request.path).decode("latin-1"),
+        "QUERY_STRING": request.query,
         "SERVER_NAME": server or "localhost",
         "SERVER_PORT": port or "80",
         "SERVER_PROTOCOL": "HTTP/1.1",
-        "CONTENT_LENGTH": str(len(body)),
+        "CONTENT_LENGTH": str(len(request.body)),
+        "REMOTE_ADDR": request.remote,
         "wsgi.version": (1, 0),
-        "wsgi.url_scheme": request.get("scheme", "http"),
-        "wsgi.input": io.BytesIO(body),
+        "wsgi.url_scheme": request.scheme,
+        "wsgi.input": io.BytesIO(request.body),
         "wsgi.errors": sys.stderr,
         "wsgi.multithread": False,
         "wsgi.multiprocess": False,
         "wsgi.run_once": False,
     }}
-    for name, values in _headers(request).items():
+    for name, values in request.headers.items():
         key = name.upper().replace("-", "_")
         value = ("; " if name == "cookie" else ",").join(values)
         if key == "CONTENT_TYPE":

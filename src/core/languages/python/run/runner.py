@@ -46,7 +46,7 @@ class Host:
 
     def load(self, command):
         self.mark, self.root = command["mark"], command["root"]
-        self.about = {"name": command["name"], "memory": command["memory"]}
+        self.about = command
         sys.path.insert(0, self.root)
         name = os.path.relpath(command["file"], self.root)[: -len(".py")].replace(os.sep, ".")
         try:
@@ -64,7 +64,16 @@ class Host:
             self.answer(kind="no-member", found=found, members=members)
 
     def call(self, command):
-        context = types.SimpleNamespace(**self.about, run=command["run"], deadline=command["deadline"])
+        names = self.about["context"]
+        context = types.SimpleNamespace(
+            **{
+                names["name"]: self.about["name"],
+                names["memory"]: self.about["memory"],
+                names["run"]: command["run"],
+                names["deadline"]: command["deadline"],
+                names["log"]: lambda *texts: print(*texts, file=sys.stderr, flush=True),
+            }
+        )
         try:
             value = self.member(command["event"], context)
             if inspect.isawaitable(value):

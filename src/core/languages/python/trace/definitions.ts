@@ -1,4 +1,5 @@
 /** What a module defines at its top, as far as reading tells. */
+import { readsOf, type EventRead } from '../../../events';
 import type { SyntaxNode } from '@lezer/common';
 import { readImport } from './imports';
 import { constant } from './literals';
@@ -19,6 +20,8 @@ export type Member =
       readonly isAsync: boolean;
       readonly parameters: Parameters;
       readonly isDecorated: boolean;
+      /** What it reads of its first parameter. */
+      readonly reads: readonly EventRead[];
     }
   | { readonly kind: 'class' }
   /** A value that is no function for certain, in words: `a number`. */
@@ -26,6 +29,10 @@ export type Member =
   | { readonly kind: 'value' }
   /** Taken from another module under another or the same name; '' for the module itself. */
   | { readonly kind: 'import'; readonly level: number; readonly module: string; readonly name: string };
+
+/** A step from a value on: `["name"]`, `.get("name")`. */
+const STEP =
+  /\[\s*(?:'(?<single>[^'\\\n]+)'|"(?<double>[^"\\\n]+)")\s*\]|\.get\(\s*(?:'(?<got>[^'\\\n]+)'|"(?<taken>[^"\\\n]+)")[^()\n]*\)/y;
 
 interface Definitions {
   readonly members: Record<string, Member>;
@@ -98,7 +105,8 @@ class DefinitionReader {
     const list = node.getChild('ParamList');
     const parameters = readParameters(list === null ? '()' : this.#text(list));
     const isAsync = node.getChild('async') !== null;
-    this.members.set(this.#nameOf(node), { kind: 'function', isAsync, parameters, isDecorated });
+    const reads = readsOf(this.#text(node), parameters.names[0] ?? '\0', STEP);
+    this.members.set(this.#nameOf(node), { kind: 'function', isAsync, parameters, isDecorated, reads });
   }
 
   #assignment(node: SyntaxNode): void {
@@ -116,7 +124,8 @@ class DefinitionReader {
     if (value.name === 'LambdaExpression') {
       const list = value.getChild('ParamList');
       const parameters = readParameters(list === null ? '()' : `(${this.#text(list)})`);
-      return { kind: 'function', isAsync: false, parameters, isDecorated: false };
+      const reads = readsOf(this.#text(value), parameters.names[0] ?? '\0', STEP);
+      return { kind: 'function', isAsync: false, parameters, isDecorated: false, reads };
     }
     if (value.name === 'VariableName') return this.members.get(this.#text(value)) ?? { kind: 'value' };
     const what = CONSTANTS[value.name];

@@ -173,7 +173,7 @@ describe('tracing', () => {
       'own.py': 'import a\nimport importlib.metadata\nimportlib.metadata.entry_points(group="tides")\n',
       'a/__init__.py': '',
       'a/data/table.csv': '',
-      'a/idle/__init__.py': '',
+      'a/idle/__init__.py': 'import a\n',
       'a/idle/table.csv': '',
       'a/libx.so': 'library',
       'a/_fast.cpython-311-x86_64-linux-gnu.so': 'PyInit__fast',
@@ -215,6 +215,18 @@ describe('tracing', () => {
         .sort(),
     );
     expect(unseen).toEqual([{ file: 'plug/__init__.py', line: 1, what: '__import__(name)', kept: 'plug/' }]);
+  });
+
+  it('takes a folder with an empty `__init__.py`, and no other module, for a place of data', async () => {
+    const files = {
+      'own.py': 'import a\n',
+      'a/__init__.py': '',
+      'a/tables/__init__.py': '# Heights.\n',
+      'a/tables/deep/linux/solve': 'program',
+      'a/code/__init__.py': 'from . import x\n',
+      'a/code/table.csv': '',
+    };
+    expect((await trace(files, ['own.py'])).reached).toEqual(['a/__init__.py', 'a/tables/deep/linux/solve', 'own.py']);
   });
 
   it('follows names in compiled code, and takes all that its package needs where they cannot be read', async () => {

@@ -260,7 +260,7 @@ class Tracer {
 
   /** Files that are no modules stay beside modules that are reached. */
   #reachData(): void {
-    const packages = new Set([...this.#request.files.keys()].filter((path) => path.endsWith('.py')).map(folderOf));
+    const packages = this.#packagesOfCode();
     const used = new Set([...this.#reached.keys()].filter((path) => /\.(?:py|so)$/.test(path)).map(folderOf));
     for (const [path, { owner }] of this.#request.files) {
       // Scripts are for people at a shell; what they import is not followed.
@@ -271,6 +271,21 @@ class Tracer {
       const isUsed = folder === '' || used.has(folder);
       if (isUsed) this.#reached.set(path, { by: folder, how: 'data' });
     }
+  }
+
+  /** Folders of modules. One that has nothing but an `__init__.py` without content is a place for data, which others read. */
+  #packagesOfCode(): ReadonlySet<string> {
+    const folders = new Set<string>();
+    const marks: string[] = [];
+    for (const path of this.#request.files.keys())
+      if (path.endsWith('/__init__.py')) marks.push(path);
+      else if (path.endsWith('.py')) folders.add(folderOf(path));
+    for (const path of marks) {
+      if (folders.has(folderOf(path))) continue;
+      const { imports = [], members = {} } = this.#request.factsOf(path) ?? {};
+      if (imports.length > 0 || Object.keys(members).length > 0) folders.add(folderOf(path));
+    }
+    return folders;
   }
 
   #isModule(path: string): boolean {

@@ -67,11 +67,7 @@ public final class Runner {
   }
 
   private void call(Map<?, ?> command) throws IOException {
-    Map<String, Object> context = new LinkedHashMap<>();
-    context.put("name", plan.get("name"));
-    context.put("run", command.get("run"));
-    context.put("deadline", command.get("deadline"));
-    context.put("memory", plan.get("memory"));
+    Map<String, Object> context = Start.context(plan, plan, (String) command.get("run"), (String) command.get("deadline"));
     Object value;
     try {
       value = member.invoke(command.get("event"), context);

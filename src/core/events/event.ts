@@ -1,7 +1,7 @@
 /** Events: CloudEvents 1.0 in JSON. A plain JSON file is wrapped as the `data` of one. */
-import { EmballageError } from '../../core/base/errors';
-import { printable } from '../../core/base/text';
-import { readTextFile } from '../../core/disk/read-text';
+import { EmballageError } from '../base/errors';
+import { printable } from '../base/text';
+import { readTextFile } from '../disk/read-text';
 import { parseExact, writeExact } from './exact-json';
 
 export type CloudEvent = Readonly<Record<string, unknown>> & { readonly specversion: '1.0' };

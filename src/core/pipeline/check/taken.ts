@@ -1,0 +1,27 @@
+/** What a function takes, for telling of an event that is another before it is called. */
+import { join } from 'node:path';
+import { withFileSource } from '../../disk/file-source';
+import type { Taken } from '../../events';
+import { workOf } from '../../languages';
+import { artifactPath, type Project, type Target } from '../../project/targets';
+import { adapterCalls, callsOf } from '../../sheet';
+import type { Waybill } from '../../waybill';
+import { readSubject } from './subject';
+
+/** What its code reads is looked for in archives; in images only the shape of requests counts. */
+export async function takenBy(project: Project, target: Target, waybill: Waybill | undefined): Promise<Taken> {
+  const { spec } = target;
+  const destination = project.sheet.destinations[spec.destination];
+  const calls = callsOf(destination);
+  if (spec.adapter !== undefined) return { calls, reads: [], shape: adapterCalls(spec, destination).shape };
+  const work = await workOf(spec);
+  if (work.reads === undefined || waybill === undefined || spec.form === 'image') return { calls, reads: [] };
+  const shown = artifactPath(target);
+  const path = join(project.root, shown);
+  const { file, member } = waybill.entry.loads;
+  const entry = { text: `${file}#${member}`, file, member };
+  return withFileSource(path, shown, async (source) => {
+    const subject = await readSubject(source, { path, shown, isVerified: true }, file);
+    return { calls, reads: (await work.reads?.(subject, entry)) ?? [] };
+  });
+}
