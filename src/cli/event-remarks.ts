@@ -28,7 +28,11 @@ export function remarkEvents(events: readonly NamedEvent[], taken: Taken, sessio
 }
 
 /** What a failure may have to do with its event. */
-export function guessOf(answer: Answer, event: CloudEvent, taken: Taken): string | undefined {
+export async function guessOf(
+  answer: Answer,
+  event: CloudEvent,
+  taken: () => Promise<Taken>,
+): Promise<string | undefined> {
   if (answer.kind !== 'failed' || answer.failure.kind !== 'threw') return undefined;
-  return guessFailure(answer.failure, event, taken);
+  return guessFailure(answer.failure, event, await taken());
 }

@@ -37,6 +37,7 @@ describe('documents for programs', () => {
       ['check', document(root, 'check')],
       ['why', document(root, 'why', 'horn', '*.mjs')],
       ['try', document(root, 'try', 'horn', '--event', 'event.json')],
+      ['event', document(root, 'event', 'horn')],
       ['prove', document(root, 'prove')],
       ['ledger', document(root, 'ledger')],
       ['rules', document(root, 'rules')],

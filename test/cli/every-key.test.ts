@@ -301,5 +301,7 @@ it('no key of a sheet or a destination is left out of that', () => {
   expect(Object.keys(DEFAULT_KEYS).sort()).toEqual(keysOf(part(sheet, 'defaults')).sort());
   const place = read('destination');
   const offered = keysOf(part(place, 'runtimes').additionalProperties, 'runtimes.');
-  expect(Object.keys(DESTINATION_KEYS).sort()).toEqual([...keysOf(place), ...offered].sort());
+  // Of how it calls, what the bytes depend on; the rest is for calling alone.
+  const calls = keysOf(part(place, 'calls'), 'calls.').filter((key) => /\.(?:event|context|shapes)$/.test(key));
+  expect(Object.keys(DESTINATION_KEYS).sort()).toEqual([...keysOf(place), ...offered, ...calls].sort());
 });

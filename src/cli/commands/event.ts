@@ -70,10 +70,10 @@ function usualKind({ shape, calls }: Taken): EventKind {
 async function takenByBuilt(project: Project, spec: FunctionSpec): Promise<Taken> {
   const target = { spec, arch: chooseArch(spec, undefined) };
   try {
-    return await takenBy(project, target, await verifyAgainstWaybill(project, target));
+    return await takenBy(project, target, await verifyAgainstWaybill(project, target), 'code');
   } catch (error) {
     if (!(error instanceof EmballageError)) throw error;
-    return takenBy(project, target, undefined);
+    return takenBy(project, target, undefined, 'code');
   }
 }
 

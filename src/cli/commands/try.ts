@@ -16,6 +16,8 @@ import { chooseArch, planCalls, planSent } from '../calling';
 import { withScratch } from '../scratch';
 import type { Session } from '../session';
 import { callText, summaryText, unendedText } from '../views/call';
+import { profileStarts } from '../profile';
+import { profileText } from '../views/profile';
 import { cutModules, cutText, recordOf, recordText } from '../views/record';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
@@ -73,6 +75,11 @@ export const command: CommandModule = {
       requiresArg: true,
       describe: 'with --sent: the folder to fetch it into and keep it in; it must be new or empty',
     },
+    profile: {
+      type: 'boolean',
+      default: false,
+      describe: 'show where the time of a cold start goes: unpacking, runtime, each import, the first call',
+    },
     record: {
       type: 'boolean',
       default: false,
@@ -99,33 +106,57 @@ async function callAll(
   const repeat = repeatsFrom(args.repeat);
   const { plan, waybill } = await planFor(args, project, target, session, scratch);
   const once = await readEvents(project, spec, texts(args, 'event'), session);
-  const taken = await takenBy(project, target, waybill);
+  if (args.profile === true) return profile(target, { plan, waybill }, once[0], session);
+  const taken = await takenBy(project, target, waybill, 'types');
   session.tell(
     `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, ${formatSize(plan.memoryBytes)}, from ${session.paint.name(plan.shown)}\n`,
   );
   remarkEvents(once, taken, session);
   const events = Array.from({ length: repeat }, () => once).flat();
-  const { reports, outcome } = await callEach(plan, events, taken, session);
+  const { reports, outcome } = await callEach(plan, events, session, () => takenBy(project, target, waybill, 'code'));
   if (process.getuid?.() === 0 && !outcome.asNobody)
     session.remark('note: run as root, for whom the read-only folder is not read-only');
   return report({ args, target, plan, waybill, reports, outcome, session });
+}
+
+/** Where the time of a cold start goes; the first event is the one that it is called with. */
+async function profile(
+  target: Target,
+  { plan, waybill }: { readonly plan: HostPlan; readonly waybill?: Waybill | undefined },
+  event: NamedEvent | undefined,
+  session: Session,
+): Promise<ExitCode> {
+  if (event === undefined) throw new Error('no event');
+  const { spec, arch } = target;
+  const own = (waybill?.files ?? []).flatMap(({ origin, path }) => (origin.from === 'source' ? [path] : []));
+  const starts = await profileStarts(target, plan, event, own);
+  const failed = starts.find(({ answer }) => answer.kind === 'failed')?.answer;
+  session.document({ name: spec.name, arch, event: event.name, starts });
+  session.tell(
+    `${session.paint.bold(spec.name)} ${arch}, ${spec.entry.text}, with ${session.paint.name(event.name)}\n`,
+  );
+  session.say(profileText(starts, session.paint));
+  if (failed !== undefined)
+    session.remark(`${session.paint.doubt('note')}: the call failed; without --profile it says why`);
+  session.next(`try ${spec.name} --event ${event.name}`, 'call it and see what it answers');
+  return failed === undefined ? EXIT.done : EXIT.no;
 }
 
 /** Calls with each event, showing each as it is answered. */
 async function callEach(
   plan: HostPlan,
   events: readonly NamedEvent[],
-  taken: Taken,
   session: Session,
+  taken: () => Promise<Taken>,
 ): Promise<{ readonly reports: CallReport[]; readonly outcome: HostOutcome }> {
   const reports: CallReport[] = [];
   const { paint, quiet, verbose } = session;
-  const outcome = await runInHost(plan, events, (called) => {
+  const outcome = await runInHost(plan, events, async (called) => {
     if (reports.length > 0) session.tell('');
     const judged = plan.shape === undefined ? called : judgeResponse(called, plan.shape);
     const event = events[reports.length]?.event;
     reports.push(judged);
-    const guess = event === undefined ? undefined : guessOf(judged.answer, event, taken);
+    const guess = event === undefined ? undefined : await guessOf(judged.answer, event, taken);
     session.say(callText(judged, plan, { paint, quiet, verbose, ...present({ guess }) }));
   });
   return { reports, outcome };

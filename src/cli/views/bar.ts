@@ -7,11 +7,21 @@ const WIDTH = 24;
 const PARTS = ['', '▏', '▎', '▍', '▌', '▋', '▊', '▉'] as const;
 const NEAR = 0.9;
 
+/** A bar for a share from 0 to 1, without a limit to pass. */
+export function shareBar(share: number, paint: Paint): string {
+  const filled = filledTo(share);
+  return paint.name(filled) + ' '.repeat(Math.max(0, WIDTH - filled.length));
+}
+
+function filledTo(share: number): string {
+  const eighths = Math.max(share > 0 ? 1 : 0, Math.round(Math.min(1, share) * WIDTH * 8));
+  return '█'.repeat(eighths >> 3) + (PARTS[eighths & 7] ?? '');
+}
+
 /** `████▌···········`, red when the limit is passed; whatever is used shows at least a sliver. */
 export function bar(gauge: Gauge, paint: Paint): string {
   const share = gauge.allowed === 0 ? 1 : Math.min(1, gauge.used / gauge.allowed);
-  const eighths = Math.max(gauge.used > 0 ? 1 : 0, Math.round(share * WIDTH * 8));
-  const filled = '█'.repeat(eighths >> 3) + (PARTS[eighths & 7] ?? '');
+  const filled = filledTo(share);
   const color = gauge.used > gauge.allowed ? paint.bad : gauge.used > gauge.allowed * NEAR ? paint.doubt : paint.good;
   return color(filled) + paint.dim('·'.repeat(Math.max(0, WIDTH - filled.length)));
 }

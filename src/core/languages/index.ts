@@ -90,4 +90,5 @@ export type {
   ViewRequest,
   Work,
 } from './language';
+export type { LoadCost } from './load-cost';
 export type { Offer, Page, PageFault, Pages, PagesKind } from './pages';

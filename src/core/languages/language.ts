@@ -25,6 +25,7 @@ import type { Arch, Destination, Entry, FunctionSpec, LanguageId, OwnOf, Runtime
 import type { HttpClient } from '../sources';
 import type { Machine } from '../toolchains/machine';
 import type { CarriedPackage } from '../waybill';
+import type { Profiling } from './load-cost';
 import type { PagesKind } from './pages';
 import type { Surveyor } from './surveying';
 
@@ -78,6 +79,8 @@ export interface Work<Id extends LanguageId = LanguageId> {
   view(request: ViewRequest<Id>): Promise<LanguageView>;
   /** What the member that is called reads of its event, as far as that can be seen. */
   reads?(subject: Pick<Subject, 'entries' | 'readText' | 'readBytes'>, entry: Entry): Promise<readonly EventRead[]>;
+  /** Whether that is what types say, which is certain, and cheap to see. */
+  readonly readsAreTyped?: true;
   /** Rules that are about it alone. */
   readonly rules: readonly Rule[];
   readonly run: Running<Id>;
@@ -229,6 +232,8 @@ export interface HostRun {
   readonly frames?: RegExp;
   /** What an error of the runtime's own means, where its text alone does not help. */
   explain?(thrown: Thrown): Explained | undefined;
+  /** How its start is looked at, part by part. */
+  readonly profile?: Profiling;
   /** What the runner notes of modules, where it does. */
   readonly notes?: NotedModules;
 }

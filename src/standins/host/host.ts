@@ -1,55 +1,18 @@
 /** The stand-in host: unpacks an artifact into a fresh read-only folder and calls the function in it with events. */
-import {
-  chmodSync,
-  chownSync,
-  copyFileSync,
-  existsSync,
-  mkdirSync,
-  mkdtempSync,
-  readdirSync,
-  rmSync,
-  statSync,
-  symlinkSync,
-} from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { basename, dirname, join } from 'node:path';
-import { withFileSource } from '../../core/disk/file-source';
-import { unpackZip } from '../../core/disk/unpack';
-import type { HostRun } from '../../core/languages';
-import type { Calls, NamedEvent, Shape } from '../../core/events';
+import { dirname, join } from 'node:path';
+import type { NamedEvent } from '../../core/events';
+import type { LoadCost } from '../../core/languages';
+import type { Answer } from './answer';
+import { forget } from './cold-files';
+import type { HostPlan } from './host-plan';
 import { prepareImage, type ImagePlan } from './image';
 import type { Log } from './log';
-import type { Answer } from './answer';
 import { freePort } from './ports';
-import { HostProcess, type ProcessPlan } from './process';
-
-export interface HostPlan {
-  /** Absolute path of the artifact, and its name for messages. */
-  readonly artifact: string;
-  readonly shown: string;
-  /** Name of the function. */
-  readonly name: string;
-  /** Entry file in the artifact, and the member. */
-  readonly file: string;
-  readonly member: string;
-  /** How functions of its language are started, and the program that runs it; none where it is an executable itself. */
-  readonly run: HostRun;
-  readonly program?: string;
-  /** What runs an executable for another processor, and the folder with the C library for it, where that is not the system’s own. */
-  readonly emulator?: { readonly program: string; readonly sysroot?: string };
-  /** For an image: what runs it; its own configuration says the rest. */
-  readonly image?: ImagePlan;
-  /** How the destination calls functions. */
-  readonly calls: Calls;
-  /** For a web application: the shape of its requests. */
-  readonly shape?: Shape;
-  readonly env: Readonly<Record<string, string>>;
-  readonly memoryBytes: number;
-  readonly timeoutMs: number;
-  /** Milliseconds since 1970, and from some fixed moment. */
-  readonly now: () => number;
-  readonly elapsed: () => number;
-}
+import { isOpenToAll, isRoot, prepare, putArtifact, traceIn } from './prepare';
+import { HostProcess } from './process';
+import type { ProcessPlan } from './process-plan';
 
 export interface CallReport {
   readonly event: string;
@@ -74,8 +37,13 @@ export interface HostOutcome {
   readonly didEnd?: boolean;
 }
 
-/** Who a function runs as when we are root, for whom read-only files are not read-only: nobody. */
-const NOBODY = 65_534;
+/** Where the time of a cold start goes. */
+export interface StartCosts {
+  readonly unpackMs: number;
+  /** Loading the entry with all that it imports; undefined where the runner does not tell. */
+  readonly loadMs: number | undefined;
+  readonly costs: readonly LoadCost[];
+}
 
 /** A function that is ready to be called, from its unpacked artifact. */
 export interface OpenHost {
@@ -86,6 +54,8 @@ export interface OpenHost {
   call(event: NamedEvent): Promise<CallReport>;
   /** What was loaded and missed so far. */
   noted(): Omit<HostOutcome, 'asNobody' | 'didEnd'>;
+  /** What the start cost, once it was called; only where it is looked at. */
+  startCosts(): Promise<StartCosts>;
   /** Ends its process and removes what was unpacked. @returns whether it ended by itself, where it was asked to */
   close(): Promise<boolean | undefined>;
 }
@@ -107,14 +77,17 @@ export async function openHost(plan: HostPlan): Promise<OpenHost> {
     if (plan.image !== undefined) return await openImageHost(plan, plan.image, base, end);
     const root = join(base, 'artifact');
     mkdirSync(root);
+    const begun = plan.elapsed();
     const made = await putArtifact(plan, root);
+    const unpackMs = plan.elapsed() - begun;
     const asNobody = isRoot() && isOpenToAll(plan.program ?? plan.emulator?.program ?? '/');
     const processPlan = await prepare(plan, base, root, asNobody);
     for (const folder of [...made, root]) {
       chmodSync(folder, 0o555);
       folders.push(folder);
     }
-    return new Caller(plan, processPlan, { root, asNobody, end });
+    if (plan.profile?.isCold === true) forget(root);
+    return new Caller(plan, processPlan, { root, asNobody, end, unpackMs });
   } catch (error) {
     end();
     throw error;
@@ -132,98 +105,30 @@ async function openImageHost(plan: HostPlan, image: ImagePlan, base: string, end
     ...{ cwd: base, load, memoryBytes, timeoutMs, ...started },
   };
   // Who it runs as the image says; its root is read-only to everybody.
-  return new Caller(plan, processPlan, { root: '/', asNobody: true, end });
-}
-
-/** Unpacks the artifact; an executable by itself is run as it is, and so is what the runtime reads whole. @returns the folders that were made */
-async function putArtifact(plan: HostPlan, root: string): Promise<string[]> {
-  const isExecutable = plan.program === undefined && !plan.shown.endsWith('.zip');
-  const name = isExecutable ? plan.file : plan.run.wholeAs;
-  if (name === undefined)
-    return withFileSource(plan.artifact, plan.shown, (source) => unpackZip(source, plan.shown, root));
-  copyFileSync(plan.artifact, join(root, name));
-  chmodSync(join(root, name), isExecutable ? 0o555 : 0o444);
-  return [];
+  return new Caller(plan, processPlan, { root: '/', asNobody: true, end, unpackMs: 0 });
 }
 
 /** Calls the function with each event in turn. */
 export async function runInHost(
   plan: HostPlan,
   events: readonly NamedEvent[],
-  onCall: (report: CallReport) => void,
+  onCall: (report: CallReport) => void | Promise<void>,
 ): Promise<HostOutcome> {
   const host = await openHost(plan);
   let didEnd: boolean | undefined;
   try {
-    for (const event of events) onCall(await host.call(event));
+    for (const event of events) await onCall(await host.call(event));
   } finally {
     didEnd = await host.close();
   }
   return { asNobody: host.asNobody, ...host.noted(), ...(didEnd !== undefined && { didEnd }) };
 }
 
-async function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean): Promise<ProcessPlan> {
-  const scratch = join(base, 'scratch');
-  mkdirSync(scratch);
-  if (asNobody) {
-    chmodSync(base, 0o755);
-    chownSync(scratch, NOBODY, NOBODY);
-  }
-  const started =
-    plan.program === undefined ? executable(plan, base, root) : withRunner(plan, plan.program, base, root);
-  return {
-    ...started,
-    ...{ calls: plan.calls, isWeb: plan.shape !== undefined, port: started.speaks === 'http' ? await freePort() : 0 },
-    cwd: scratch,
-    env: plan.env,
-    ...(asNobody && { user: NOBODY }),
-    load: {
-      ...{ root, member: plan.member, name: plan.name, memory: plan.memoryBytes },
-      ...plan.run.load({ root }, plan.file),
-    },
-    fullHeap: plan.run.fullHeap,
-    memoryBytes: plan.memoryBytes,
-    timeoutMs: plan.timeoutMs,
-  };
-}
-
-type Started = Pick<ProcessPlan, 'speaks' | 'program' | 'args'>;
-
-function executable({ emulator, file, calls }: HostPlan, base: string, root: string): Started {
-  const path = join(root, file);
-  const speaks = calls.native;
-  if (emulator === undefined) return { speaks, program: path, args: [] };
-  const { program, sysroot } = emulator;
-  const args = sysroot === undefined ? [path] : ['-L', linkedSystem(base, sysroot), path];
-  return { speaks, program, args };
-}
-
-/**
- * A system for an emulator, of links to one C library. The loader looks in folders that are named for its processor first,
- * and would find there what this machine may have of another version: a C library and a loader that do not fit each other.
- */
-function linkedSystem(base: string, sysroot: string): string {
-  const system = join(base, 'system');
-  mkdirSync(join(system, 'lib'), { recursive: true });
-  for (const name of readdirSync(join(sysroot, 'lib')))
-    symlinkSync(join(sysroot, 'lib', name), join(system, 'lib', name));
-  for (const folder of NAMED_FOLDERS)
-    if (!existsSync(join(system, 'lib', folder))) symlinkSync('.', join(system, 'lib', folder));
-  mkdirSync(join(system, 'usr'));
-  symlinkSync('../lib', join(system, 'usr/lib'));
-  symlinkSync('lib', join(system, 'lib64'));
-  return system;
-}
-
-/** Names that distributions give folders of processors. */
-const NAMED_FOLDERS = ['aarch64-linux-gnu', 'x86_64-linux-gnu'];
-
-function withRunner({ run, memoryBytes }: HostPlan, program: string, base: string, root: string): Started {
-  if (run.runner === undefined) throw new Error('a runtime without a runner');
-  const runner = join(base, basename(run.runner));
-  copyFileSync(run.runner, runner);
-  chmodSync(runner, 0o644);
-  return { speaks: 'runner', program, args: run.args({ runner, root, memoryBytes }) };
+interface CallerFacts {
+  readonly root: string;
+  readonly asNobody: boolean;
+  readonly end: () => void;
+  readonly unpackMs: number;
 }
 
 class Caller implements OpenHost {
@@ -232,17 +137,15 @@ class Caller implements OpenHost {
   readonly #processPlan: ProcessPlan;
   readonly #root: string;
   readonly #end: () => void;
+  readonly #unpackMs: number;
   readonly #seen = new Set<string>();
   readonly #asked = new Set<string>();
   /** Its process, and whether that is ready, or why not. */
   #running: Running | undefined;
   #calls = 0;
 
-  constructor(
-    plan: HostPlan,
-    processPlan: ProcessPlan,
-    { root, asNobody, end }: { readonly root: string; readonly asNobody: boolean; readonly end: () => void },
-  ) {
+  constructor(plan: HostPlan, processPlan: ProcessPlan, { root, asNobody, end, unpackMs }: CallerFacts) {
+    this.#unpackMs = unpackMs;
     this.#plan = plan;
     this.#processPlan = processPlan;
     this.#root = root;
@@ -272,6 +175,24 @@ class Caller implements OpenHost {
 
   noted(): Omit<HostOutcome, 'asNobody' | 'didEnd'> {
     return { seen: [...this.#seen].sort(), asked: [...this.#asked].sort() };
+  }
+
+  async startCosts(): Promise<StartCosts> {
+    const { loadMs, costs: told } = this.#running?.host.loaded ?? {};
+    const path = traceIn(dirname(this.#root));
+    const trace = existsSync(path) ? readFileSync(path, 'utf8') : '';
+    return {
+      unpackMs: this.#unpackMs,
+      loadMs: typeof loadMs === 'number' ? loadMs : undefined,
+      costs:
+        (await this.#plan.run.profile?.read({
+          told,
+          trace,
+          root: this.#root,
+          entry: this.#plan.file,
+          own: this.#plan.profile?.own ?? [],
+        })) ?? [],
+    };
   }
 
   async close(): Promise<boolean | undefined> {
@@ -321,16 +242,4 @@ function withoutRoot(answer: Answer, root: string): Answer {
   if (failure.kind !== 'threw' && failure.kind !== 'load-failed') return answer;
   const clean = (text: string): string => text.replaceAll(`file://${root}/`, '').replaceAll(`${root}/`, '');
   return { kind: 'failed', failure: { ...failure, message: clean(failure.message), stack: clean(failure.stack) } };
-}
-
-function isRoot(): boolean {
-  return process.getuid?.() === 0;
-}
-
-/** Whether another user can start a program: it and every folder above it must be open. */
-function isOpenToAll(program: string): boolean {
-  for (let path = program; ; path = dirname(path)) {
-    if ((statSync(path).mode & 0o001) === 0) return false;
-    if (path === dirname(path)) return true;
-  }
 }

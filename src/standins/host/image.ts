@@ -13,7 +13,7 @@ import { unpackImage } from '../../core/disk/unpack-image';
 import { startedBy, userOf } from '../../core/findings/image';
 import { chooseImage } from '../../core/pipeline/image';
 import type { Arch } from '../../core/sheet';
-import type { ProcessPlan } from './process';
+import type { ProcessPlan } from './process-plan';
 
 export interface ImagePlan {
   readonly arch: Arch;

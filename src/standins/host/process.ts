@@ -5,48 +5,14 @@ import { createInterface } from 'node:readline';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Duplex, Readable } from 'node:stream';
 import { LineSplitter } from '../../core/base/line-splitter';
-import { writeExact, type Calls, type CloudEvent } from '../../core/events';
+import { writeExact, type CloudEvent } from '../../core/events';
 import type { Answer, Failure } from './answer';
 import { callByHttp, untilReady } from './http-call';
 import { LogKeeper } from './log';
 import { residentBytes } from './memory';
-import { errorOf, isFailure, plainAnswer, STREAMS, type Message, type Speaks } from './messages';
+import { errorOf, isFailure, plainAnswer, STREAMS, type Message } from './messages';
 import { portsOf } from './ports';
-
-export interface ProcessPlan {
-  /**
-   * How it is spoken to: through a runner, over descriptors of its own; an event a line on standard input, an answer a
-   * line on standard output; or by HTTP on a port that it is told.
-   */
-  readonly speaks: Speaks;
-  /** How the destination calls functions. */
-  readonly calls: Calls;
-  /** Whether it is a web application, which gets requests. */
-  readonly isWeb: boolean;
-  /** The port on which it is to listen; 0 where it does not. */
-  readonly port: number;
-  /** The runtime's program and its arguments up to the runner. */
-  readonly program: string;
-  readonly args: readonly string[];
-  readonly cwd: string;
-  readonly env: Readonly<Record<string, string>>;
-  /** User and group to become; undefined to stay who we are. */
-  readonly user?: number;
-  readonly load: {
-    /** Absolute path of the unpacked artifact, and of the entry in it. */
-    readonly root: string;
-    readonly file: string;
-    /** The class that has the member, where the runtime wants to be told. */
-    readonly className?: string;
-    readonly member: string;
-    readonly name: string;
-    readonly memory: number;
-  };
-  readonly memoryBytes: number;
-  readonly timeoutMs: number;
-  /** What the runtime writes before it ends for want of memory. */
-  readonly fullHeap?: string | undefined;
-}
+import type { ProcessPlan } from './process-plan';
 
 const MEMORY_LOOK_MS = 20;
 const LOG_ROUND_MS = 5;
@@ -70,6 +36,7 @@ export class HostProcess {
   #asked: readonly string[] = [];
   #waiting: ((end: Message | Failure) => void) | undefined;
   #end: Failure | undefined;
+  #loaded: Message = {};
   readonly #watchers = new Set<(end: Failure) => void>();
 
   constructor(plan: ProcessPlan) {
@@ -134,6 +101,11 @@ export class HostProcess {
     return this.#asked;
   }
 
+  /** What the runner said of loading. */
+  get loaded(): Message {
+    return this.#loaded;
+  }
+
   get hasEnded(): boolean {
     return this.#end !== undefined;
   }
@@ -171,7 +143,10 @@ export class HostProcess {
     const command = { kind: 'load', mark: this.#mark, context: calls.context, ...load };
     const message = await this.#ask(command, limitMs, 'loading');
     if (isFailure(message)) return message;
-    if (message.kind === 'loaded') return undefined;
+    if (message.kind === 'loaded') {
+      this.#loaded = message;
+      return undefined;
+    }
     if (message.kind === 'load-failed') return { kind: 'load-failed', ...errorOf(message) };
     const members = Array.isArray(message.members) ? message.members.map(String) : [];
     return { kind: 'no-member', found: String(message.found), members };

@@ -1,18 +1,30 @@
-// Draws the levels of a station as an SVG chart: one event a line comes in, one answer a line goes out.
+// Draws the levels of a station as an SVG chart. It listens on the port in PORT, as its host wants it: events come by the HTTP
+// binding of CloudEvents, in binary mode their data as the body, in structured mode the whole event.
 package main
 
 import (
-	"bufio"
+	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"log"
+	"net/http"
 	"os"
+	"os/signal"
 	"strings"
+	"syscall"
+	"time"
 )
 
 const width, height = 240, 80
+const mostBytes = 1 << 20
 
 type station struct{ Name, Colour string }
+
+type asked struct {
+	Station string
+	Levels  []float64
+}
 
 func main() {
 	// In its image the function starts in the folder that its files lie in.
@@ -24,25 +36,47 @@ func main() {
 	if err := json.Unmarshal(text, &stations); err != nil {
 		log.Fatal(err)
 	}
-	answers := json.NewEncoder(os.Stdout)
-	answers.SetEscapeHTML(false)
-	for events := bufio.NewScanner(os.Stdin); events.Scan(); {
-		var event struct {
-			Data struct {
-				Station string
-				Levels  []float64
-			}
+	http.HandleFunc("/ready", func(w http.ResponseWriter, _ *http.Request) { io.WriteString(w, "ready\n") })
+	http.HandleFunc("/", func(w http.ResponseWriter, r *http.Request) {
+		data, err := read(r)
+		if err != nil {
+			http.Error(w, err.Error(), http.StatusBadRequest)
+			return
 		}
-		if err := json.Unmarshal(events.Bytes(), &event); err != nil {
-			log.Fatal(err)
-		}
-		known, ok := stations[event.Data.Station]
+		known, ok := stations[data.Station]
 		if !ok {
-			log.Printf("no station %q, drawn without a name", event.Data.Station)
-			known = station{event.Data.Station, "#555"}
+			log.Printf("no station %q, drawn without a name", data.Station)
+			known = station{data.Station, "#555"}
 		}
-		answers.Encode(map[string]any{"station": known.Name, "svg": draw(known, event.Data.Levels)})
+		w.Header().Set("content-type", "application/json")
+		answer := json.NewEncoder(w)
+		answer.SetEscapeHTML(false)
+		answer.Encode(map[string]any{"station": known.Name, "svg": draw(known, data.Levels)})
+	})
+	server := &http.Server{Addr: ":" + os.Getenv("PORT"), ReadHeaderTimeout: 5 * time.Second}
+	go func() {
+		// What has begun is answered, then it ends.
+		stop := make(chan os.Signal, 1)
+		signal.Notify(stop, syscall.SIGTERM)
+		<-stop
+		server.Shutdown(context.Background())
+	}()
+	if err := server.ListenAndServe(); err != http.ErrServerClosed {
+		log.Fatal(err)
 	}
+}
+
+func read(r *http.Request) (data asked, err error) {
+	body, err := io.ReadAll(http.MaxBytesReader(nil, r.Body, mostBytes))
+	if err != nil {
+		return data, err
+	}
+	if strings.HasPrefix(r.Header.Get("content-type"), "application/cloudevents") {
+		var event struct{ Data asked }
+		err = json.Unmarshal(body, &event)
+		return event.Data, err
+	}
+	return data, json.Unmarshal(body, &data)
 }
 
 func draw(of station, levels []float64) string {

@@ -15,6 +15,7 @@ export const jvmWork: Work<'jvm'> = {
   assemble: async (request, own) => (await import('./target')).assemble(request, own),
   view: async (request) => (await import('./view')).jvmView(request),
   reads: async (subject, entry) => (await import('./event-reads')).eventReads(subject, entry),
+  readsAreTyped: true,
   rules: [runtimeJavaVersion, depsVersionClash, depsOldName],
   run: running,
 };

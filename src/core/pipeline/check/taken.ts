@@ -8,14 +8,23 @@ import { adapterCalls, callsOf } from '../../sheet';
 import type { Waybill } from '../../waybill';
 import { readSubject } from './subject';
 
-/** What its code reads is looked for in archives; in images only the shape of requests counts. */
-export async function takenBy(project: Project, target: Target, waybill: Waybill | undefined): Promise<Taken> {
+/**
+ * What its code reads is looked for in archives; in images only the shape of requests counts.
+ * @param how `types`: only what types say of that; `code`: also what code is seen to read, which takes reading it
+ */
+export async function takenBy(
+  project: Project,
+  target: Target,
+  waybill: Waybill | undefined,
+  how: 'types' | 'code',
+): Promise<Taken> {
   const { spec } = target;
   const destination = project.sheet.destinations[spec.destination];
   const calls = callsOf(destination);
   if (spec.adapter !== undefined) return { calls, reads: [], shape: adapterCalls(spec, destination).shape };
   const work = await workOf(spec);
-  if (work.reads === undefined || waybill === undefined || spec.form === 'image') return { calls, reads: [] };
+  const isRead = work.reads !== undefined && (how === 'code' || work.readsAreTyped === true);
+  if (!isRead || waybill === undefined || spec.form === 'image') return { calls, reads: [] };
   const shown = artifactPath(target);
   const path = join(project.root, shown);
   const { file, member } = waybill.entry.loads;

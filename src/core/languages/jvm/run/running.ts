@@ -7,6 +7,7 @@ import type { PackedEntry } from '../../../fileset/model';
 import { printable } from '../../../base/text';
 import type { Explained, Running, Thrown } from '../../language';
 import { chooseCompiler, chooseJava, javasOf } from './machines';
+import { profiling } from './profile';
 
 /** The runner is compiled for this version. */
 const OLDEST_JAVA = 11;
@@ -66,6 +67,7 @@ export const running: Running<'jvm'> = {
         'emballage.host.Runner',
       ];
     },
+    profile: profiling,
     load: ({ root }, file) => ({ file: join(root, FUNCTION_JAR), className: file }),
     fullHeap: 'Terminating due to java.lang.OutOfMemoryError',
     frames: /emballage\.host\.|java\.base\//,

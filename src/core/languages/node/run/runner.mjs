@@ -38,15 +38,60 @@ function answer(message) {
 async function load(command) {
   mark = command.mark;
   about = command;
+  const sampler = command.profile === true ? await startSampling() : undefined;
+  const begun = performance.now();
   try {
     const module = await import(pathToFileURL(command.file).href);
+    const loadMs = performance.now() - begun;
+    const costs = await sampler?.();
     // CommonJS members that were not seen by reading stand on the default export only.
     member = module[command.member] ?? module.default?.[command.member];
-    if (typeof member === 'function') answer({ kind: 'loaded' });
+    if (typeof member === 'function') answer({ kind: 'loaded', loadMs, costs });
     else answer({ kind: 'no-member', found: typeof member, members: Object.keys(module) });
   } catch (error) {
     answer({ kind: 'load-failed', error: describe(error) });
   }
+}
+
+/** Samples what runs, and gives the time spent in each file: by itself, and with all that its loading ran. */
+async function startSampling() {
+  const { Session } = await import('node:inspector');
+  const session = new Session();
+  session.connect();
+  const ask = (what, how = {}) =>
+    new Promise((resolve, reject) =>
+      session.post(what, how, (error, found) => (error ? reject(error) : resolve(found))),
+    );
+  await ask('Profiler.enable');
+  await ask('Profiler.setSamplingInterval', { interval: 100 });
+  await ask('Profiler.start');
+  return async () => {
+    const { profile } = await ask('Profiler.stop');
+    session.disconnect();
+    return costsOf(profile);
+  };
+}
+
+function costsOf({ nodes, samples, timeDeltas }) {
+  const own = new Map();
+  samples.forEach((id, i) => own.set(id, (own.get(id) ?? 0) + timeDeltas[i] / 1000));
+  const byId = new Map(nodes.map((node) => [node.id, node]));
+  const costs = new Map();
+  const visit = (id, above) => {
+    const { callFrame, children = [] } = byId.get(id);
+    const isOwn = callFrame.url.startsWith('file:') || callFrame.url.startsWith('/');
+    const url = isOwn ? callFrame.url : above.at(-1);
+    const cost = url === undefined ? undefined : (costs.get(url) ?? { self: 0, total: 0, by: above.at(-1) });
+    if (url !== undefined) costs.set(url, cost);
+    const path = isOwn && callFrame.url !== above.at(-1) ? [...above, callFrame.url] : above;
+    const spent = (own.get(id) ?? 0) + children.reduce((sum, child) => sum + visit(child, path), 0);
+    if (cost !== undefined) cost.self += own.get(id) ?? 0;
+    // Once for each way into the file, not for each of its functions.
+    if (path !== above && !above.includes(callFrame.url)) cost.total += spent;
+    return spent;
+  };
+  visit(nodes[0].id, []);
+  return [...costs].map(([file, { self, total, by }]) => ({ file, self, total, by }));
 }
 
 /** Waits until what was logged has left this process. */

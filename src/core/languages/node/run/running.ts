@@ -6,6 +6,7 @@ import { findProgram, packageVersion, search } from '../../../disk/in-image';
 import type { Machine } from '../../../toolchains/machine';
 import type { Running } from '../../language';
 import { chooseNode, findNodeRuntimes, type NodeRuntime } from './runtimes';
+import { profiling } from './profile';
 
 /** The Node.js programs here, looked for once. */
 function nodesOf(machine: Machine): Promise<NodeRuntime[]> {
@@ -50,6 +51,7 @@ export const running: Running<'node'> = {
       `--max-old-space-size=${String(Math.max(16, Math.floor(memoryBytes / 1024 ** 2)))}`,
       runner,
     ],
+    profile: profiling,
     load: ({ root }, file) => ({ file: join(root, file) }),
     fullHeap: 'heap out of memory',
     frames: /node:internal|runner\.mjs/,

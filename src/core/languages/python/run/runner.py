@@ -11,6 +11,7 @@ import json
 import math
 import os
 import sys
+import time
 import traceback
 import types
 
@@ -27,6 +28,91 @@ class Asked:
     def find_spec(self, name, path=None, target=None):
         self.names.add(name)
         return None
+
+
+class Imports:
+    """Notes how long modules take to load: by themselves, and with what they import."""
+
+    def __init__(self):
+        import importlib._bootstrap as bootstrap
+
+        self.found = []
+        self.stack = []
+        load = bootstrap._load_unlocked
+
+        def timed(spec):
+            begun, inner = time.perf_counter(), [0.0]
+            by = self.stack[-1][0] if self.stack else None
+            self.stack.append((spec.name, inner))
+            try:
+                return load(spec)
+            finally:
+                self.stack.pop()
+                total = time.perf_counter() - begun
+                self.found.append((spec.name, spec.origin, total, total - inner[0], by))
+                if self.stack:
+                    self.stack[-1][1][0] += total
+
+        bootstrap._load_unlocked = timed
+
+    def costs(self, root, own):
+        return [
+            {"name": name, "file": origin, "total": total * 1000, "self": own * 1000, "by": by, "isLater": name in later}
+            for later in [self.later(root, own)]
+            for name, origin, total, own, by in self.found
+        ]
+
+    def later(self, root, own):
+        """Modules that the function's own code imports at its top, and uses in functions only."""
+        import ast
+
+        names, needed = set(), set()
+        for path in own:
+            if not path.endswith(".py"):
+                continue
+            try:
+                with open(os.path.join(root, path), "rb") as file:
+                    tree = ast.parse(file.read())
+            except (OSError, SyntaxError):
+                continue
+            used = used_at_once(tree)
+            # What is used nowhere may be there for what it does when it is loaded.
+            known = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
+            for node in tree.body:
+                if isinstance(node, ast.Import):
+                    for one in node.names:
+                        bound = one.asname or one.name.split(".")[0]
+                        (needed if bound in used or bound not in known else names).add(one.name)
+                elif isinstance(node, ast.ImportFrom) and node.level == 0 and node.module:
+                    bound = {one.asname or one.name for one in node.names}
+                    (needed if bound & used or not bound & known else names).add(node.module)
+        return names - needed
+
+
+def used_at_once(tree):
+    """Names that are used while the module loads: not those that only bodies of functions use."""
+    import ast
+
+    used = set()
+
+    def visit(node):
+        if isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef)):
+            for part in [*node.decorator_list, *node.args.defaults, *filter(None, node.args.kw_defaults), node.args]:
+                visit(part)
+            if node.returns is not None:
+                visit(node.returns)
+            return
+        if isinstance(node, ast.Lambda):
+            return
+        if isinstance(node, ast.Name):
+            used.add(node.id)
+        for child in ast.iter_child_nodes(node):
+            visit(child)
+
+    for statement in tree.body:
+        if not isinstance(statement, (ast.Import, ast.ImportFrom)):
+            visit(statement)
+    return used
 
 
 class Host:
@@ -49,6 +135,8 @@ class Host:
         self.about = command
         sys.path.insert(0, self.root)
         name = os.path.relpath(command["file"], self.root)[: -len(".py")].replace(os.sep, ".")
+        imports = Imports() if command.get("profile") else None
+        begun = time.perf_counter()
         try:
             module = importlib.import_module(name)
         except Exception as error:
@@ -57,7 +145,8 @@ class Host:
         member = getattr(module, command["member"], None)
         if callable(member):
             self.member = member
-            self.answer(kind="loaded", seen=self.seen())
+            load_ms = (time.perf_counter() - begun) * 1000
+            self.answer(kind="loaded", seen=self.seen(), loadMs=load_ms, costs=imports.costs(self.root, command.get("own", [])) if imports else None)
         else:
             members = [key for key in vars(module) if not key.startswith("_")]
             found = "undefined" if member is None else type(member).__name__

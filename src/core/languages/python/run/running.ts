@@ -5,6 +5,7 @@ import { EmballageError } from '../../../base/errors';
 import { findProgram, packageVersion, textOf, type ImageFiles, type RealFile } from '../../../disk/in-image';
 import type { Running } from '../../language';
 import { choosePython, interpretersOf, pythonMend } from './interpreters';
+import { profiling } from './profile';
 
 /** What running functions never needs: other people’s packages, tests, compiled copies, headers, what builds software. */
 const LEFT_OUT =
@@ -38,6 +39,7 @@ export const running: Running<'python'> = {
     runner: join(__dirname, 'runner.py'),
     // Isolated: neither the user's own packages nor settings of the interpreter; and nothing is written beside modules.
     args: ({ runner }) => ['-I', '-B', '-X', 'utf8', runner],
+    profile: profiling,
     load: ({ root }, file) => ({ file: join(root, file) }),
     notes: {
       // Other shared objects are libraries, which code loads by their paths.

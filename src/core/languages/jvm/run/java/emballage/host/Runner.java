@@ -57,8 +57,9 @@ public final class Runner {
     mark = (String) command.get("mark");
     plan = command;
     try {
+      long begun = System.nanoTime();
       member = Member.load((String) command.get("className"), (String) command.get("member"));
-      answer(Map.of("kind", "loaded"));
+      answer(Map.of("kind", "loaded", "loadMs", (System.nanoTime() - begun) / 1e6));
     } catch (Member.NoMember none) {
       answer(Map.of("kind", "no-member", "found", none.found, "members", none.members));
     } catch (Throwable error) {

@@ -1,0 +1,105 @@
+/** Lays an artifact out, and says how its process is started. */
+import { chmodSync, chownSync, copyFileSync, existsSync, mkdirSync, readdirSync, statSync, symlinkSync } from 'node:fs';
+import { basename, dirname, join } from 'node:path';
+import { withFileSource } from '../../core/disk/file-source';
+import { unpackZip } from '../../core/disk/unpack';
+import type { HostPlan } from './host-plan';
+import { freePort } from './ports';
+import type { ProcessPlan } from './process-plan';
+
+/** Who a function runs as when we are root, for whom read-only files are not read-only: nobody. */
+const NOBODY = 65_534;
+
+/** Unpacks the artifact; an executable by itself is run as it is, and so is what the runtime reads whole. @returns the folders that were made */
+export async function putArtifact(plan: HostPlan, root: string): Promise<string[]> {
+  const isExecutable = plan.program === undefined && !plan.shown.endsWith('.zip');
+  const name = isExecutable ? plan.file : plan.run.wholeAs;
+  if (name === undefined)
+    return withFileSource(plan.artifact, plan.shown, (source) => unpackZip(source, plan.shown, root));
+  copyFileSync(plan.artifact, join(root, name));
+  chmodSync(join(root, name), isExecutable ? 0o555 : 0o444);
+  return [];
+}
+
+export async function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean): Promise<ProcessPlan> {
+  const scratch = join(base, 'scratch');
+  mkdirSync(scratch);
+  if (asNobody) {
+    chmodSync(base, 0o755);
+    chownSync(scratch, NOBODY, NOBODY);
+  }
+  const started =
+    plan.program === undefined ? executable(plan, base, root) : withRunner(plan, plan.program, base, root);
+  return {
+    ...started,
+    ...{ calls: plan.calls, isWeb: plan.shape !== undefined, port: started.speaks === 'http' ? await freePort() : 0 },
+    cwd: scratch,
+    env: plan.env,
+    ...(asNobody && { user: NOBODY }),
+    load: {
+      ...(plan.profile !== undefined && { profile: true, own: plan.profile.own }),
+      ...{ root, member: plan.member, name: plan.name, memory: plan.memoryBytes },
+      ...plan.run.load({ root }, plan.file),
+    },
+    fullHeap: plan.run.fullHeap,
+    memoryBytes: plan.memoryBytes,
+    timeoutMs: plan.timeoutMs,
+  };
+}
+
+type Started = Pick<ProcessPlan, 'speaks' | 'program' | 'args'>;
+
+function executable({ emulator, file, calls }: HostPlan, base: string, root: string): Started {
+  const path = join(root, file);
+  const speaks = calls.native;
+  if (emulator === undefined) return { speaks, program: path, args: [] };
+  const { program, sysroot } = emulator;
+  const args = sysroot === undefined ? [path] : ['-L', linkedSystem(base, sysroot), path];
+  return { speaks, program, args };
+}
+
+/**
+ * A system for an emulator, of links to one C library. The loader looks in folders that are named for its processor first,
+ * and would find there what this machine may have of another version: a C library and a loader that do not fit each other.
+ */
+function linkedSystem(base: string, sysroot: string): string {
+  const system = join(base, 'system');
+  mkdirSync(join(system, 'lib'), { recursive: true });
+  for (const name of readdirSync(join(sysroot, 'lib')))
+    symlinkSync(join(sysroot, 'lib', name), join(system, 'lib', name));
+  for (const folder of NAMED_FOLDERS)
+    if (!existsSync(join(system, 'lib', folder))) symlinkSync('.', join(system, 'lib', folder));
+  mkdirSync(join(system, 'usr'));
+  symlinkSync('../lib', join(system, 'usr/lib'));
+  symlinkSync('lib', join(system, 'lib64'));
+  return system;
+}
+
+/** Names that distributions give folders of processors. */
+const NAMED_FOLDERS = ['aarch64-linux-gnu', 'x86_64-linux-gnu'];
+
+/** What the runtime writes of its start; in the one folder that is the function's to write in. */
+export function traceIn(base: string): string {
+  return join(base, 'scratch', '.start-trace');
+}
+
+function withRunner({ run, memoryBytes, profile }: HostPlan, program: string, base: string, root: string): Started {
+  if (run.runner === undefined) throw new Error('a runtime without a runner');
+  const runner = join(base, basename(run.runner));
+  copyFileSync(run.runner, runner);
+  chmodSync(runner, 0o644);
+  const traced = profile === undefined ? [] : (run.profile?.args(traceIn(base)) ?? []);
+  return { speaks: 'runner', program, args: [...traced, ...run.args({ runner, root, memoryBytes })] };
+}
+
+export function isRoot(): boolean {
+  return process.getuid?.() === 0;
+}
+
+/** Whether another user can start a program: it and every folder above it must be open. */
+export function isOpenToAll(program: string): boolean {
+  for (let path = program; ; path = dirname(path)) {
+    if ((statSync(path).mode & 0o001) === 0) return false;
+    if (path === dirname(path)) return true;
+  }
+}
