@@ -73,6 +73,8 @@ describe('native code that is called by HTTP', () => {
 
   itWith('gcc')('gets CloudEvents, and is told what it does wrong; no process is left', () => {
     expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' });
+    // PORT is the host's to set.
+    expect(run(root, ['check', 'good']).stdout).not.toContain('PORT');
     const kinds = modes.slice(0, -1).map((mode) => tried(root, mode, 'e.json').kinds[0]);
     expect(kinds).toEqual([undefined, 'deaf', 'deaf', 'broken', 'killed', 'status']);
     expect(run(root, ['try', 'good', '--event', 'e.json']).stdout).toContain('9007199254740993');
