@@ -56,7 +56,7 @@ const SHOTS = [
     "emballage survey functions --color | head -30; sed -i 's/def receive/def take_in/' functions/gauge-intake/intake.py; echo; emballage survey",
   ],
   ['prove', ['lock', 'build'], 'emballage prove surge-alert'],
-  ['check-python', ['build --sheet broken.yaml'], 'emballage check tide-table --sheet broken.yaml'],
+  ['calls', ['lock', 'build'], 'emballage event surge-alert --quiet; echo; emballage try gauge-intake --profile'],
   ['mistakes', [], 'emballage build --sheet mistakes.yaml'],
   ['rules', [], 'emballage rules --color | head -28; echo; emballage rules runtime/library'],
 ];
