@@ -195,7 +195,7 @@ describe('a repository without a sheet', () => {
     });
     expect(specs.solve?.['leave-out']).toContain('README.md');
     expect(notes).toEqual([
-      { where: 'cmd/move/main.go', text: 'a program that does not read standard input, from which events come' },
+      { where: 'cmd/move/main.go', text: 'a program that neither reads standard input nor listens on `PORT`' },
     ]);
   });
 

@@ -1,5 +1,6 @@
 import picomatch from 'picomatch';
 import { findings, type Rule } from '../findings/rule';
+import { hostSettings } from '../sheet';
 
 export const settingsReserved: Rule = {
   id: 'settings/reserved',
@@ -8,8 +9,9 @@ export const settingsReserved: Rule = {
   why: 'The destination sets these names itself: it refuses the deployment, or silently replaces the value.',
   mend: 'Rename the setting, in the sheet and in the code.',
   needs: ['settings'],
-  check({ destination, facts: { settings = [] } }) {
-    const matchers = destination.settings.reserved.map((pattern) => ({ pattern, matches: picomatch(pattern) }));
+  check({ subject, destination, facts: { settings = [] } }) {
+    const reserved = hostSettings(subject.form, subject.view?.isProgram === true, destination);
+    const matchers = reserved.map((pattern) => ({ pattern, matches: picomatch(pattern) }));
     return findings(
       ...settings.flatMap(({ name }) => {
         const by = matchers.find(({ matches }) => matches(name));

@@ -1,14 +1,8 @@
 import picomatch from 'picomatch';
 import { nearestWord, printable } from '../base/text';
 import { isCommonSetting } from '../findings/common-settings';
-import { findings, type Finding, type Rule, type Subject } from '../findings/rule';
-import { callsOf, type Destination } from '../sheet';
-
-/** Then the host says on which port it is to listen. */
-function isCalledByHttp({ form, view }: Subject, destination: Destination): boolean {
-  const { image, native } = callsOf(destination);
-  return form === 'image' ? image === 'http' : view?.isProgram === true && native === 'http';
-}
+import { findings, type Finding, type Rule } from '../findings/rule';
+import { hostSettings } from '../sheet';
 
 export const settingsUndeclared: Rule = {
   id: 'settings/undeclared',
@@ -20,8 +14,7 @@ export const settingsUndeclared: Rule = {
   asks: 'settings',
   check({ subject, destination, facts }) {
     const declared = (facts.settings ?? []).map(({ name }) => name);
-    const given = isCalledByHttp(subject, destination) ? ['PORT'] : [];
-    const isReserved = picomatch([...destination.settings.reserved, ...given]);
+    const isReserved = picomatch([...hostSettings(subject.form, subject.view?.isProgram === true, destination)]);
     const found: Finding[] = [];
     const told = new Set<string>();
     for (const { name, file, line, hasDefault } of subject.view?.settings?.() ?? []) {

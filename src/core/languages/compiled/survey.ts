@@ -1,4 +1,4 @@
-/** What surveying has in common for languages that are compiled: programs that read events, one a line. */
+/** What surveying has in common for languages that are compiled: programs that read events by lines, or listen on a port. */
 import { baseOf, folderOf, joinPath, within } from '../../base/paths';
 import {
   ENOUGH,
@@ -39,6 +39,9 @@ export interface FoundProgram {
   readonly lacking: readonly string[];
 }
 
+/** By HTTP it is the host that says on which port. */
+const PORT = 'PORT';
+
 /** A program as a function; undefined, with a note, for one that asks for no events. */
 export function programFunction(
   { tree, onNote }: SurveyRequest,
@@ -47,8 +50,11 @@ export function programFunction(
 ): SurveyedFunction | undefined {
   const { source, file, files, hasSeveral, needs } = found;
   const texts = files.map((path) => tree.text(path) ?? '');
-  if (!texts.some((text) => words.readsEvents.test(text))) {
-    onNote({ where: file, text: 'a program that does not read standard input, from which events come' });
+  const settings = settingsOf(tree, files, words);
+  const readsLines = texts.some((text) => words.readsEvents.test(text));
+  if (!readsLines && !settings.some(({ name }) => name === PORT)) {
+    const text = 'a program that neither reads standard input nor listens on `PORT`';
+    onNote({ where: file, text });
     return undefined;
   }
   const unnamed = unnamedIn(tree, source, texts, words);
@@ -57,13 +63,20 @@ export function programFunction(
     source,
     file,
     runtime: { value: words.runtime, why: `${within(source, file)} is compiled`, fits: () => true },
-    entries: [{ entry: within(source, file), why: 'has `main` and reads standard input', points: ENOUGH + 1 }],
+    entries: [
+      {
+        entry: within(source, file),
+        why: readsLines ? 'has `main` and reads standard input' : 'has `main` and listens on the port in `PORT`',
+        points: ENOUGH + 1,
+      },
+    ],
+    speech: readsLines ? 'lines' : 'http',
     ...(needs !== undefined && { needs }),
     keys: [
       ...found.keys,
       ...(unnamed.length > 0 ? [{ key: 'leave-out', value: unnamed, why: 'the code names none of these' }] : []),
     ],
-    settings: settingsOf(tree, files, words),
+    settings: readsLines ? settings : settings.filter(({ name }) => name !== PORT),
     lacking: found.lacking,
   };
 }

@@ -1,4 +1,5 @@
 /** What surveying a repository asks of a language, and what it gets. Plain data but for the tree and the machine. */
+import type { Speech } from '../../events';
 import type { Machine } from '../../toolchains/machine';
 
 /** A repository as it was walked: what version control ignores is not in it. Paths are relative, with `/`. */
@@ -68,6 +69,8 @@ export interface SurveyedFunction {
   readonly runtime: Reasoned & { readonly fits: (version: string) => boolean };
   /** The likeliest first; at least one. */
   readonly entries: readonly [EntryCandidate, ...EntryCandidate[]];
+  /** What a program that runs by itself understands; without it, either. */
+  readonly speech?: Speech;
   /** Where requirements stand; a remark only where they are found by themselves. */
   readonly needs?: { readonly value?: string | readonly string[]; readonly why: string };
   readonly keys: readonly SurveyedKey[];

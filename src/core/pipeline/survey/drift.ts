@@ -1,10 +1,11 @@
 /** What of a sheet no longer fits the source: functions that it does not have, entries that are gone, settings that came or went. */
+import picomatch from 'picomatch';
 import { joinPath } from '../../base/paths';
 import { nearestWord, printable } from '../../base/text';
 import { isCommonSetting } from '../../findings/common-settings';
 import type { Finding } from '../../findings/finding';
-import { languageOf, type LookedAt } from '../../languages';
-import type { FunctionSpec, RoughFunction, SheetEdits } from '../../sheet';
+import { languageOf, type LookedAt, type SurveyedFunction } from '../../languages';
+import { hostSettings, type Destination, type FunctionSpec, type RoughFunction, type SheetEdits } from '../../sheet';
 import { isSecretName, type ProposedFunction, type Surveys } from './propose';
 import { functionText, settingValue } from './sheet-text';
 
@@ -18,7 +19,7 @@ export interface Drift extends Finding {
   readonly edit?: (edits: SheetEdits, text: string) => string | undefined;
 }
 
-/** Functions that no sheet has. */
+/** Functions that no sheet has. @param found without those that a sheet states */
 export function newFunctions(
   found: readonly ProposedFunction[],
   stated: readonly RoughFunction[],
@@ -27,9 +28,6 @@ export function newFunctions(
   const used = new Set(taken);
   return found.flatMap((one): Drift[] => {
     const [best] = one.entries;
-    const entryFile = best.entry.split('#')[0] ?? '';
-    const isStated = stated.some((other) => isSameEntry(other, { source: one.source, entryFile }));
-    if (isStated) return [];
     // Beside an entry that the sheet has, it may well be a part of that.
     const isBeside = stated.some(
       ({ source }) => source === one.source || (source !== '' && one.source.startsWith(`${source}/`)),
@@ -59,6 +57,11 @@ export function newFunctions(
   });
 }
 
+export function isStated({ source, entries }: SurveyedFunction, stated: readonly RoughFunction[]): boolean {
+  const entryFile = entries[0].entry.split('#')[0] ?? '';
+  return stated.some((other) => isSameEntry(other, { source, entryFile }));
+}
+
 /** Also where the one counts its path from a folder above the other's. */
 function isSameEntry(a: RoughFunction, b: RoughFunction): boolean {
   const isAbove = a.source !== '' && b.source.startsWith(`${a.source}/`);
@@ -69,10 +72,20 @@ function isSameEntry(a: RoughFunction, b: RoughFunction): boolean {
 }
 
 /** What does not fit of a function that the sheet has. */
-export function driftOf(surveys: Surveys, spec: FunctionSpec, isMentioned: (name: string) => boolean): Drift[] {
-  const looked = surveys.get(languageOf(spec.runtime.language))?.look(spec);
+export function driftOf(
+  surveys: Surveys,
+  spec: FunctionSpec,
+  destination: Destination | undefined,
+  isMentioned: (name: string) => boolean,
+): Drift[] {
+  const language = languageOf(spec.runtime.language);
+  const looked = surveys.get(language)?.look(spec);
   if (looked === undefined) return [];
-  return [...entryDrift(spec, looked), ...settingDrift(spec, looked, isMentioned)];
+  const isProgram = language.runtime.offeredAs !== undefined;
+  const given = destination === undefined ? [] : hostSettings(spec.form, isProgram, destination);
+  const isGiven = picomatch([...given]);
+  const asked = { ...looked, settings: looked.settings.filter(({ name }) => !isGiven(name)) };
+  return [...entryDrift(spec, asked), ...settingDrift(spec, asked, isMentioned)];
 }
 
 function entryDrift({ name, entry, source }: FunctionSpec, { entry: verdict, found, entries }: LookedAt): Drift[] {

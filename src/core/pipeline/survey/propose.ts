@@ -1,5 +1,6 @@
 /** What a repository holds that could be functions, each as a sheet would have it, with the reasons. */
 import { baseOf, folderOf, joinPath, upwards, within } from '../../base/paths';
+import { listed } from '../../base/text';
 import { isCommonSetting } from '../../findings/common-settings';
 import {
   LANGUAGES,
@@ -10,8 +11,9 @@ import {
   type Survey,
   type SurveyRequest,
 } from '../../languages';
-import type { Destination } from '../../sheet';
+import type { Destination, Form } from '../../sheet';
 import { eventsOf, type FoundEvents } from './events';
+import { formsThere, type FoundFunction, type Place } from './speech';
 
 export interface ProposedSetting {
   readonly name: string;
@@ -49,8 +51,8 @@ export async function openSurveys(request: SurveyRequest): Promise<Surveys> {
 export async function proposeFunctions(
   surveys: Surveys,
   onLanguage: (title: string) => void,
-): Promise<{ readonly language: Language; readonly found: SurveyedFunction }[]> {
-  const all: { language: Language; found: SurveyedFunction }[] = [];
+): Promise<FoundFunction[]> {
+  const all: FoundFunction[] = [];
   for (const [language, survey] of surveys) {
     onLanguage(language.title);
     for (const found of await survey.find()) all.push({ language, found });
@@ -85,13 +87,11 @@ export function slug(name: string, otherwise = 'function'): string {
   return plain === '' ? otherwise : plain;
 }
 
-/** A found function as the sheet would have it. @param destination that is there already */
-export function proposed(
-  request: SurveyRequest,
-  { language, found }: { readonly language: Language; readonly found: SurveyedFunction },
-  destination: Destination | undefined,
-): ProposedFunction {
+/** A found function as the sheet would have it. */
+export function proposed(request: SurveyRequest, one: FoundFunction, place: Place): ProposedFunction {
   const { tree } = request;
+  const { language, found } = one;
+  const { destination } = place;
   const events = eventsOf(tree, found);
   const inSource = events?.folder !== undefined && isIn(found.source, events.folder) ? events.folder : undefined;
   const samples = samplesFor(request, found.source);
@@ -102,9 +102,10 @@ export function proposed(
     inSource === undefined
       ? []
       : [{ key: 'leave-out', value: [`${within(found.source, inSource)}/`], why: 'events are for trying' }];
-  const form = formFor(request, found, language, destination);
+  const form = formFor(request, one, place);
   return {
     ...found,
+    entries: withShape(found.entries, form.value, place),
     language,
     runtime: runtimeFor(found, language, destination),
     form,
@@ -166,18 +167,35 @@ function versionOrder(version: string): number {
   return major * 1000 + minor;
 }
 
-function formFor(
-  { tree }: SurveyRequest,
-  { source }: SurveyedFunction,
-  { title, sheet }: Language,
-  destination: Destination | undefined,
-): Reasoned {
+function formFor({ tree }: SurveyRequest, one: FoundFunction, place: Place): Reasoned & { readonly value: Form } {
+  const { title, sheet } = one.language;
   const usual = sheet.forms[0] ?? 'zip';
-  const value =
-    destination === undefined ? usual : (sheet.forms.find((form) => destination.accepts[form] !== undefined) ?? usual);
-  const why = value === usual ? `the usual form for ${title}` : `what ${destination?.name ?? ''} takes`;
-  const recipe = (tree.folders.get(source) ?? []).find((name) => name.startsWith('Containerfile'));
+  const value = formsThere(one, place)[0] ?? usual;
+  const { name } = place.destination ?? { name: undefined };
+  const why =
+    value === usual
+      ? `the usual form for ${title}`
+      : name === undefined
+        ? 'it listens on a port, and others beside it do not'
+        : `what ${name} takes`;
+  const recipe = (tree.folders.get(one.found.source) ?? []).find((name) => name.startsWith('Containerfile'));
   return { value, why: recipe === undefined ? why : `${why}; beside ${recipe}, \`image\` is another` };
+}
+
+/** A web application gets requests in a shape of the destination: where there are several, one has to be named. */
+function withShape(
+  [first, ...others]: SurveyedFunction['entries'],
+  form: Form,
+  { destination, calls }: Place,
+): SurveyedFunction['entries'] {
+  const { adapter } = first;
+  const [shape] = calls.shapes;
+  const isPlain = form === 'image' && calls.image === 'http';
+  if (adapter === undefined || shape === undefined || calls.shapes.length < 2 || isPlain) return [first, ...others];
+  const names = listed(calls.shapes.map(({ name }) => name));
+  const value = `{ kind: ${adapter.value}, shape: ${shape.name} }`;
+  const why = `${adapter.why}; ${destination?.name ?? ''} states the shapes ${names}`;
+  return [{ ...first, adapter: { value, why } }, ...others];
 }
 
 const SAMPLE_FILES = /^\.?env\.(?:example|sample|template|dist)$|^(?:example|sample)\.env$/;

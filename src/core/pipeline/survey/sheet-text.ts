@@ -1,6 +1,7 @@
 /** A proposed sheet and destination as text, with a comment for each line that says why it is there. */
 import { stringify } from 'yaml';
 import { count, listed, printable } from '../../base/text';
+import type { Calls } from '../../events';
 import type { Arch, Destination } from '../../sheet';
 import type { ProposedFunction, ProposedSetting } from './propose';
 
@@ -121,12 +122,15 @@ export function destinationText({
   arch,
   functions,
   glibc,
+  calls,
 }: {
   readonly name: string;
   readonly arch: Arch;
   readonly functions: readonly ProposedFunction[];
   /** That of this machine; undefined where it has another C library. */
   readonly glibc: string | undefined;
+  /** How it has to call what was found. */
+  readonly calls: Calls;
 }): string {
   const forms = [...new Set(functions.map(({ form }) => form.value))].sort();
   const offered = [
@@ -145,6 +149,9 @@ export function destinationText({
       ? []
       : ['  # The C library of this machine stands here: fill in the host’s, which may be older.']),
     ...offered.map((one) => `  ${one}: ${facts}`),
+    ...(['native', 'image'] as const)
+      .filter((key) => calls[key] === 'http')
+      .map((key) => `calls: { ${key}: http }  # a program listens on the port in PORT`),
     '# memory: { least: 96 MiB, most: 6 GiB }',
     '# timeout: { most: 20 min }',
     '',

@@ -17,9 +17,10 @@ import {
   type RoughFunction,
 } from '../../sheet';
 import type { Machine } from '../../toolchains/machine';
-import { driftOf, newFunctions, type Drift } from './drift';
+import { driftOf, isStated, newFunctions, type Drift } from './drift';
 import { openSurveys, proposed, proposeFunctions, slug, type ProposedFunction } from './propose';
 import { destinationText, sheetText } from './sheet-text';
+import { placeFor, understoodBy } from './speech';
 import { readTree } from './tree';
 
 export interface SurveyOptions {
@@ -74,12 +75,14 @@ export async function surveyFolder(options: SurveyOptions): Promise<Proposal> {
   const { tree, machine } = request;
   const { root } = options;
   const surveys = await openSurveys(request);
-  const found = await proposeFunctions(surveys, options.onLanguage);
+  const all = await proposeFunctions(surveys, options.onLanguage);
   const there = await destinationThere(
     tree,
-    found.map(({ language, found: one }) => language.runtime.offeredAs ?? one.runtime.value),
+    all.map(({ language, found: one }) => language.runtime.offeredAs ?? one.runtime.value),
   );
-  const functions = found.map((one) => proposed(request, one, there?.destination));
+  const place = placeFor(all, there?.destination);
+  const found = understoodBy(place, all, request.onNote);
+  const functions = found.map((one) => proposed(request, one, place));
   if (functions.length === 0) return { ...walked, notes, functions, texts: [] };
   const own = { name: NEW_DESTINATION, path: `destinations/${NEW_DESTINATION}.yaml` };
   const destination =
@@ -89,7 +92,8 @@ export async function surveyFolder(options: SurveyOptions): Promise<Proposal> {
       ? machine.arch
       : (there.destination.archs[0] ?? machine.arch);
   const sheet = sheetText({ project: slug(baseOf(root), 'project'), destination, arch, functions });
-  const made = { path: own.path, text: destinationText({ name: own.name, arch, functions, glibc: machine.glibc() }) };
+  const facts = { name: own.name, arch, functions, glibc: machine.glibc(), calls: place.calls };
+  const made = { path: own.path, text: destinationText(facts) };
   return {
     ...walked,
     notes,
@@ -128,13 +132,14 @@ export async function compareWithSheet(options: SurveyOptions, project: Project)
     let texts: string | undefined;
     const isMentioned = (name: string): boolean =>
       new RegExp(`\\b${name}\\b`).test((texts ??= textsOf(tree, spec.source)));
-    drifts.push(...driftOf(surveys, spec, isMentioned));
+    drifts.push(...driftOf(surveys, spec, project.sheet.destinations[spec.destination], isMentioned));
     await breathe();
   }
-  const destination = Object.values(project.sheet.destinations)[0];
-  const found = await proposeFunctions(surveys, options.onLanguage);
-  const all = found.map((one) => proposed(request, one, destination));
   const stated = await statedFunctions(tree, project);
+  const found = await proposeFunctions(surveys, options.onLanguage);
+  const place = placeFor(found, Object.values(project.sheet.destinations)[0]);
+  const unstated = found.filter((one) => !isStated(one.found, stated));
+  const all = understoodBy(place, unstated, request.onNote).map((one) => proposed(request, one, place));
   const gone = new Set(drifts.flatMap(({ drift, name }) => (drift === 'entry-gone' ? [name] : [])));
   // What a sheet's entry became is no new function beside it.
   const moved = functions.filter(({ name }) => gone.has(name)).map(({ source }) => source);
