@@ -160,7 +160,16 @@ export class Session {
 
   /** What to do next, the last line of every command. `args` come after the program's name; `to` as in "to call it". */
   next(args: string, to: string): void {
-    this.tell(`\n${this.paint.dim(`Next, to ${to}:`)} ${this.paint.bold(this.command(args))}`);
+    this.tell(this.#nextText(args, to));
+  }
+
+  /** The same on standard error, for commands whose standard output is to be kept as it is. */
+  nextAside(args: string, to: string): void {
+    if (!this.json) this.remark(this.#nextText(args, to));
+  }
+
+  #nextText(args: string, to: string): string {
+    return `\n${this.paint.dim(`Next, to ${to}:`)} ${this.paint.bold(this.command(args))}`;
   }
 
   /** A command as a person would type it now, for the same sheet. */

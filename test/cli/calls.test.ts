@@ -60,8 +60,11 @@ describe('a web application gets requests in the shape of its destination', () =
     expect(stdout).toContain('the event is no web request: there is nothing at /call/verb or /call/path');
     expect(tried(root, 'node', 'get.json')).toMatchObject({ status: 1, kinds: ['status'] });
     const made = run(root, ['event', 'node', '--json']).stdout;
-    const { event, kind, shape } = JSON.parse(made) as Record<string, unknown>;
-    writeFileSync(join(root, 'made.json'), JSON.stringify(event));
+    const { kind, shape } = JSON.parse(made) as Record<string, unknown>;
+    // As `> made.json` keeps it: what to do next is told beside.
+    const kept = run(root, ['event', 'node']);
+    expect(kept.stderr).toContain('Next, to call the function with it');
+    writeFileSync(join(root, 'made.json'), kept.stdout);
     expect([kind, shape, run(root, ['try', 'node', '--event', 'made.json']).stderr]).toEqual([
       'request',
       'gateway',

@@ -15,6 +15,7 @@ import { selectFunctions, type Project } from '../../core/project/targets';
 import { verifyAgainstWaybill } from '../../core/project/verify-artifact';
 import { callsOf, type FunctionSpec } from '../../core/sheet';
 import { chooseArch } from '../calling';
+import { shellWord } from '../session';
 import { EXIT, text, texts, type CommandModule } from './command';
 
 export const command: CommandModule = {
@@ -56,7 +57,7 @@ export const command: CommandModule = {
     });
     session.document({ name, kind, ...(kind === 'request' && { shape: shape.name }), event });
     session.say(writeExact(event, 2));
-    session.next(`try ${name} --event FILE`, 'call the function with it, kept in a file');
+    session.nextAside(`try ${shellWord(name)} --event FILE`, 'call the function with it, kept in a file');
     return EXIT.done;
   },
 };
@@ -100,10 +101,10 @@ function chosenShape(
         : stated.length === 0
           ? `a shape that ${at} states, which states none`
           : listed(
-              stated.map((one) => one.name),
+              stated.map((one) => `\`${one.name}\``),
               'or',
             ),
-    found: kind === 'request' ? printable(name) : `it with \`${kind}\``,
+    found: kind === 'request' ? `\`${printable(name)}\`` : `it with \`${kind}\``,
     mend:
       kind !== 'request'
         ? 'add --kind request, or leave it out'
