@@ -154,7 +154,20 @@ const plain: Readonly<Record<string, z.ZodType>> = {
   build: z.looseObject({ targets: z.array(built), hashed: count, packed: count, failed }),
   check: z.looseObject({ fit: z.boolean(), artifacts: z.array(checked) }),
   event: z.looseObject({ name: z.string(), kind: z.enum(['request', 'data', 'cloudevent']), event: z.unknown() }),
-  why: z.looseObject({ name: z.string(), arch, files: z.array(z.looseObject({ path: z.string() })) }),
+  why: z.looseObject({
+    name: z.string(),
+    arch,
+    files: z.array(z.looseObject({ path: z.string() })),
+    leftOut: z.array(
+      z.looseObject({
+        package: z.string(),
+        by: z.string(),
+        size: count,
+        files: z.array(z.looseObject({ path: z.string(), size: count })),
+        keep: z.array(z.string()),
+      }),
+    ),
+  }),
   try: z.looseObject({ name: z.string(), arch, failed: count, calls: z.array(called), cut: z.array(z.unknown()) }),
   prove: z.looseObject({
     reproducible: z.boolean(),

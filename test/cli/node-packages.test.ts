@@ -87,6 +87,22 @@ describe('packages of a package lock', () => {
     expect(registry.requests.length).toBe(asked);
   });
 
+  it('bring back what trimming left out with the line that why names', async () => {
+    const root = await levelsProject(registry);
+    for (const command of ['lock', 'build']) expect(run(root, [command]).status).toBe(0);
+    const { status, stdout } = run(root, ['why', 'alert', '*.md']);
+    expect([status, stdout]).toEqual([1, expect.stringContaining('levels  1 file, 1 B  documentation\n') as unknown]);
+    const asked = JSON.parse(run(root, ['why', 'alert', '**', '--json']).stdout) as {
+      leftOut: { files: { path: string }[]; keep: string[] }[];
+    };
+    const sheet = JSON.parse(readFileSync(join(root, 'emballage.yaml'), 'utf8')) as { functions: { alert: object } };
+    Object.assign(sheet.functions.alert, { keep: asked.leftOut.flatMap(({ keep }) => keep) });
+    put(root, { 'emballage.yaml': JSON.stringify(sheet) });
+    expect(run(root, ['build']).status).toBe(0);
+    const gone = asked.leftOut.flatMap(({ files }) => files.map(({ path }) => path));
+    expect([gone.length, waybillOf(root).trimmed, pathsOf(root)]).toEqual([2, [], expect.arrayContaining(gone)]);
+  });
+
   it('are found by asking the registry where the lock does not say', async () => {
     const lock = await levelsLock(registry);
     for (const entry of Object.values(lock)) Reflect.deleteProperty(entry, 'resolved');

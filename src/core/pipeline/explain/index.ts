@@ -1,2 +1,3 @@
-/** Why files are in an artifact. */
+/** Why files are in an artifact, and why others are not. */
 export { explain, type ChainLink, type Explained } from './explain';
+export { leftOut, type LeftOutGroup } from './left-out';
