@@ -44,7 +44,7 @@ const SHOTS = [
     ['build --sheet chart.yaml'],
     'sed -i s/8430/8446/ destinations/moorings.yaml; emballage stand-in registry /tmp/fernhaven-moorings --port 8446 --quiet & sleep 1; emballage send --sheet chart.yaml; echo; emballage send --tag spring --sheet chart.yaml; echo; emballage ledger --sheet chart.yaml; echo; emballage recall chart-render --all --sheet chart.yaml; kill %1; rm -rf /tmp/fernhaven-moorings',
   ],
-  ['why', ['lock', 'build'], "emballage why surge-alert '**/*.{json,txt}'"],
+  ['why', ['lock', 'build'], "emballage why surge-alert '*.txt'; echo; emballage why gauge-intake 'gaugelines/**'"],
   ['watch', ['lock', 'build'], WATCH],
   ['check', ['lock', 'build'], 'emballage check surge-alert gauge-page'],
   ['check-stop', ['build --sheet broken.yaml'], 'emballage check night-watch --sheet broken.yaml'],
