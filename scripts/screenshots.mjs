@@ -47,7 +47,7 @@ const SHOTS = [
   ['why', ['lock', 'build'], "emballage why surge-alert '*.txt'; echo; emballage why gauge-intake 'gaugelines/**'"],
   ['watch', ['lock', 'build'], WATCH],
   ['check', ['lock', 'build'], 'emballage check surge-alert gauge-page'],
-  ['check-stop', ['build --sheet broken.yaml'], 'emballage check night-watch --sheet broken.yaml'],
+  ['check-stop', ['build --sheet broken.yaml'], 'emballage check night-watch --sheet broken.yaml --color | head -42'],
   ['try', ['lock', 'build'], 'emballage try surge-alert'],
   ['try-record', ['lock', 'build'], 'emballage try gauge-intake --record'],
   [
