@@ -18,7 +18,7 @@ describe('a survey', () => {
     const listens = '#include <stdlib.h>\nint main(void) { return getenv("PORT") == 0; }\n';
     const reads = '#include <stdio.h>\nint main(void) { return getc(stdin); }\n';
     const destination = (calls: string): string =>
-      `destination: quay\narch: [x86_64]\naccepts: { zip: {}, image: {} }\nruntimes: { native: {} }\n${calls}`;
+      `destination: staithe\narch: [x86_64]\naccepts: { zip: {}, image: {} }\nruntimes: { native: {} }\n${calls}`;
     const alone = survey({ 'bell/bell.c': listens });
     expect(alone.specs).toMatchObject({ bell: { artifact: 'zip' } });
     expect(alone.specs.bell).not.toHaveProperty('settings');
@@ -27,23 +27,23 @@ describe('a survey', () => {
     expect(mixed.specs).toMatchObject({ bell: { artifact: 'image' }, sum: { artifact: 'zip' } });
     expect(mixed.texts[1]?.text).toContain('calls: { image: http }');
     const both = { 'bell/bell.c': listens, 'sum/sum.c': reads };
-    const there = survey({ ...both, 'destinations/quay.yaml': destination('calls: { image: http }\n') });
+    const there = survey({ ...both, 'destinations/staithe.yaml': destination('calls: { image: http }\n') });
     expect(there.specs).toMatchObject({ bell: { artifact: 'image' }, sum: { artifact: 'zip' } });
-    const none = survey({ ...both, 'destinations/quay.yaml': destination('') });
+    const none = survey({ ...both, 'destinations/staithe.yaml': destination('') });
     expect(Object.keys(none.specs)).toEqual(['sum']);
     expect(none.notes).toEqual([
       {
         where: 'bell/bell.c',
         text:
-          'has `main` and listens on the port in `PORT`, and quay speaks otherwise: ' +
+          'has `main` and listens on the port in `PORT`, and staithe speaks otherwise: ' +
           '`calls: { native: http }` or `calls: { image: http }` in it would change that',
       },
     ]);
     const root = folderWith({
       'bell/bell.c': listens,
-      'destinations/quay.yaml': destination('calls: { native: http }\n'),
+      'destinations/staithe.yaml': destination('calls: { native: http }\n'),
       'emballage.yaml':
-        'project: p\ndestinations: { quay: destinations/quay.yaml }\ndefaults: { destination: quay, arch: [x86_64] }\nfunctions:\n  bell: { source: bell, runtime: c, entry: bell.c, artifact: zip }\n',
+        'project: p\ndestinations: { staithe: destinations/staithe.yaml }\ndefaults: { destination: staithe, arch: [x86_64] }\nfunctions:\n  bell: { source: bell, runtime: c, entry: bell.c, artifact: zip }\n',
     });
     expect(run(root, ['survey'])).toMatchObject({ status: 0 });
   });
@@ -51,8 +51,8 @@ describe('a survey', () => {
   it('names one of several shapes for a web application', () => {
     const { specs } = survey({
       'page/page.py': 'def application(environ, start_response):\n    start_response("200 OK", [])\n    return [b""]\n',
-      'destinations/quay.yaml':
-        'destination: quay\narch: [x86_64]\naccepts: { zip: {} }\nruntimes: { python 3.11: {} }\ncalls:\n  shapes:\n    gate: { request: { method: /m, path: /p }, response: { status: /s, body: /b } }\n    plain: { request: { method: /v, path: /w }, response: { status: /t, body: /c } }\n',
+      'destinations/staithe.yaml':
+        'destination: staithe\narch: [x86_64]\naccepts: { zip: {} }\nruntimes: { python 3.11: {} }\ncalls:\n  shapes:\n    gate: { request: { method: /m, path: /p }, response: { status: /s, body: /b } }\n    plain: { request: { method: /v, path: /w }, response: { status: /t, body: /c } }\n',
     });
     expect(specs).toMatchObject({ page: { adapter: { kind: 'wsgi', shape: 'gate' } } });
   });

@@ -1,6 +1,7 @@
 /** `why`: the chain from the entry to files of an artifact; for what trimming left out, the rule and the way back. */
 import picomatch from 'picomatch';
 import { EmballageError } from '../../core/base/errors';
+import { isPattern } from '../../core/base/paths';
 import { count, listed, nearestWord, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
 import { verifyAgainstWaybill } from '../../core/project/verify-artifact';
@@ -47,8 +48,9 @@ export const command: CommandModule = {
     if (spec === undefined) throw new Error('no function chosen');
     const arch = chooseArch(spec, text(args, 'arch'));
     const waybill = await verifyAgainstWaybill(project, { spec, arch });
-    const found = explain(waybill, matcher(pattern));
-    const without = leftOut(waybill, matcher(pattern));
+    const matches = matcher(pattern);
+    const found = explain(waybill, matches);
+    const without = leftOut(waybill, matches);
     session.document({ name, arch, files: found, leftOut: without });
     if (found.length === 0) {
       if (without.length === 0) session.say(nothing(pattern, waybill, artifactPath({ spec, arch })));
@@ -66,7 +68,7 @@ export const command: CommandModule = {
 };
 
 function matcher(pattern: string): (path: string) => boolean {
-  if (!/[*?[{]/.test(pattern)) return (path) => path === pattern || path.includes(pattern);
+  if (!isPattern(pattern)) return (path) => path === pattern || path.includes(pattern);
   return picomatch(pattern.includes('/') ? pattern : `**/${pattern}`, { dot: true });
 }
 

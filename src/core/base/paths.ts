@@ -30,6 +30,13 @@ export function isPattern(path: string): boolean {
   return /[*?[{]/.test(path);
 }
 
+/** The folder that a pattern is certain of, and what stands behind it: `a/b/*.txt` gives `a/b` and `*.txt`. */
+export function partPattern(pattern: string): { readonly certain: string; readonly rest: string } {
+  const parts = pattern.split('/');
+  const wild = parts.findIndex(isPattern);
+  return { certain: parts.slice(0, wild).join('/'), rest: parts.slice(wild).join('/') };
+}
+
 /** The folder part of a path, '' for a path without one. */
 export function folderOf(path: string): string {
   const slash = path.lastIndexOf('/');

@@ -12,6 +12,7 @@ export {
   ownAnswer,
   readRequest,
   readResponse,
+  valuesByName,
   type WebRequest,
   type WebResponse,
   writeRequest,

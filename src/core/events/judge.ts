@@ -96,10 +96,7 @@ function judgeReads(event: CloudEvent, { calls, reads }: Taken): EventFault | un
   const given = isData ? event.data : event;
   const names = [...new Set(reads.flatMap(([first]) => first ?? []))];
   if (names.length === 0 || names.some((name) => has(given, name))) return judgeData(event, isData, reads);
-  const wanted = listed(
-    names.slice(0, SHOWN).map((one) => `\`${printable(one)}\``),
-    'or',
-  );
+  const wanted = oneOf(names);
   const expected = `an event with ${wanted}, which the code reads`;
   if (!isData && names.some((name) => has(event.data, name)))
     return {
@@ -125,16 +122,21 @@ function judgeData(event: CloudEvent, isData: boolean, reads: readonly EventRead
     .map((read) => read.slice(1));
   const names = [...new Set(below.flatMap(([first]) => first ?? []))];
   if (isData || names.length === 0 || names.some((name) => has(event.data, name))) return undefined;
-  const wanted = listed(
-    names.slice(0, SHOWN).map((one) => `\`${printable(one)}\``),
-    'or',
-  );
+  const wanted = oneOf(names);
   return {
     expected: `data with ${wanted}, which the code reads`,
     found: shownNames(event.data),
     mend: MEND,
     right: example(below),
   };
+}
+
+/** The first of many names, as alternatives. */
+function oneOf(names: readonly string[]): string {
+  return listed(
+    names.slice(0, SHOWN).map((one) => `\`${printable(one)}\``),
+    'or',
+  );
 }
 
 function has(value: unknown, name: string): boolean {

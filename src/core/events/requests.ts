@@ -1,4 +1,5 @@
 /** Web requests and responses, written into events and read from answers as a shape says. */
+import { grouped } from '../base/several';
 import { pointerText, putAt, valueAt } from './pointer';
 import type { Place, RequestShape, ResponseShape, Shape } from './shape';
 
@@ -54,11 +55,11 @@ function writeBody(data: Record<string, unknown>, shape: RequestShape, body: Buf
 
 function writeQuery(query: string, as: NonNullable<RequestShape['query']>['as'] | undefined): unknown {
   if (as === undefined || as === 'text') return query;
-  return as === 'lists' ? grouped(new URLSearchParams(query)) : Object.fromEntries(new URLSearchParams(query));
+  return as === 'lists' ? valuesByName(new URLSearchParams(query)) : Object.fromEntries(new URLSearchParams(query));
 }
 
 function writeHeaders(headers: Headers, as: NonNullable<RequestShape['headers']>['as'] | undefined): unknown {
-  const all = grouped(headers);
+  const all = valuesByName(headers);
   if (as === 'lists') return all;
   return Object.fromEntries(
     Object.entries(all).map(([name, values]) => [
@@ -73,14 +74,10 @@ function joinedHeader(name: string, values: readonly string[]): string {
   return values.join(name === 'cookie' ? '; ' : ', ');
 }
 
-function grouped(pairs: Iterable<readonly [string, string]>): Record<string, string[]> {
-  const found = new Map<string, string[]>();
-  for (const [name, value] of pairs) {
-    const list = found.get(name);
-    if (list === undefined) found.set(name, [value]);
-    else list.push(value);
-  }
-  return Object.fromEntries(found);
+/** All values of each name, in their order. */
+export function valuesByName(pairs: Iterable<readonly [string, string]>): Record<string, string[]> {
+  const all = grouped(pairs, ([name]) => name);
+  return Object.fromEntries([...all].map(([name, found]) => [name, found.map(([, value]) => value)]));
 }
 
 /** What is wrong with an answer that is to be a response. */

@@ -2,7 +2,7 @@
 import { lstatSync } from 'node:fs';
 import { join } from 'node:path';
 import picomatch from 'picomatch';
-import { isPattern, joinPath } from '../base/paths';
+import { baseOf, folderOf, isPattern, joinPath, partPattern } from '../base/paths';
 import { printable } from '../base/text';
 import { walkFolder, type WalkedItem } from '../disk/walk';
 import type { Include, LeftOut } from './model';
@@ -88,15 +88,13 @@ function surveyOne(
 
 /** The folder that is certain, and what is wanted below it. */
 function rootOf(projectRoot: string, files: string): { root: string; matches: (path: string) => boolean } {
-  const parts = files.split('/');
-  const wild = parts.findIndex((part) => isPattern(part));
-  if (wild >= 0) {
-    const root = parts.slice(0, wild).join('/');
-    const matches = picomatch(parts.slice(wild).join('/'), { dot: true });
-    return { root, matches: (path) => matches(path) };
+  if (isPattern(files)) {
+    const { certain, rest } = partPattern(files);
+    const matches = picomatch(rest, { dot: true });
+    return { root: certain, matches: (path) => matches(path) };
   }
   if (lstatSync(join(projectRoot, files), { throwIfNoEntry: false })?.isDirectory() === true)
     return { root: files, matches: () => true };
-  const name = parts.at(-1) ?? '';
-  return { root: parts.slice(0, -1).join('/'), matches: (path) => path === name };
+  const name = baseOf(files);
+  return { root: folderOf(files), matches: (path) => path === name };
 }

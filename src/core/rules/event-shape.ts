@@ -1,6 +1,7 @@
 import { printable } from '../base/text';
-import { judgeEvent, OWN_CALLS, writeExact } from '../events';
+import { judgeEvent, writeExact } from '../events';
 import { findings, type Finding, type Rule } from '../findings/rule';
+import { callsOf } from '../sheet';
 
 const SHOWN_RIGHT = 400;
 
@@ -13,7 +14,7 @@ export const eventShape: Rule = {
   needs: ['events'],
   check({ subject: { view }, destination, facts: { entry, events = [], shape } }) {
     const reads = entry === undefined || shape !== undefined ? [] : (view?.reads?.(entry) ?? []);
-    const taken = { reads, calls: destination.calls ?? OWN_CALLS, ...(shape !== undefined && { shape }) };
+    const taken = { reads, calls: callsOf(destination), ...(shape !== undefined && { shape }) };
     return findings(
       ...events.flatMap((one): Finding[] => {
         const where = printable(one.name);

@@ -37,7 +37,7 @@ export function shapeOf(
   spec: Pick<FunctionSpec, 'adapter' | 'shape' | 'form'>,
   destination: Destination | undefined,
 ): Shape | undefined {
-  if (spec.adapter === undefined || takesPlainRequests(spec.form, destination)) return undefined;
+  if (spec.adapter === undefined || takesPlainRequests(spec.form, callsOf(destination))) return undefined;
   return callsOf(destination).shapes.find(({ name }) => name === spec.shape);
 }
 
@@ -53,8 +53,8 @@ export function adapterCalls(spec: FunctionSpec, destination: Destination | unde
 }
 
 /** By HTTP a web application gets the very requests. */
-function takesPlainRequests(form: Form, destination: Destination | undefined): boolean {
-  return form === 'image' && callsOf(destination).image === 'http';
+export function takesPlainRequests(form: Form, { image }: Calls): boolean {
+  return form === 'image' && image === 'http';
 }
 
 function refuseKind({ notes, text, adapters, able }: AdapterReading, at: readonly string[], kind: string): void {
@@ -92,7 +92,7 @@ function statedShape({ notes, destination }: AdapterReading, at: readonly string
 /** Where a destination has one shape, that is meant. */
 function onlyShape({ notes, text, destination }: AdapterReading, at: readonly string[]): string | undefined {
   const { shapes } = callsOf(destination);
-  if (shapes.length < 2 || takesPlainRequests(text.artifact, destination)) return shapes[0]?.name;
+  if (shapes.length < 2 || takesPlainRequests(text.artifact, callsOf(destination))) return shapes[0]?.name;
   notes.add(
     at,
     `one of the shapes that ${destination?.name ?? ''} states: ${listed(

@@ -1,5 +1,5 @@
 /** Reads `include` of a function: files from elsewhere in the project, and where they go inside the artifact. */
-import { folderOf, isPattern, settlePath } from '../base/paths';
+import { folderOf, isPattern, partPattern, settlePath } from '../base/paths';
 import { printable } from '../base/text';
 import type { Include } from '../fileset/model';
 import type { SheetNotes } from './notes';
@@ -14,8 +14,13 @@ export function readInclude(notes: SheetNotes, at: readonly string[], lines: Fun
   });
 }
 
+/** Undefined for what leaves the folder that it starts from. */
+function settled(written: string): string | undefined {
+  return written.startsWith('/') || written.includes('\\') ? undefined : settlePath(written);
+}
+
 function readFiles(notes: SheetNotes, at: readonly string[], written: string): string | undefined {
-  const path = written.startsWith('/') || written.includes('\\') ? undefined : settlePath(written);
+  const path = settled(written);
   if (path === undefined || path === '') {
     notes.add(
       at,
@@ -26,15 +31,14 @@ function readFiles(notes: SheetNotes, at: readonly string[], written: string): s
     return undefined;
   }
   if (isPattern(path)) {
-    const certain = path.split('/');
-    const folder = certain.slice(0, certain.findIndex(isPattern)).join('/');
-    return folder === '' || notes.insidePath(at, folder, 'folder') !== undefined ? path : undefined;
+    const { certain } = partPattern(path);
+    return certain === '' || notes.insidePath(at, certain, 'folder') !== undefined ? path : undefined;
   }
   return notes.insidePath(at, path, notes.project.kind(path) === 'folder' ? 'folder' : 'file');
 }
 
 function readInside(notes: SheetNotes, at: readonly string[], written: string): string | undefined {
-  const path = written.startsWith('/') || written.includes('\\') ? undefined : settlePath(written);
+  const path = settled(written);
   if (path !== undefined && !isPattern(path)) return path;
   notes.add(
     at,

@@ -5,7 +5,7 @@ import type { RoughFunction } from './rough';
 import type { KnownLanguages } from './runtimes';
 import type { LoadedSheet } from './sheet';
 
-export { type AdapterCalls, adapterCalls, callsOf, shapeOf } from './adapter-key';
+export { type AdapterCalls, adapterCalls, callsOf, shapeOf, takesPlainRequests } from './adapter-key';
 export { hostSettings, speechTo } from './spoken-to';
 export { DEFAULT_START, entryString, offeredRuntime } from './entry';
 export { givenMemory, givenTimeMs } from './given';

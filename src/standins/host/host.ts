@@ -9,8 +9,7 @@ import { forget } from './cold-files';
 import type { HostPlan } from './host-plan';
 import { prepareImage, type ImagePlan } from './image';
 import type { Log } from './log';
-import { freePort } from './ports';
-import { isOpenToAll, isRoot, prepare, putArtifact, traceIn } from './prepare';
+import { howCalled, isOpenToAll, isRoot, prepare, putArtifact, traceIn } from './prepare';
 import { HostProcess } from './process';
 import type { ProcessPlan } from './process-plan';
 
@@ -99,9 +98,8 @@ async function openImageHost(plan: HostPlan, image: ImagePlan, base: string, end
   chmodSync(base, 0o755);
   const { file, name, member, memoryBytes, timeoutMs, calls } = plan;
   const load = { root: '/', file, member, name, memory: memoryBytes };
-  const speaks = calls.image;
   const processPlan: ProcessPlan = {
-    ...{ speaks, calls, isWeb: plan.shape !== undefined, port: speaks === 'http' ? await freePort() : 0 },
+    ...(await howCalled(plan, calls.image)),
     ...{ cwd: base, load, memoryBytes, timeoutMs, ...started },
   };
   // Who it runs as the image says; its root is read-only to everybody.

@@ -5,8 +5,17 @@
 import { request as send, type IncomingMessage } from 'node:http';
 import { connect } from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { OWN_SHAPE, ownAnswer, readRequest, writeExact, type CloudEvent } from '../../core/events';
+import {
+  OWN_SHAPE,
+  ownAnswer,
+  readRequest,
+  valuesByName,
+  writeExact,
+  type CloudEvent,
+  type WebResponse,
+} from '../../core/events';
 import type { Answer } from './answer';
+import { carriedBy } from './headers';
 
 /** The longest answer. */
 const MAX_ANSWER_BYTES = 64 * 1024 * 1024;
@@ -61,7 +70,7 @@ function encodedValue(text: string): string {
   return text.replace(/[^\x21-\x7e]|["%]/gu, (one) => encodeURIComponent(one));
 }
 
-function eventAnswer({ headers, body }: Response): Answer {
+function eventAnswer({ headers, body }: WebResponse): Answer {
   const type = headers.find(([name]) => name === 'content-type')?.[1] ?? '';
   const text = body.toString('utf8').trim();
   if (text === '') return { kind: 'answered', json: 'null', nothing: true };
@@ -79,15 +88,13 @@ function eventAnswer({ headers, body }: Response): Answer {
 
 async function callWeb(port: number, event: CloudEvent): Promise<Answer> {
   const { method, path, query, headers, body } = readRequest(OWN_SHAPE, event.data);
-  const grouped: Record<string, string[]> = {};
-  for (const [name, value] of headers) (grouped[name] ??= []).push(value);
   const target = query === '' ? path : `${path}?${query}`;
-  const found = await answered({ port, method, path: target, headers: grouped }, body);
+  const found = await answered({ port, method, path: target, headers: valuesByName(headers) }, body);
   if ('kind' in found) return found;
   return { kind: 'answered', json: JSON.stringify(ownAnswer(found)), nothing: false };
 }
 
-function failed(response: Response): Answer {
+function failed(response: WebResponse): Answer {
   const json = JSON.stringify(ownAnswer(response));
   return { kind: 'failed', failure: { kind: 'status', status: response.status, json } };
 }
@@ -99,13 +106,7 @@ interface Asked {
   readonly headers: Readonly<Record<string, string | string[]>>;
 }
 
-interface Response {
-  readonly status: number;
-  readonly headers: readonly (readonly [string, string])[];
-  readonly body: Buffer;
-}
-
-async function answered(asked: Asked, body: Buffer): Promise<Response | Answer> {
+async function answered(asked: Asked, body: Buffer): Promise<WebResponse | Answer> {
   try {
     return await exchange(asked, body);
   } catch (error) {
@@ -116,7 +117,7 @@ async function answered(asked: Asked, body: Buffer): Promise<Response | Answer> 
 
 class Broken extends Error {}
 
-function exchange({ port, method, path, headers }: Asked, body: Buffer): Promise<Response> {
+function exchange({ port, method, path, headers }: Asked, body: Buffer): Promise<WebResponse> {
   return new Promise((resolve, reject) => {
     const sent = { host: 'localhost', ...headers, ...(body.length > 0 && { 'content-length': String(body.length) }) };
     const options = { host: '127.0.0.1', port, method, path, headers: sent, agent: false };
@@ -130,7 +131,7 @@ function exchange({ port, method, path, headers }: Asked, body: Buffer): Promise
 
 function collect(
   response: IncomingMessage,
-  resolve: (response: Response) => void,
+  resolve: (response: WebResponse) => void,
   reject: (error: Error) => void,
 ): void {
   const chunks: Buffer[] = [];
@@ -143,15 +144,6 @@ function collect(
   });
   response.once('error', () => reject(new Broken('it answered half: the connection ended before the answer did')));
   response.once('end', () => {
-    const headers: [string, string][] = [];
-    for (let i = 0; i < response.rawHeaders.length; i += 2)
-      headers.push([(response.rawHeaders[i] ?? '').toLowerCase(), response.rawHeaders[i + 1] ?? '']);
-    const kept = headers.filter(([name]) => !OF_CONNECTION.has(name));
-    resolve({ status: response.statusCode ?? 0, headers: kept, body: Buffer.concat(chunks) });
+    resolve({ status: response.statusCode ?? 0, headers: carriedBy(response.rawHeaders), body: Buffer.concat(chunks) });
   });
 }
-
-/** Headers that belong to a connection and not to what it carries (RFC 9110 7.6.1). */
-export const OF_CONNECTION: ReadonlySet<string> = new Set([
-  ...['connection', 'keep-alive', 'transfer-encoding', 'upgrade', 'te', 'trailer', 'content-length'],
-]);

@@ -5,13 +5,14 @@ import {
   parseExact,
   readResponse,
   toCloudEvent,
+  valuesByName,
   writeRequest,
   type CloudEvent,
   type Shape,
   type WebResponse,
 } from '../../core/events';
 import type { Answer } from './answer';
-import { OF_CONNECTION } from './http-call';
+import { carried, carriedBy } from './headers';
 
 const MAX_BODY_BYTES = 16 * 1024 * 1024;
 
@@ -68,13 +69,10 @@ function requestData(
   shape: Shape,
   { path, query }: { readonly path: string; readonly query: string },
 ): object {
-  const headers: [string, string][] = [];
-  for (let i = 0; i < rawHeaders.length; i += 2)
-    headers.push([(rawHeaders[i] ?? '').toLowerCase(), rawHeaders[i + 1] ?? '']);
   return writeRequest(shape, {
     method: method ?? 'GET',
     ...{ path, query, body, scheme: 'http', remote: socket.remoteAddress ?? '' },
-    headers: headers.filter(([name]) => !OF_CONNECTION.has(name)),
+    headers: carriedBy(rawHeaders),
   });
 }
 
@@ -99,9 +97,7 @@ function sendJson(response: ServerResponse, status: number, json: string): numbe
 }
 
 function send(response: ServerResponse, { status, headers, body }: WebResponse): number {
-  const kept = new Map<string, string[]>();
-  for (const [name, value] of headers) if (!OF_CONNECTION.has(name)) kept.set(name, [...(kept.get(name) ?? []), value]);
   const length = status === 204 || status === 304 ? {} : { 'content-length': body.length };
-  response.writeHead(status, { ...Object.fromEntries(kept), ...length }).end(body);
+  response.writeHead(status, { ...valuesByName(carried(headers)), ...length }).end(body);
   return status;
 }

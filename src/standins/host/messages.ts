@@ -1,9 +1,10 @@
 /** What a runner or an executable says, line by line. */
 import type { StdioOptions } from 'node:child_process';
+import type { Speech } from '../../core/events';
 import type { Failure } from './answer';
 
 /** How a process is spoken to. */
-export type Speaks = 'runner' | 'lines' | 'http';
+export type Speaks = 'runner' | Speech;
 
 /** Standard input, output and error, and for a runner two more. */
 export const STREAMS: Readonly<Record<Speaks, StdioOptions>> = {

@@ -4,6 +4,7 @@ import { basename, dirname, join } from 'node:path';
 import { withFileSource } from '../../core/disk/file-source';
 import { unpackZip } from '../../core/disk/unpack';
 import type { HostPlan } from './host-plan';
+import type { Speaks } from './messages';
 import { freePort } from './ports';
 import type { ProcessPlan } from './process-plan';
 
@@ -32,7 +33,7 @@ export async function prepare(plan: HostPlan, base: string, root: string, asNobo
     plan.program === undefined ? executable(plan, base, root) : withRunner(plan, plan.program, base, root);
   return {
     ...started,
-    ...{ calls: plan.calls, isWeb: plan.shape !== undefined, port: started.speaks === 'http' ? await freePort() : 0 },
+    ...(await howCalled(plan, started.speaks)),
     cwd: scratch,
     env: plan.env,
     ...(asNobody && { user: NOBODY }),
@@ -45,6 +46,14 @@ export async function prepare(plan: HostPlan, base: string, root: string, asNobo
     memoryBytes: plan.memoryBytes,
     timeoutMs: plan.timeoutMs,
   };
+}
+
+/** How its process is called, with a port where it is to listen on one. */
+export async function howCalled(
+  { calls, shape }: HostPlan,
+  speaks: Speaks,
+): Promise<Pick<ProcessPlan, 'speaks' | 'calls' | 'isWeb' | 'port'>> {
+  return { speaks, calls, isWeb: shape !== undefined, port: speaks === 'http' ? await freePort() : 0 };
 }
 
 type Started = Pick<ProcessPlan, 'speaks' | 'program' | 'args'>;

@@ -7,6 +7,7 @@ import type { Finding } from '../../findings/finding';
 import { languageOf, type LookedAt, type SurveyedFunction } from '../../languages';
 import { hostSettings, type Destination, type FunctionSpec, type RoughFunction, type SheetEdits } from '../../sheet';
 import { isSecretName, type ProposedFunction, type Surveys } from './propose';
+import { isProgram } from './speech';
 import { functionText, settingValue } from './sheet-text';
 
 export const DRIFTS = ['function-new', 'entry-gone', 'setting-new', 'setting-gone'] as const;
@@ -81,8 +82,7 @@ export function driftOf(
   const language = languageOf(spec.runtime.language);
   const looked = surveys.get(language)?.look(spec);
   if (looked === undefined) return [];
-  const isProgram = language.runtime.offeredAs !== undefined;
-  const given = destination === undefined ? [] : hostSettings(spec.form, isProgram, destination);
+  const given = destination === undefined ? [] : hostSettings(spec.form, isProgram(language), destination);
   const isGiven = picomatch([...given]);
   const asked = { ...looked, settings: looked.settings.filter(({ name }) => !isGiven(name)) };
   return [...entryDrift(spec, asked), ...settingDrift(spec, asked, isMentioned)];

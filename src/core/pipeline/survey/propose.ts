@@ -11,7 +11,7 @@ import {
   type Survey,
   type SurveyRequest,
 } from '../../languages';
-import type { Destination, Form } from '../../sheet';
+import { takesPlainRequests, type Destination, type Form } from '../../sheet';
 import { eventsOf, type FoundEvents } from './events';
 import { formsThere, type FoundFunction, type Place } from './speech';
 
@@ -190,8 +190,8 @@ function withShape(
 ): SurveyedFunction['entries'] {
   const { adapter } = first;
   const [shape] = calls.shapes;
-  const isPlain = form === 'image' && calls.image === 'http';
-  if (adapter === undefined || shape === undefined || calls.shapes.length < 2 || isPlain) return [first, ...others];
+  if (adapter === undefined || shape === undefined || calls.shapes.length < 2 || takesPlainRequests(form, calls))
+    return [first, ...others];
   const names = listed(calls.shapes.map(({ name }) => name));
   const value = `{ kind: ${adapter.value}, shape: ${shape.name} }`;
   const why = `${adapter.why}; ${destination?.name ?? ''} states the shapes ${names}`;

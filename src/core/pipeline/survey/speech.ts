@@ -23,12 +23,16 @@ export function placeFor(all: readonly FoundFunction[], destination: Destination
   return { calls: { ...OWN_CALLS, [spoken.has('lines') ? 'image' : 'native']: 'http' } };
 }
 
+/** Whether its functions run by themselves: what is compiled is the same to destinations. */
+export function isProgram({ runtime }: Language): boolean {
+  return runtime.offeredAs !== undefined;
+}
+
 /** Forms that the place takes and in which it speaks as the function understands; the usual one first. */
 export function formsThere({ language, found }: FoundFunction, { destination, calls }: Place): Form[] {
   const { forms } = language.sheet;
-  const isProgram = language.runtime.offeredAs !== undefined;
   const understood = forms.filter(
-    (form) => found.speech === undefined || speechTo(form, isProgram, calls) === found.speech,
+    (form) => found.speech === undefined || speechTo(form, isProgram(language), calls) === found.speech,
   );
   const taken = understood.filter((form) => destination === undefined || destination.accepts[form] !== undefined);
   return taken.length > 0 ? taken : understood;
