@@ -127,11 +127,18 @@ export interface StoredContent {
   readonly size: number;
 }
 
+export interface LinkedPlace {
+  readonly file: string;
+  readonly bytes: number;
+}
+
 /** A module that is inside another file of the artifact, where several were linked into one. */
 export interface LinkedModule {
   readonly path: string;
   /** Bytes of its source. */
   readonly size: number;
+  /** The file that it is in, and what it takes there; in its own form, and without what could go. */
+  readonly inside: LinkedPlace;
   readonly origin: Origin;
   readonly reason: Reason;
   /** Settings that it reads; only for the function's own. */

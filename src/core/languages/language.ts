@@ -3,6 +3,7 @@
  * functions of it. All that knows a language lies in its folder; everything else asks through what stands here.
  */
 import type { FoundRuntime, ImageFiles } from '../disk/in-image';
+import type { Asks } from '../fileset/asks';
 import type {
   FileSet,
   LeftOut,
@@ -135,6 +136,8 @@ export interface Assembly {
   readonly unseen: readonly UnseenImport[];
   /** Imports that lead nowhere, as far as they were followed. */
   readonly missing: readonly MissingImport[];
+  /** Everybody who asks for something, as far as it was traced. */
+  readonly asks: Asks;
   /** Modules that are inside another file of the artifact. */
   readonly modules: readonly LinkedModule[];
   /** SHA-256 of source files, by path, as far as they were read for it. */

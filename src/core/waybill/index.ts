@@ -2,6 +2,7 @@
 import type { KnownLanguages } from '../sheet';
 
 export type { CarriedPackage, Waybill, WaybillFile } from './schema';
+export { lineOf, rowOf } from './asks';
 export { filesDigest, formatWaybill, makeWaybill, readWaybill, type WaybillFacts } from './waybill';
 
 /** The shape of a waybill. Loaded when it is called. */

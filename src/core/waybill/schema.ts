@@ -1,4 +1,4 @@
-/** The shape of a waybill. Published as a JSON Schema; format version 2. What is a language's own stands under its id. */
+/** The shape of a waybill. Published as a JSON Schema; format version 3. What is a language's own stands under its id. */
 import { z } from 'zod';
 import { partFields, type KnownLanguages, type LateFields, type OwnOf } from '../sheet';
 
@@ -168,6 +168,9 @@ const modules = z
         .array(z.strictObject(settingRead))
         .optional()
         .meta({ description: 'Settings that it reads; only for the function’s own.' }),
+      inside: z
+        .strictObject({ file: z.string(), bytes: z.int().nonnegative() })
+        .meta({ description: 'The file that it is in, and the bytes that it takes there.' }),
       packages: z
         .array(z.string())
         .optional()
@@ -178,10 +181,27 @@ const modules = z
     description: 'Modules that were linked into the file that the host loads, in the order in which they run.',
   });
 
+const askedRow = z.union([z.int().nonnegative(), z.tuple([z.int().nonnegative(), z.int().positive()])]).meta({
+  description:
+    'A row: of `files`, then of `modules`, counted from 0; with the line in the file that asks, where it is known.',
+});
+
+/** Who asks for what. The reason of each file names the first who does; here are all. */
+const askFields = {
+  asks: z
+    .array(z.strictObject({ by: z.int().nonnegative(), for: z.array(askedRow) }))
+    .meta({
+      description: 'What each file asks for, as far as it was traced: a row that asks, and rows that it asks for.',
+    }),
+  together: z
+    .array(z.strictObject({ by: z.array(askedRow), for: z.array(z.int().nonnegative()) }))
+    .meta({ description: 'Rows that are kept as long as one of those is there that ask for all of them.' }),
+};
+
 const waybillOf = (ownPackage: Fields, own: Fields) =>
   z
     .strictObject({
-      waybill: z.literal(2).meta({ description: 'Version of this format.' }),
+      waybill: z.literal(3).meta({ description: 'Version of this format.' }),
       function: z.string(),
       project: z.string(),
       runtime: z.string(),
@@ -217,6 +237,7 @@ const waybillOf = (ownPackage: Fields, own: Fields) =>
         .array(z.strictObject({ path: z.string(), size: z.int(), package: z.string(), by: z.string() }))
         .meta({ description: 'Files of packages that were taken out, each with the rule.' }),
       files: z.array(file),
+      ...askFields,
     })
     .meta({ title: 'Emballage waybill' });
 

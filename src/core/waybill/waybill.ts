@@ -3,6 +3,7 @@ import { createHash } from 'node:crypto';
 import { EmballageError } from '../base/errors';
 import { contentDigest } from '../disk/digest';
 import { DEFLATE_ENCODER } from '../formats/deflate';
+import { renameAsks, type Asks } from '../fileset/asks';
 import type {
   FileSet,
   LinkedModule,
@@ -15,6 +16,7 @@ import type {
   UnseenImport,
 } from '../fileset/model';
 import type { Arch, Entry, FunctionSpec, KnownLanguages, OwnOf } from '../sheet';
+import { askRows } from './asks';
 import type { CarriedPackage, Waybill, WaybillFile } from './schema';
 
 export interface WaybillFacts {
@@ -40,6 +42,7 @@ export interface WaybillFacts {
   readonly unseen: readonly UnseenImport[];
   readonly missing: readonly MissingImport[];
   readonly modules: readonly LinkedModule[];
+  readonly asks: Asks;
   /** What the host calls, where that is not the declared entry. */
   readonly hostEntry: Entry;
   /** The entry string in the destination's own form. */
@@ -49,8 +52,12 @@ export interface WaybillFacts {
   readonly settings: readonly SettingRead[];
   /** The time that entries carry, `1980-01-01 00:00:00`. */
   readonly time: string;
-  /** Images: what they are made of, and the layer of each path. */
-  readonly image?: { readonly facts: NonNullable<Waybill['image']>; readonly layerOf: (path: string) => string };
+  /** Images: what they are made of, the layer of each path, and where the function's own paths are in them. */
+  readonly image?: {
+    readonly facts: NonNullable<Waybill['image']>;
+    readonly layerOf: (path: string) => string;
+    readonly placed: (path: string) => string;
+  };
   /** Name and version of the tool. */
   readonly tool: string;
 }
@@ -63,7 +70,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     ...(facts.image !== undefined && { layer: facts.image.layerOf(entry.path) }),
   }));
   return {
-    waybill: 2,
+    waybill: 3,
     function: spec.name,
     project: facts.project,
     runtime: spec.runtime.text,
@@ -96,16 +103,33 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     trimmed: [...facts.trimmed],
     modules: facts.modules.map(({ settings, packages, ...one }) => ({
       ...one,
+      inside: { ...one.inside },
       reason: plainReason(one.reason),
       ...(settings !== undefined && { settings: settings.map((read) => ({ ...read })) }),
       ...(packages !== undefined && { packages: [...packages] }),
     })),
     files,
+    ...askRows(
+      facts.image === undefined ? facts.asks : renameAsks(facts.asks, facts.image.placed),
+      files.map(({ path }) => path),
+      facts.modules.map(({ path }) => path),
+    ),
   };
 }
 
 /** Lists that are written one item a line, so that two waybills can be compared line by line. */
-const LISTS = ['packages', 'overlaps', 'reads', 'unseen', 'missing', 'trimmed', 'modules', 'files'] as const;
+const LISTS = [
+  'packages',
+  'overlaps',
+  'reads',
+  'unseen',
+  'missing',
+  'trimmed',
+  'modules',
+  'files',
+  'asks',
+  'together',
+] as const;
 
 /** The bytes of a waybill. */
 export function formatWaybill(waybill: Waybill): string {
@@ -143,7 +167,7 @@ export async function readWaybill(text: string, { shown, languages, isVerified }
       {
         doing: 'reading the waybill',
         where: shown,
-        expected: 'a waybill of format 2',
+        expected: 'a waybill of format 3',
         found,
         mend: 'build the function again',
       },
@@ -156,7 +180,8 @@ export async function readWaybill(text: string, { shown, languages, isVerified }
     throw bad('text that is no JSON', cause);
   }
   if (isVerified) return value as Waybill;
-  if ((value as { waybill?: unknown } | null)?.waybill === 1) throw bad('one of an earlier version of the tool');
+  const version = (value as { waybill?: unknown } | null)?.waybill;
+  if (version === 1 || version === 2) throw bad('one of an earlier version of the tool');
   const { waybillSchema } = await import('./schema');
   const result = (await waybillSchema(languages)).safeParse(value);
   if (result.success) return value as Waybill;

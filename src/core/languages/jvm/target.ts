@@ -77,6 +77,7 @@ export async function assemble(request: AssemblyRequest<'jvm'>, whole: FileSet):
       overlaps: assembled.overlaps,
       unseen: [...assembled.unseen, ...(deep?.unseen ?? [])],
       missing: [],
+      asks: assembled.asks,
       modules: [],
       sourceDigests: own.digests,
       toolchains: own.toolchains,

@@ -8,7 +8,8 @@ import type { ModuleFacts } from './trace/facts';
 import { ModuleBook } from './trace/module-book';
 import { ModulePool } from './trace/module-pool';
 import { Modules } from './trace/modules';
-import { traceModules, type Trace } from './trace/tracer';
+import type { Trace } from './trace/model';
+import { traceModules } from './trace/tracer';
 
 export interface NodeViewRequest {
   readonly paths: readonly string[];

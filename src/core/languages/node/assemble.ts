@@ -2,11 +2,20 @@
 import { EmballageError, type Problem } from '../../base/errors';
 import { comparePaths } from '../../base/paths';
 import { count, printable } from '../../base/text';
+import { condenseAsks, NO_ASKS, renameAsks, type Asks } from '../../fileset/asks';
 import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../fileset/model';
 import { HTTP_ADAPTER_FILE } from './adapter';
 import { isCompiled } from './compile/settings';
 import { emittedPath, rewriteModule } from './emit-files';
-import type { Assembling, LinkedParts, NodeAssembled, NodeAssembleRequest, NodeFile, NodePlaced } from './assembly';
+import type {
+  Assembling,
+  LinkedPart,
+  LinkedParts,
+  NodeAssembled,
+  NodeAssembleRequest,
+  NodeFile,
+  NodePlaced,
+} from './assembly';
 import { canBeRemembered, type LinkMemory } from './link/link-memory';
 import { linkTrace } from './link/link-trace';
 import { relink } from './link/relink';
@@ -15,7 +24,8 @@ import { isCode, isTypesOnly, sourceOf, textOf } from './module-source';
 import { Resolver } from './resolve/resolver';
 import type { ModuleFacts } from './trace/facts';
 import type { ModuleSource } from './trace/modules';
-import { traceModules, type Reach, type Trace } from './trace/tracer';
+import type { Reach, Trace } from './trace/model';
+import { traceModules } from './trace/tracer';
 import { isTestFile, mentionsIn, safeRuleFor, type Mentions } from './trim-safe';
 
 /** @param links where the link is kept for the next time; undefined to keep nothing */
@@ -74,6 +84,7 @@ class NodeAssembler implements Assembling {
       dropped: gone,
       unseen: trace === undefined ? [] : trace.unseen.map(withOwnerNamed),
       missing: isWhole ? [] : missingImports(trace),
+      asks: this.#packedAsks(isWhole ? undefined : trace, inside, kept),
       linked: inside,
       entryFile: linked?.entryFile ?? this.emitted(entry.file),
     };
@@ -179,6 +190,17 @@ class NodeAssembler implements Assembling {
       isCode: (path) => isCode(path) && (!isWhole || this.files.get(path)?.isOwn === true),
       ...(!isWhole && !this.request.isStrict && { hints: { asked: this.#asked(), keepsOwn: !this.request.link } }),
     });
+  }
+
+  /** Everybody of those that are packed who asks for something, by the names that the artifact has for them. */
+  #packedAsks(trace: Trace | undefined, linked: readonly LinkedPart[], kept: readonly NodeFile[]): Asks {
+    if (trace === undefined) return NO_ASKS;
+    const inside = new Set(linked.map(({ file }) => file.path));
+    const there = new Set([...inside, ...kept.map(({ path }) => path)]);
+    return renameAsks(
+      condenseAsks(trace.asks, (path) => there.has(path)),
+      (path) => (inside.has(path) ? path : this.emitted(path)),
+    );
   }
 
   #asked(): readonly string[] {

@@ -1,5 +1,6 @@
 /** What putting packages and the function's own files together takes and gives, and what linking asks of it. */
-import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../fileset/model';
+import type { Asks } from '../../fileset/asks';
+import type { LinkedPlace, MissingImport, Reason, Trimmed, UnseenImport } from '../../fileset/model';
 import type { Trim } from '../../sheet';
 import type { FunctionCompiler } from './compile/settings';
 import type { Frame } from './link/parts';
@@ -9,7 +10,7 @@ import type { Resolver } from './resolve/resolver';
 import type { ModuleFacts } from './trace/facts';
 import type { ModulePool } from './trace/module-pool';
 import type { Modules } from './trace/modules';
-import type { Trace } from './trace/tracer';
+import type { Trace } from './trace/model';
 import type { Mentions } from './trim-safe';
 
 /** A file that may go into the artifact. */
@@ -67,6 +68,7 @@ export interface NodePlaced {
 
 export interface LinkedPart {
   readonly file: NodeFile;
+  readonly inside: LinkedPlace;
   readonly reason: Reason;
   readonly settings: ModuleFacts['settings'];
   /** Where packages lie that it asks for. */
@@ -80,6 +82,8 @@ export interface NodeAssembled {
   readonly dropped: readonly string[];
   readonly unseen: readonly UnseenImport[];
   readonly missing: readonly MissingImport[];
+  /** Who asks for what; linked modules by the names of their sources, all else by those in the artifact. */
+  readonly asks: Asks;
   /** Modules that are inside the linked file. */
   readonly linked: readonly LinkedPart[];
   /** What the host loads. */

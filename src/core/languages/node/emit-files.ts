@@ -5,7 +5,7 @@ import type { PackageFiles } from './resolve/tree';
 import type { Assembling } from './assembly';
 import { Output, SourceText, type Edit } from './link/output';
 import type { Module } from './trace/modules';
-import type { Trace } from './trace/tracer';
+import type { Trace } from './trace/model';
 
 /** The name under which Node.js takes a compiled file for the format that it has. */
 export function emittedPath(path: string, format: 'esm' | 'cjs', packages: PackageFiles): string {

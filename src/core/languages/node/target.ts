@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { EmballageError, messageOf } from '../../base/errors';
 import { comparePaths } from '../../base/paths';
 import { stampOf } from '../../disk/stamp';
+import { NO_ASKS } from '../../fileset/asks';
 import { sortEntries } from '../../fileset/collect';
 import {
   FILE_MODE,
@@ -36,7 +37,7 @@ export async function assemble(request: AssemblyRequest<'node'>, whole: FileSet)
   const sources = sourceFiles(whole, knownDigests);
   const own = laidOut(sources, links, join(request.project.root, spec.source));
   const plain: Omit<Assembly, 'fileSet'> = {
-    ...{ packages, trimmed: [], overlaps: [], unseen: [], missing: [], modules: [], toolchains: [] },
+    ...{ packages, trimmed: [], overlaps: [], unseen: [], missing: [], asks: NO_ASKS, modules: [], toolchains: [] },
     sourceDigests: new Map(),
     hostEntry: spec.entry,
     carriedOf: ({ node }) => (node === undefined ? {} : { node }),
@@ -101,6 +102,7 @@ async function assembleAll(work: Work): Promise<Assembly> {
       trimmed: [...assembled.trimmed, ...trimmed].sort((a, b) => comparePaths(a.path, b.path)),
       unseen: assembled.unseen,
       missing: assembled.missing,
+      asks: assembled.asks,
       modules: modulesOf(assembled, known),
       sourceDigests: new Map(
         work.files.filter(({ owner }) => owner === '').map(({ path, sha256 }) => [path, sha256()]),
@@ -248,12 +250,12 @@ function contentOf(
 }
 
 function modulesOf({ linked }: NodeAssembled, known: ReadonlyMap<string, KnownFile>): LinkedModule[] {
-  return linked.flatMap(({ file, reason, settings, packages }) => {
+  return linked.flatMap(({ file, inside, reason, settings, packages }) => {
     const origin = known.get(file.path)?.origin;
     const reads = file.isOwn
       ? { ...(settings.length > 0 && { settings }), ...(packages.length > 0 && { packages }) }
       : {};
-    return origin === undefined ? [] : [{ path: file.path, size: file.size, origin, reason, ...reads }];
+    return origin === undefined ? [] : [{ path: file.path, size: file.size, inside, origin, reason, ...reads }];
   });
 }
 

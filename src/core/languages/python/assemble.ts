@@ -4,6 +4,7 @@ import { readFileSync } from 'node:fs';
 import { breathe } from '../../base/breathe';
 import { comparePaths } from '../../base/paths';
 import { grouped } from '../../base/several';
+import { NO_ASKS, type Asks } from '../../fileset/asks';
 import type { Overlap, Reason, StoredContent, Trimmed, UnseenImport } from '../../fileset/model';
 import type { Arch, Trim } from '../../sheet';
 import { installWheel, readEntryPoints, type InstalledFile } from './install';
@@ -69,6 +70,7 @@ export interface Assembled {
   readonly trimmed: readonly Trimmed[];
   readonly overlaps: readonly Overlap[];
   readonly unseen: readonly UnseenImport[];
+  readonly asks: Asks;
 }
 
 interface Candidate extends InstalledFile {
@@ -91,6 +93,7 @@ export async function assemblePython(request: AssembleRequest): Promise<Assemble
     trimmed: trimmed.sort((a, b) => comparePaths(a.path, b.path)),
     overlaps,
     unseen: trace?.unseen ?? [],
+    asks: trace?.asks ?? NO_ASKS,
   };
 }
 

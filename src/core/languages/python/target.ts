@@ -3,6 +3,7 @@ import { lstatSync } from 'node:fs';
 import { fileDigest } from '../../disk/digest';
 import { stampOf } from '../../disk/stamp';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type PackedEntry, type PackedFile } from '../../fileset/model';
+import { NO_ASKS } from '../../fileset/asks';
 import { sortEntries } from '../../fileset/collect';
 import { keeperOf } from '../../fileset/selection';
 import { adapterCalls, type FunctionSpec } from '../../sheet';
@@ -36,15 +37,15 @@ async function assembleSources(request: AssemblyRequest<'python'>, whole: FileSe
   const { project, spec, packages } = request;
   const base = withoutRequirements(whole, readNeeds(project, spec)?.files ?? []);
   const hostEntry = spec.adapter === undefined ? spec.entry : adapterEntry();
-  const nothing = { trimmed: [], overlaps: [], unseen: [], missing: [], modules: [], toolchains: [] };
+  const nothing = { trimmed: [], overlaps: [], unseen: [], missing: [], asks: NO_ASKS, modules: [], toolchains: [] };
   const plain = { packages, ...nothing, sourceDigests: new Map<string, string>(), hostEntry };
   if (packages.length === 0 && spec.trim !== 'traced') return { fileSet: withAdapter(project, spec, base), ...plain };
   const ready = await readyPackages(request);
   const inputs = ready.map(({ locked, wheel }) => ({ ...locked, wheel }));
   const assembled = await assembleFiles(request, base, inputs);
-  const { trimmed, overlaps, unseen } = assembled;
+  const { trimmed, overlaps, unseen, asks } = assembled;
   const fileSet = withAdapter(project, spec, joinSets(project, base, assembled));
-  return { ...plain, fileSet, trimmed, overlaps, unseen };
+  return { ...plain, fileSet, trimmed, overlaps, unseen, asks };
 }
 
 /** With the module that calls a web application, where the sheet says that the entry is one. */

@@ -275,7 +275,7 @@ class Maker {
   }
 
   #waybill(target: Target, assembly: Assembly, made: Made): Waybill {
-    const { trimmed, overlaps, unseen, missing, modules, hostEntry } = assembly;
+    const { trimmed, overlaps, unseen, missing, asks, modules, hostEntry } = assembly;
     const { project, tool, epochSeconds } = this.#request;
     const { image } = made;
     const destination = project.sheet.destinations[target.spec.destination];
@@ -294,11 +294,11 @@ class Maker {
       }),
       provided: this.#look.locked === undefined ? [] : (runtimeOf(project, target.spec)?.provides ?? []),
       carried: assembly.carried ?? {},
-      ...{ trimmed, overlaps, unseen, missing, modules, hostEntry },
+      ...{ trimmed, overlaps, unseen, missing, asks, modules, hostEntry },
       settings: assembly.settings ?? [],
       toolchains: assembly.toolchains,
       time: image === undefined ? formatDosTime(this.#time) : formatSeconds(epochSeconds ?? 0),
-      ...(image !== undefined && { image: { facts: image.image, layerOf: image.layerOf } }),
+      ...(image !== undefined && { image: { facts: image.image, layerOf: image.layerOf, placed: image.placed } }),
       tool,
     });
   }

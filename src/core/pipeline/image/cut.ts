@@ -25,6 +25,11 @@ import type { Project } from '../../project/targets';
 export const FUNCTION_FOLDER = 'function';
 const STARTER_FOLDER = 'emballage';
 
+/** Where a path of the function is in its image. */
+export function placedPath(path: string): string {
+  return `${FUNCTION_FOLDER}/${path}`;
+}
+
 /** A path in an image as the function has it; the same for paths outside its folder. */
 export function functionPath(path: string): string {
   return path.startsWith(`${FUNCTION_FOLDER}/`) ? path.slice(FUNCTION_FOLDER.length + 1) : path;
@@ -63,7 +68,7 @@ export function cutLayers(request: CutRequest): CutLayer[] {
     const wanted = own.find(({ selection }) => selection.keptBy(entry.path) !== undefined)?.name;
     const isPackage = entry.origin.from === 'package' || entry.origin.from === 'unlocked';
     const name = keys?.isWhole === true ? 'function' : (wanted ?? (isPackage ? 'packages' : 'function'));
-    groups.get(name)?.push({ ...entry, path: `${FUNCTION_FOLDER}/${entry.path}` });
+    groups.get(name)?.push({ ...entry, path: placedPath(entry.path) });
   }
   groups.get('function')?.push(...starter(request));
   return [...groups]

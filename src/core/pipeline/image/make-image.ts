@@ -16,7 +16,7 @@ import type { Project } from '../../project/targets';
 import type { ReadyBase } from './base';
 import type { BlobStore } from './blob-store';
 import type { ImageRun } from '../../languages';
-import { cutLayers, FUNCTION_FOLDER, startCommand, type CutLayer } from './cut';
+import { cutLayers, FUNCTION_FOLDER, placedPath, startCommand, type CutLayer } from './cut';
 
 export interface ImageRequest {
   readonly project: Project;
@@ -52,6 +52,8 @@ export interface MadeImage {
   readonly image: NonNullable<Waybill['image']>;
   /** Name of the layer that a path lies in. */
   readonly layerOf: (path: string) => string;
+  /** Where a path of the function is in it. */
+  readonly placed: (path: string) => string;
   /** Writes the layout, whole or not at all. @param path absolute */
   place(path: string): void;
 }
@@ -93,6 +95,7 @@ export async function makeImage(request: ImageRequest): Promise<MadeImage> {
     unpacked: layers.reduce((sum, { unpacked }) => sum + unpacked, 0),
     packed: layers.reduce((sum, { isNew, entries }) => sum + (isNew ? entries.length : 0), 0),
     layerOf: layerNames(layers),
+    placed: placedPath,
     image: describeImage(request, layers, manifest, command),
     place: (path) => placeLayout(path, { manifest, blobs, arch, store, title: spec.name }),
   };

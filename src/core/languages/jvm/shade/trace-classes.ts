@@ -3,6 +3,7 @@
  * of services in use, and everything of a JAR whose code looks classes up by names that cannot be seen.
  */
 import { breathe } from '../../../base/breathe';
+import { AskBook, type Asks } from '../../../fileset/asks';
 import type { Reason, UnseenImport } from '../../../fileset/model';
 import type { ClassFacts } from './class-facts';
 
@@ -30,6 +31,8 @@ export interface TracedClasses {
   readonly whole: ReadonlySet<string>;
   /** Resources that a needed class names. */
   readonly resources: ReadonlyMap<string, Reason>;
+  /** Everybody who asks for each, not only the first. */
+  readonly asks: Asks;
 }
 
 /** The classes that are reached from an entry, each with who reached it. */
@@ -42,6 +45,7 @@ class ClassTracer {
   readonly #reached = new Map<string, Reason>();
   readonly #resources = new Map<string, Reason>();
   readonly #services = new Set<string>();
+  readonly #asks = new AskBook();
   readonly #unseen: UnseenImport[] = [];
   readonly #whole = new Set<string>();
   readonly #open: string[] = [];
@@ -77,6 +81,7 @@ class ClassTracer {
       unseen: this.#unseen,
       whole: this.#whole,
       resources: this.#resources,
+      asks: this.#asks.asks,
     };
   }
 
@@ -86,9 +91,17 @@ class ClassTracer {
       this.#foreign.add(name);
       return;
     }
+    if (reason.why === 'imported' || reason.why === 'named') this.#asks.ask(reason.by, this.#request.pathOf(name));
     if (this.#reached.has(name)) return;
     this.#reached.set(name, reason);
     this.#open.push(name);
+  }
+
+  /** Reaches a class as part of what is kept together. */
+  #keep(together: string, name: string, reason: Reason): void {
+    if (this.#request.classes.has(name)) this.#asks.keepTogether(together, this.#request.pathOf(name));
+    const isKnown = this.#reached.has(name);
+    if (!isKnown) this.#reach(name, reason);
   }
 
   #follow(name: string): void {
@@ -111,14 +124,19 @@ class ClassTracer {
     const reason: Reason = { why: 'named', by };
     if (this.#request.classes.has(internal)) this.#reach(internal, reason);
     const folder = from.slice(0, from.lastIndexOf('/') + 1);
-    for (const path of [plain, folder + plain, `${internal}.properties`])
-      if (this.#request.resources.has(path) && !this.#resources.has(path)) this.#resources.set(path, reason);
+    for (const path of [plain, folder + plain, `${internal}.properties`]) {
+      if (!this.#request.resources.has(path)) continue;
+      this.#asks.ask(by, path);
+      if (!this.#resources.has(path)) this.#resources.set(path, reason);
+    }
   }
 
   #useService(service: string, by: string): void {
-    if (this.#services.has(service)) return;
+    const together = `service ${service}`;
     this.#services.add(service);
-    for (const provider of this.#request.services.get(service) ?? []) this.#reach(provider, { why: 'named', by });
+    if (!this.#asks.askTogether(together, by)) return;
+    for (const provider of this.#request.services.get(service) ?? [])
+      this.#keep(together, provider, { why: 'named', by });
   }
 
   /**
@@ -155,9 +173,10 @@ class ClassTracer {
 
   #keepWhole(file: string, method: string, line: number, what: string, owner: string): void {
     this.#unseen.push({ file, line, what: `${method}: ${what}`, kept: owner });
-    if (this.#whole.has(owner)) return;
     this.#whole.add(owner);
+    const together = `all of ${owner}`;
+    if (!this.#asks.askTogether(together, file, line)) return;
     const by = `${file}:${String(line)}`;
-    for (const name of this.#byOwner.get(owner) ?? []) this.#reach(name, { why: 'kept-whole', by });
+    for (const name of this.#byOwner.get(owner) ?? []) this.#keep(together, name, { why: 'kept-whole', by });
   }
 }

@@ -10,7 +10,7 @@ import type { NodeAssembleRequest } from '../assembly';
 import type { Frame } from './parts';
 
 /** Changed when the same modules come to be traced or linked differently. */
-const LINK_VERSION = '3';
+const LINK_VERSION = '4';
 
 export interface LinkRecord {
   /** What the link depends on besides the texts of the function's own files. */
@@ -19,6 +19,8 @@ export interface LinkRecord {
   readonly digests: readonly string[];
   /** Of each of the function's own modules that was read: its format as its package states it, and its shape. */
   readonly shapes: Readonly<Record<string, readonly [format: 'esm' | 'cjs' | '', shape: string]>>;
+  /** Of the same modules: the lines in which they ask for something. */
+  readonly lines: Readonly<Record<string, readonly number[]>>;
   readonly frames: readonly Frame[];
   /** Parts of the linked files, in their order. */
   readonly sections: readonly RecordedSection[];
@@ -37,6 +39,14 @@ export interface RecordedSection {
   readonly map: string;
 }
 
+/** Who asks for what, as lists. */
+export interface RecordedAsks {
+  readonly files: readonly (readonly [by: string, asked: RecordedAsked])[];
+  readonly together: readonly { readonly by: RecordedAsked; readonly for: readonly string[] }[];
+}
+
+type RecordedAsked = readonly (readonly [path: string, line: number])[];
+
 /** What was assembled, with files by their paths. */
 export interface LinkResult {
   /** What is packed beside the linked files. */
@@ -45,6 +55,7 @@ export interface LinkResult {
   readonly dropped: readonly string[];
   readonly unseen: readonly UnseenImport[];
   readonly missing: readonly MissingImport[];
+  readonly asks: RecordedAsks;
   readonly linked: readonly {
     readonly file: string;
     readonly reason: Reason;

@@ -1,12 +1,12 @@
 /** From what was traced to what is linked: which modules can be joined into one file, and which have to stay files. */
-import type { Reason } from '../../../fileset/model';
+import type { LinkedPlace, Reason } from '../../../fileset/model';
 import { joinPath } from '../../../base/paths';
 import type { LinkedPart, Assembling, NodePlaced } from '../assembly';
 import { NO_FACTS, type ModuleFacts, type ModuleRequest } from '../trace/facts';
-import type { Edge, Trace } from '../trace/tracer';
+import type { Edge, Trace } from '../trace/model';
 import { linkedFiles, linkModules, type LinkedFile } from './linker';
 import type { Frame } from './parts';
-import type { Section } from './section';
+import type { PlacedPart, Section } from './section';
 import type { Link, LinkModule } from './shake';
 
 export interface LinkedTrace {
@@ -44,6 +44,10 @@ export async function linkTrace(assembler: Assembling, trace: Trace): Promise<Li
   const files = linkedFiles(linked.frames, linked.sections, request.sourcemap);
   const [first] = files;
   const live = new Set(linked.modules);
+  const places = placesOf(
+    linked.frames,
+    linked.sections.map(({ plan, ...one }) => ({ path: plan.path, ...one })),
+  );
   const asFiles = filesBeside(assembler, trace, { live, unlinkable });
   assembler.packed = new Set([...live, ...asFiles]);
   return {
@@ -56,6 +60,7 @@ export async function linkTrace(assembler: Assembling, trace: Trace): Promise<Li
         : [
             {
               file,
+              inside: places(path),
               reason: assembler.reasonOf(path, trace),
               settings: assembler.factsOf(path)?.settings ?? [],
               packages: packagesOf(assembler, trace, path),
@@ -66,6 +71,21 @@ export async function linkTrace(assembler: Assembling, trace: Trace): Promise<Li
     frames: linked.frames,
     sections: linked.sections,
   };
+}
+
+/** Where each module stands, and what it takes there. */
+export function placesOf(
+  frames: readonly Frame[],
+  sections: readonly (PlacedPart & { readonly path: string })[],
+): (path: string) => LinkedPlace {
+  const places = new Map(
+    sections.map(({ path, file, part }) => [
+      path,
+      { file: frames[file]?.path ?? '', bytes: Buffer.byteLength(part.text) },
+    ]),
+  );
+  // Of a module that has nothing left nothing is written.
+  return (path) => places.get(path) ?? { file: frames[0]?.path ?? '', bytes: 0 };
 }
 
 /** Linked files with their reasons: the first is loaded, the others are made for it. */

@@ -2,7 +2,7 @@
 import type { NodeAssembled, Assembling, NodeFile } from '../assembly';
 import { isCode } from '../module-source';
 import type { LinkRecord } from './link-memory';
-import { shapeOf } from './shape';
+import { requestLines, shapeOf } from './shape';
 
 /** @returns undefined for what cannot be linked again by parts */
 export function recordOf(assembler: Assembling, assembled: NodeAssembled, key: string): LinkRecord | undefined {
@@ -15,6 +15,12 @@ export function recordOf(assembler: Assembling, assembled: NodeAssembled, key: s
     key,
     digests: own.map(({ sha256 }) => sha256()),
     shapes: Object.fromEntries(own.flatMap((file) => shapeEntry(assembler, file))),
+    lines: Object.fromEntries(
+      own.flatMap(({ path }) => {
+        const facts = isCode(path) ? assembler.factsOf(path) : undefined;
+        return facts === undefined ? [] : [[path, requestLines(facts)]];
+      }),
+    ),
     frames: linked.frames,
     sections: linked.sections.map(({ plan, file, part }) => ({
       path: plan.path,
@@ -39,6 +45,10 @@ export function recordOf(assembler: Assembling, assembled: NodeAssembled, key: s
       dropped: assembled.dropped,
       unseen: assembled.unseen,
       missing: assembled.missing,
+      asks: {
+        files: [...assembled.asks.files].map(([by, asked]) => [by, [...asked]]),
+        together: assembled.asks.together.map((one) => ({ by: [...one.by], for: [...one.for] })),
+      },
       linked: assembled.linked.map(({ file, reason, settings, packages }) => ({
         file: file.path,
         reason,

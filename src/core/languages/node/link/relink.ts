@@ -1,16 +1,17 @@
 /** Links again where the function's own modules have changed in nothing but their texts. */
 import { baseOf } from '../../../base/paths';
+import type { Asks } from '../../../fileset/asks';
 import type { NodeAssembled, NodeAssembleRequest, NodeFile } from '../assembly';
 import { isCode, sourceOf, textOf } from '../module-source';
 import { NO_FACTS } from '../trace/facts';
 import { readModuleJob } from '../trace/module-job';
 import { plain } from '../trace/modules';
 import type { LinkRecord } from './link-memory';
-import { placedLinked } from './link-trace';
-import { linkedFiles, type LinkedFile } from './linker';
+import { placedLinked, placesOf } from './link-trace';
+import { linkedFiles } from './linker';
 import type { PartMap } from './parts';
 import { isJson, sectionPart, type PlacedPart, type SectionPlan, type SectionText } from './section';
-import { shapeOf } from './shape';
+import { requestLines, shapeOf } from './shape';
 
 /** With more changed modules than this the pool of threads is faster. */
 const MOST_CHANGED = 40;
@@ -28,12 +29,7 @@ export async function relink(request: NodeAssembleRequest, record: LinkRecord): 
       texts.set(file.path, text);
     } else if (isJson(file.path)) texts.set(file.path, jsonSection(request, file));
   }
-  return settle(
-    request,
-    record,
-    texts,
-    linkedFiles(record.frames, await sectionsOf(request, record, texts), request.sourcemap),
-  );
+  return settle(request, record, texts, await sectionsOf(request, record, texts));
 }
 
 function changedFiles(files: readonly NodeFile[], { digests }: LinkRecord): NodeFile[] | undefined {
@@ -76,9 +72,11 @@ function settle(
   request: NodeAssembleRequest,
   record: LinkRecord,
   anew: ReadonlyMap<string, SectionText>,
-  linked: readonly LinkedFile[],
+  sections: readonly (PlacedPart & { readonly path: string })[],
 ): NodeAssembled {
-  const { result } = record;
+  const { result, frames } = record;
+  const linked = linkedFiles(frames, sections, request.sourcemap);
+  const places = placesOf(frames, sections);
   const known = new Map(request.files.map((file) => [file.path, file]));
   const fileAt = (path: string): NodeFile => {
     const file = known.get(path);
@@ -96,8 +94,10 @@ function settle(
     dropped: result.dropped,
     unseen: result.unseen,
     missing: result.missing,
+    asks: asksAgain(record, anew),
     linked: result.linked.map(({ file, reason, settings, packages }) => ({
       file: fileAt(file),
+      inside: places(file),
       reason,
       settings: anew.get(file)?.facts.settings ?? settings,
       packages,
@@ -106,12 +106,31 @@ function settle(
   };
 }
 
+/** Who asks for what: the same as before, though in modules that changed the lines may have moved. */
+function asksAgain({ lines, result: { asks } }: LinkRecord, anew: ReadonlyMap<string, SectionText>): Asks {
+  const lineIn = (by: string): ((line: number) => number) => {
+    const text = anew.get(by);
+    const before = lines[by];
+    if (text === undefined || before === undefined) return (line) => line;
+    const now = requestLines(text.facts);
+    return (line) => now[before.indexOf(line)] ?? 0;
+  };
+  const files = asks.files.map(([by, asked]) => {
+    const moved = lineIn(by);
+    return [by, new Map(asked.map(([path, line]) => [path, moved(line)]))] as const;
+  });
+  return {
+    files: new Map(files),
+    together: asks.together.map((one) => ({ by: new Map(one.by), for: new Set(one.for) })),
+  };
+}
+
 /** The sections of the linked files, those of changed modules made anew. */
 async function sectionsOf(
   { minify, sourcemap, pool }: NodeAssembleRequest,
   { sections }: LinkRecord,
   anew: ReadonlyMap<string, SectionText>,
-): Promise<PlacedPart[]> {
+): Promise<(PlacedPart & { readonly path: string })[]> {
   const withMap = sourcemap !== 'none';
   const made = sections.flatMap(({ path, plan }) => {
     const text = anew.get(path);
@@ -121,6 +140,6 @@ async function sectionsOf(
   const byPath = new Map(made.map(({ path }, i) => [path, parts[i]]));
   return sections.map(({ path, file, text, map }) => {
     const part = byPath.get(path) ?? { text, ...(map !== '' && { map: JSON.parse(map) as PartMap }) };
-    return { file, part };
+    return { path, file, part };
   });
 }

@@ -13,9 +13,17 @@ export function shapeOf(facts: ModuleFacts): string {
     isJson,
     isPath,
   ]);
+  // Which of them stand in one line: so each line of one text has its like in the other.
+  const lines = requestLines(facts);
+  const ranks = requests.map(({ line }) => lines.indexOf(line));
   return contentDigest(
-    JSON.stringify([format, asked, unseen, dynamicImports.length > 0, cjs, esm && esmShape(esm), texts]),
+    JSON.stringify([format, asked, ranks, unseen, dynamicImports.length > 0, cjs, esm && esmShape(esm), texts]),
   ).slice(0, 32);
+}
+
+/** Lines in which something is asked for, each once, in order. */
+export function requestLines({ requests }: ModuleFacts): number[] {
+  return [...new Set(requests.map(({ line }) => line))].sort((a, b) => a - b);
 }
 
 function esmShape(esm: EsmFacts): unknown[] {

@@ -1,67 +1,12 @@
 /** Follows what modules ask for, from the entry on: which files are reached, by whom, and what cannot be seen. */
 import { comparePaths, folderOf, joinPath, settlePath } from '../../../base/paths';
 import { literalPattern } from '../../../base/text';
+import { AskBook } from '../../../fileset/asks';
 import type { UnseenImport } from '../../../fileset/model';
-import type { Resolved, Resolver, Way } from '../resolve/resolver';
+import type { Resolved, Way } from '../resolve/resolver';
 import type { ModuleFacts, ModuleRequest } from './facts';
+import type { Edge, MissingModule, Reach, Trace, TraceRequest } from './model';
 import { firstAtLeast, isOwnTest } from './paths';
-
-export interface Reach {
-  /** `import`: a module. `file`: a file that a module names. `whole`: kept for what cannot be seen. `beside`: package.json. `asked`: by the function itself. `hinted`: a text names it. */
-  readonly how: 'entry' | 'import' | 'file' | 'whole' | 'beside' | 'kept' | 'asked' | 'hinted';
-  /** The file that asks for it; a place for `whole`. */
-  readonly by: string;
-}
-
-/** One request and where it leads. */
-export interface Edge {
-  readonly request: ModuleRequest;
-  /** Files that it reaches; several for a pattern. */
-  readonly targets: readonly string[];
-  readonly builtin?: string;
-  /** It never runs, but Node.js reads the names of a CommonJS module from there. */
-  readonly isForNames?: true;
-}
-
-export interface MissingModule {
-  readonly from: string;
-  readonly request: ModuleRequest;
-  readonly why: string;
-  readonly near?: string;
-}
-
-export interface Trace {
-  readonly reached: ReadonlyMap<string, Reach>;
-  readonly edges: ReadonlyMap<string, readonly Edge[]>;
-  readonly unseen: readonly UnseenImport[];
-  readonly missing: readonly MissingModule[];
-}
-
-export interface TraceRequest {
-  /** All files, sorted. */
-  readonly files: readonly string[];
-  readonly resolver: Resolver;
-  /** Modules at which tracing starts, with the reason. */
-  readonly roots: readonly (readonly [path: string, reach: Reach])[];
-  /** Reads modules, so that their facts can be asked for. */
-  readonly load: (paths: readonly string[]) => Promise<void>;
-  readonly factsOf: (path: string) => ModuleFacts | undefined;
-  /** The value of NODE_ENV that is known to be set. */
-  readonly nodeEnv: string | undefined;
-  /** The package that a file belongs to: '' for the function itself, else where it lies. */
-  readonly ownerOf: (path: string) => string;
-  /** What is kept of an owner when not all of it can be seen; its files otherwise. */
-  readonly isCode: (path: string) => boolean;
-  /** What leads to modules besides imports that can be seen; nothing where undefined. */
-  readonly hints?: Hints;
-}
-
-export interface Hints {
-  /** Where packages lie that the function itself asks for. */
-  readonly asked: readonly string[];
-  /** Whether all of the function's own code is kept where something loads what cannot be seen. */
-  readonly keepsOwn: boolean;
-}
 
 const MAX_MATCHES = 20_000;
 
@@ -77,7 +22,7 @@ class Tracer {
   readonly #edges = new Map<string, Edge[]>();
   readonly #unseen: UnseenImport[] = [];
   readonly #missing: MissingModule[] = [];
-  readonly #whole = new Set<string>();
+  readonly #asks = new AskBook();
   readonly #hinted = new Set<string>();
   /** Modules that ES modules import. */
   readonly #imported = new Set<string>();
@@ -102,7 +47,10 @@ class Tracer {
         for (const path of wave) this.#follow(path, factsOf(path));
       }
     while (this.#followNames() || this.#followHints());
-    return { reached: this.#reached, edges: this.#edges, unseen: this.#unseen, missing: this.#missing };
+    return {
+      ...{ reached: this.#reached, edges: this.#edges, unseen: this.#unseen, missing: this.#missing },
+      asks: this.#asks.asks,
+    };
   }
 
   /** @returns whether anything was reached by them */
@@ -157,13 +105,13 @@ class Tracer {
   }
 
   #keepOwn(): void {
-    if (this.#whole.has('')) return;
-    this.#whole.add('');
     const [first] = this.#unseen;
-    const by = first === undefined ? '' : `${first.file}:${String(first.line)}`;
+    const isFirst = this.#unseen.filter(({ file, line }) => this.#asks.askTogether('', file, line)).length > 0;
+    if (!isFirst || first === undefined) return;
+    const by = `${first.file}:${String(first.line)}`;
     for (const file of this.#request.files)
       if (this.#request.ownerOf(file) === '' && this.#request.isCode(file) && !isOwnTest(file))
-        this.#reach(file, { how: 'whole', by });
+        this.#keep('', file, by);
   }
 
   /** A package that the function asks for, of which nothing is reached. */
@@ -175,7 +123,14 @@ class Tracer {
     for (const file of files) this.#reach(file, { how: 'asked', by: '' });
   }
 
-  #reach(path: string, reach: Reach): void {
+  /** Reaches a file as part of what is kept together. */
+  #keep(together: string, path: string, by: string): void {
+    this.#asks.keepTogether(together, path);
+    this.#reach(path, { how: 'whole', by });
+  }
+
+  #reach(path: string, reach: Reach, line?: number): void {
+    if (reach.how !== 'whole') this.#asks.ask(reach.by, path, line);
     const before = this.#reached.get(path);
     // What is asked for is told rather than what is only kept.
     if (before !== undefined && (before.how !== 'whole' || reach.how === 'whole')) return;
@@ -212,7 +167,7 @@ class Tracer {
       if (facts.esm !== undefined && (request.kind === 'import' || request.kind === 'dynamic'))
         for (const target of edge.targets) this.#imported.add(target);
       const how = request.kind === 'file' || request.kind === 'file-names' ? 'file' : 'import';
-      for (const target of edge.targets) this.#reach(target, { how, by: path });
+      for (const target of edge.targets) this.#reach(target, { how, by: path }, request.line);
     }
     for (const { line, what } of facts.unseen) this.#keepWhole(path, line, what);
   }
@@ -237,7 +192,8 @@ class Tracer {
       edges.push(...skipped);
       const passedOn = edges.filter(({ request }) => reexports.includes(request.specifier));
       for (const target of passedOn.flatMap(({ targets }) => targets)) this.#imported.add(target);
-      for (const target of skipped.flatMap(({ targets }) => targets)) this.#reach(target, { how: 'import', by: path });
+      for (const { request, targets } of skipped)
+        for (const target of targets) this.#reach(target, { how: 'import', by: path }, request.line);
     }
     return this.#frontier.length > 0;
   }
@@ -329,12 +285,11 @@ class Tracer {
     const { ownerOf, files } = this.#request;
     const owner = ownerOf(path);
     this.#unseen.push({ file: path, line, what, kept: owner });
-    if (this.#whole.has(owner)) return;
-    this.#whole.add(owner);
+    if (!this.#asks.askTogether(owner, path, line)) return;
     const by = `${path}:${String(line)}`;
     for (const kept of [owner, ...this.#optionalOf(owner)]) {
       const inside = kept === '' ? files : this.#below(`${kept}/`);
-      for (const file of inside) if (ownerOf(file) === kept) this.#reach(file, { how: 'whole', by });
+      for (const file of inside) if (ownerOf(file) === kept) this.#keep(owner, file, by);
     }
   }
 

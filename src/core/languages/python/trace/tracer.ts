@@ -1,6 +1,7 @@
 /** Follows imports from the entry over the function and its packages: which files a run can reach, and through whom. */
 import { breathe } from '../../../base/breathe';
 import { baseOf, folderOf } from '../../../base/paths';
+import { AskBook, type Asks } from '../../../fileset/asks';
 import type { ModuleFacts } from './facts';
 import { absoluteName, ModuleTree, packageOf } from './module-tree';
 
@@ -47,6 +48,8 @@ export interface Unseen {
 export interface Trace {
   readonly reached: ReadonlyMap<string, Reach>;
   readonly unseen: readonly Unseen[];
+  /** Everybody who asks for each, not only the first. */
+  readonly asks: Asks;
 }
 
 /** The modules that are reached from an entry, each with who reached it. */
@@ -60,7 +63,7 @@ class Tracer {
   readonly #reached = new Map<string, Reach>();
   readonly #unseen: Unseen[] = [];
   readonly #open: string[] = [];
-  readonly #whole = new Set<string>();
+  readonly #asks = new AskBook();
   readonly #owners = new Set<string>();
   readonly #byOwner = new Map<string, string[]>();
   readonly #topModules = new Map<string, Set<string>>();
@@ -86,7 +89,7 @@ class Tracer {
         await this.#followAll();
       }
     this.#reachData();
-    return { reached: this.#reached, unseen: this.#unseen };
+    return { reached: this.#reached, unseen: this.#unseen, asks: this.#asks.asks };
   }
 
   async #followAll(): Promise<void> {
@@ -106,6 +109,14 @@ class Tracer {
     for (const path of this.#filesOf(owner)) if (!/\.pyc$|^bin\//.test(path)) this.#reach(path, reach);
   }
 
+  /** Keeps a package whole for a file. @returns whether nobody did before */
+  #keepPackageWhole(owner: string, by: string): boolean {
+    const together = `all of ${owner}`;
+    if (!this.#asks.askTogether(together, by)) return false;
+    for (const path of this.#filesOf(owner)) if (!/\.pyc$|^bin\//.test(path)) this.#keep(together, path, by);
+    return true;
+  }
+
   #filesOf(owner: string): readonly string[] {
     if (this.#byOwner.size === 0)
       for (const [path, file] of this.#request.files) {
@@ -116,10 +127,17 @@ class Tracer {
     return this.#byOwner.get(owner) ?? [];
   }
 
-  #reach(path: string, reach: Reach): void {
-    if (this.#reached.has(path)) return;
+  /** Reaches a file as part of what is kept together. */
+  #keep(together: string, path: string, by: string): void {
+    this.#asks.keepTogether(together, path);
+    this.#reach(path, { by, how: 'whole' });
+  }
+
+  #reach(path: string, reach: Reach, line?: number): void {
     const file = this.#request.files.get(path);
     if (file === undefined) return;
+    if (reach.how === 'import') this.#asks.ask(reach.by, path, line);
+    if (this.#reached.has(path)) return;
     this.#reached.set(path, reach);
     this.#open.push(path);
     this.#owners.add(file.owner);
@@ -128,8 +146,8 @@ class Tracer {
       this.#reach(`${folder}/__init__.py`, { by: path, how: 'import' });
   }
 
-  #reachModule(name: string, by: string): void {
-    for (const file of this.#tree.filesFor(name)) this.#reach(file, { by, how: 'import' });
+  #reachModule(name: string, by: string, line?: number): void {
+    for (const file of this.#tree.filesFor(name)) this.#reach(file, { by, how: 'import' }, line);
   }
 
   #follow(path: string): void {
@@ -140,19 +158,19 @@ class Tracer {
     const facts = path.endsWith('.py') ? this.#request.factsOf(path) : undefined;
     if (facts === undefined) return;
     const from = packageOf(path);
-    for (const { level, module, names } of facts.imports) {
+    for (const { level, module, names, line } of facts.imports) {
       const name = absoluteName(from, level, module);
       if (name === undefined) continue;
-      this.#reachModule(name, path);
-      if (names === '*') this.#reachAll(name, path);
+      this.#reachModule(name, path, line);
+      if (names === '*') this.#reachAll(name, path, line);
       // A name that is taken from a package may be a module in it.
-      else for (const one of names ?? []) this.#reachModule(name === '' ? one : `${name}.${one}`, path);
+      else for (const one of names ?? []) this.#reachModule(name === '' ? one : `${name}.${one}`, path, line);
     }
     for (const group of facts.entryPoints)
       for (const name of this.#request.entryPoints(group)) this.#reachModule(name, path);
-    for (const { level, module } of facts.prefixes) this.#reachBeginning(from, level, module, path);
+    for (const { level, module, line } of facts.prefixes) this.#reachBeginning(from, { level, module }, path, line);
     for (const { line, what } of facts.unseen)
-      this.#unseen.push({ file: path, line, what, kept: this.#keepWhole(path) });
+      this.#unseen.push({ file: path, line, what, kept: this.#keepWhole(path, line) });
     if (!this.#request.isStrict) this.#followHints(path, facts);
   }
 
@@ -163,7 +181,9 @@ class Tracer {
   #followCompiled(path: string): void {
     this.#keepWhole(path);
     if (this.#request.isStrict) return;
-    const needed = this.#request.requiredBy(this.#ownerOf(path)).filter((owner) => !this.#whole.has(`\0all ${owner}`));
+    const needed = this.#request
+      .requiredBy(this.#ownerOf(path))
+      .filter((owner) => !this.#asks.isTogether(`all of ${owner}`));
     if (needed.length === 0) return;
     const names = this.#request.namesIn(
       path,
@@ -174,17 +194,19 @@ class Tracer {
       if (module !== undefined) this.#reachModule(module, path);
     }
     if (names !== undefined) return;
-    for (const owner of needed) {
-      this.#whole.add(`\0all ${owner}`);
-      this.#keepPackage(owner, { by: path, how: 'whole' });
-    }
+    for (const owner of needed) this.#keepPackageWhole(owner, path);
   }
 
-  #reachBeginning(from: string, level: number, module: string, by: string): void {
+  #reachBeginning(
+    from: string,
+    { level, module }: { readonly level: number; readonly module: string },
+    by: string,
+    line: number,
+  ): void {
     const base = absoluteName(from, level, '');
     if (base === undefined) return;
     const prefix = level === 0 ? module : base === '' ? module : `${base}.${module}`;
-    for (const name of this.#tree.beginningWith(prefix)) this.#reachModule(name, by);
+    for (const name of this.#tree.beginningWith(prefix)) this.#reachModule(name, by, line);
   }
 
   /** What is no import that can be seen, but leads to modules all the same. */
@@ -195,11 +217,10 @@ class Tracer {
     }
     // What it finds in the function's own code nobody sees.
     if (facts.unseen.length > 0 || (facts.movesPath && this.#ownerOf(path) === '')) this.#keepOwn(path);
-    if (facts.movesPath && this.#ownerOf(path) !== '')
-      this.#keepPackage(this.#ownerOf(path), { by: path, how: 'whole' });
+    if (facts.movesPath && this.#ownerOf(path) !== '') this.#keepPackageWhole(this.#ownerOf(path), path);
     // The standard library takes its time zones from there (PEP 615).
     if (facts.imports.some(({ module, level }) => level === 0 && /^(?:backports\.)?zoneinfo(?:\.|$)/.test(module)))
-      this.#keepPackage('tzdata', { by: path, how: 'whole' });
+      this.#keepPackageWhole('tzdata', path);
   }
 
   #ownerOf(path: string): string {
@@ -229,39 +250,40 @@ class Tracer {
   }
 
   #keepOwn(by: string): void {
-    if (this.#whole.has('\0own')) return;
-    this.#whole.add('\0own');
-    for (const path of this.#filesOf(''))
-      if (path.endsWith('.py') && !isOwnTest(path)) this.#reach(path, { by, how: 'whole' });
+    if (!this.#asks.askTogether('own', by)) return;
+    for (const path of this.#filesOf('')) if (path.endsWith('.py') && !isOwnTest(path)) this.#keep('own', path, by);
   }
 
   /** `from x import *` takes what `__all__` names, which may be modules. */
-  #reachAll(name: string, by: string): void {
+  #reachAll(name: string, by: string, line: number): void {
     const file = this.#tree.fileOf(name);
     const facts = file?.endsWith('.py') === true ? this.#request.factsOf(file) : undefined;
-    for (const one of facts?.all ?? []) this.#reachModule(`${name}.${one}`, by);
+    for (const one of facts?.all ?? []) this.#reachModule(`${name}.${one}`, by, line);
   }
 
   /** Keeps all of the package at the top that a file is in, and reaches what its distribution asks for. */
-  #keepWhole(path: string): string {
+  #keepWhole(path: string, line?: number): string {
     const owner = this.#request.files.get(path)?.owner ?? '';
     const top = path.includes('/') ? `${path.slice(0, path.indexOf('/'))}/` : '';
     const kept = top === '' ? path : top;
-    const mark = `${owner}\0${kept}`;
-    if (this.#whole.has(mark)) return kept;
-    this.#whole.add(mark);
+    const together = `${owner}\0${kept}`;
+    if (!this.#asks.askTogether(together, path, line)) return kept;
     for (const [other, file] of this.#request.files)
       if (file.owner === owner && (top === '' ? isTopModule(other) : other.startsWith(top)))
-        this.#reach(other, { by: path, how: 'whole' });
-    for (const required of this.#request.requiredBy(owner))
-      for (const module of this.#topModules.get(required) ?? []) this.#reachModule(module, path);
+        this.#keep(together, other, path);
+    for (const module of this.#request.requiredBy(owner).flatMap((one) => [...(this.#topModules.get(one) ?? [])])) {
+      for (const file of this.#tree.filesFor(module)) this.#asks.keepTogether(together, file);
+      this.#reachModule(module, path);
+    }
     return kept;
   }
 
   /** Files that are no modules stay beside modules that are reached. */
   #reachData(): void {
     const packages = this.#packagesOfCode();
-    const used = new Set([...this.#reached.keys()].filter((path) => /\.(?:py|so)$/.test(path)).map(folderOf));
+    const code = [...this.#reached.keys()].filter((path) => /\.(?:py|so)$/.test(path));
+    const used = new Set(code.map(folderOf));
+    for (const path of code) this.#asks.askTogether(beside(folderOf(path)), path);
     for (const [path, { owner }] of this.#request.files) {
       // Scripts are for people at a shell; what they import is not followed.
       if (this.#reached.has(path) || /\.pyc?$|^bin\//.test(path) || this.#isModule(path)) continue;
@@ -269,7 +291,10 @@ class Tracer {
       let folder = folderOf(path);
       while (folder !== '' && !packages.has(folder)) folder = folderOf(folder);
       const isUsed = folder === '' || used.has(folder);
-      if (isUsed) this.#reached.set(path, { by: folder, how: 'data' });
+      if (!isUsed) continue;
+      this.#reached.set(path, { by: folder, how: 'data' });
+      // That of a whole package hangs by the package itself.
+      if (folder !== '') this.#asks.keepTogether(beside(folder), path);
     }
   }
 
@@ -291,6 +316,11 @@ class Tracer {
   #isModule(path: string): boolean {
     return path.endsWith('.so') && this.#tree.fileOf(moduleStem(path)) === path && this.#request.isExtension(path);
   }
+}
+
+/** What is kept together beside the modules of a folder. */
+function beside(folder: string): string {
+  return `beside ${folder}`;
 }
 
 /** Tests of the function itself, by where they lie and what they are called. */
