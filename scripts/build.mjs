@@ -6,6 +6,7 @@ import { fileURLToPath } from 'node:url';
 import { digestOf, filesBelow } from './files.mjs';
 import { withLazyImports } from './lazy-imports.mjs';
 import { packProgram } from './pack.mjs';
+import { writePage } from './page.mjs';
 
 process.chdir(fileURLToPath(new URL('..', import.meta.url)));
 rmSync('dist', { recursive: true, force: true });
@@ -19,6 +20,7 @@ cpSync('src', 'dist', {
   recursive: true,
   filter: (path) => !/\.(?:ts|java)$|\/(?:java|encoder)$/.test(path),
 });
+await writePage();
 for (const path of filesBelow('dist').filter((path) => path.endsWith('.js')))
   writeFileSync(path, withLazyImports(readFileSync(path, 'utf8')));
 writeFileSync('dist/program.pack', packProgram(process.cwd(), 'dist/cli/start.js'));

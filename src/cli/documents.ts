@@ -64,6 +64,58 @@ const checked = z.looseObject({
   ),
 });
 
+const weight = { unpacked: count, packed: count };
+const group = z.looseObject({ name: z.string(), files: count, ...weight });
+const record = z.looseObject({ packed: count, unpacked: count, files: count });
+
+const weighed = z.looseObject({
+  name: z.string(),
+  arch: z.string().optional(),
+  artifact: z.string(),
+  form: z.enum(['zip', 'jar', 'binary', 'image']),
+  total: z.looseObject(weight),
+  files: count,
+  origins: z.enum(['known', 'no-waybill', 'other-waybill']),
+  /** Whether the packed weights of single parts are their shares of what was compressed together. */
+  packedIsShared: z.boolean(),
+  dependencies: z.array(
+    group.extend({
+      kind: z.enum(['own', 'package', 'made', 'base', 'frame', 'unknown']),
+      /** What would go if it went, and what it leads to that others need too. */
+      ...{ alone: z.looseObject(weight).optional(), shared: z.looseObject(weight).optional() },
+      by: z.array(z.string()).optional(),
+    }),
+  ),
+  /** Folders; packages of a JAR; sections of an executable. */
+  ...{ places: z.array(group), kinds: z.array(group), sources: z.array(group).optional() },
+  layers: z.array(group.extend({ wasted: count })).optional(),
+  limits: z.array(
+    z.looseObject({
+      ...{ name: z.string(), used: count, allowed: count, unit: z.enum(['bytes', 'count']), by: z.string() },
+    }),
+  ),
+  trimmed: z.array(z.looseObject({ package: z.string(), by: z.string(), size: count })),
+  savings: z.array(
+    z.looseObject({
+      ...{ what: z.string(), about: z.string() },
+      ...{ unpacked: z.number().optional(), line: z.string().optional() },
+    }),
+  ),
+  parts: z.array(
+    z.looseObject({
+      ...{ path: z.string(), kind: z.enum(['code', 'native', 'data', 'metadata']), owner: z.string(), ...weight },
+      ...{ inside: z.string().optional(), section: z.string().optional(), layer: z.string().optional() },
+    }),
+  ),
+  /** With `--over`. */
+  growth: z
+    .looseObject({
+      ...{ before: record, now: record },
+      changes: z.array(z.looseObject({ name: z.string(), by: z.int() })),
+    })
+    .optional(),
+});
+
 const built = z.looseObject({
   name: z.string(),
   arch,
@@ -154,6 +206,13 @@ const plain: Readonly<Record<string, z.ZodType>> = {
   build: z.looseObject({ targets: z.array(built), hashed: count, packed: count, failed }),
   check: z.looseObject({ fit: z.boolean(), artifacts: z.array(checked) }),
   event: z.looseObject({ name: z.string(), kind: z.enum(['request', 'data', 'cloudevent']), event: z.unknown() }),
+  weigh: z.looseObject({
+    weighed: z.array(weighed),
+    /** With `--budget`: the file that they were recorded in. */
+    recorded: z.string().optional(),
+    /** With `--report`: the page. */
+    report: z.string().optional(),
+  }),
   why: z.looseObject({
     name: z.string(),
     arch,

@@ -1,5 +1,4 @@
 /** `check`: holds artifacts against their destination. */
-import { existsSync } from 'node:fs';
 import { basename, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { nearestWord, printable } from '../../core/base/text';
@@ -18,6 +17,7 @@ import {
   type FunctionSpec,
   type Runtime,
 } from '../../core/sheet';
+import { artifactWord } from '../artifact-word';
 import { surroundings } from '../machine';
 import { TOOL } from '../program';
 import { withScratch } from '../scratch';
@@ -72,7 +72,8 @@ export const command: CommandModule = {
         found: `it together with \`--format ${format ?? ''}\``,
         mend: 'take one of the two',
       });
-    const file = names.length === 1 ? await fileToCheck(names[0] ?? '', args, session) : undefined;
+    const file =
+      names.length === 1 ? await artifactWord(names[0] ?? '', session, text(args, 'at') !== undefined) : undefined;
     const checked = await withScratch('check', async (scratch) =>
       file === undefined
         ? checkFunctions(names, args, session, scratch)
@@ -81,18 +82,6 @@ export const command: CommandModule = {
     return show(checked, args, session, names);
   },
 };
-
-/** A single word is a file when it is one, unless it names a function of the sheet. */
-async function fileToCheck(word: string, args: Arguments, session: Session): Promise<string | undefined> {
-  const looksLikeFile = word.includes('/') || /\.[a-z]+$/.test(word) || text(args, 'at') !== undefined;
-  if (!looksLikeFile && !existsSync(resolve(session.cwd, word))) return undefined;
-  if (looksLikeFile) return word;
-  const isFunction = await session.openProject().then(
-    (project) => project.sheet.functions.some((spec) => spec.name === word),
-    () => false,
-  );
-  return isFunction ? undefined : word;
-}
 
 async function checkFunctions(
   names: readonly string[],

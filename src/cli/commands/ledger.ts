@@ -1,6 +1,6 @@
 /** `ledger`: lists what was sent where. */
-import { ledgerNameOf, movedTags, readLedger, type Delivery } from '../../core/pipeline/deliver';
-import { selectFunctions } from '../../core/project/targets';
+import { movedTags, readLedger, type Delivery } from '../../core/pipeline/deliver';
+import { ledgerNameOf, selectFunctions } from '../../core/project/targets';
 import type { Session } from '../session';
 import { EXIT, texts, type CommandModule } from './command';
 

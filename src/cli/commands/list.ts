@@ -31,6 +31,13 @@ export const COMMANDS: readonly CommandEntry[] = [
     load: () => import('./check'),
   },
   {
+    name: 'weigh',
+    usage: 'weigh [NAME… | FILE]',
+    summary: 'tells what takes the room in artifacts, and what each dependency costs alone',
+    takes: ['functions', 'files'],
+    load: () => import('./weigh'),
+  },
+  {
     name: 'why',
     usage: 'why NAME PATTERN',
     summary: 'prints the chain from the entry to each matching file',

@@ -53,6 +53,16 @@ export type EventFact =
       readonly fault: { readonly expected?: string; readonly found: string; readonly mend: string };
     };
 
+/** What an artifact weighs, what it may, and what it did when that was recorded. Bytes. */
+export interface GrowthFact {
+  /** What may come on top, `5 %`. */
+  readonly allow: string;
+  readonly packed: { readonly before: number; readonly now: number; readonly allowed: number };
+  readonly unpacked: { readonly before: number; readonly now: number; readonly allowed: number };
+  /** What changed, the largest first. */
+  readonly causes: readonly { readonly name: string; readonly by: number }[];
+}
+
 /** What is known about the function, from the sheet or the command line; the rest is undefined. */
 export interface FunctionFacts {
   readonly name?: string;
@@ -74,6 +84,8 @@ export interface FunctionFacts {
   readonly surroundings?: Surroundings;
   /** What was recorded when the artifact was built. */
   readonly waybill?: Waybill;
+  /** How it stands to recorded weights; undefined where none are. */
+  readonly growth?: GrowthFact;
   /** Whether the lock is what the requirements ask for today; undefined where nothing is needed. */
   readonly lock?: 'current' | 'outdated' | 'missing';
 }
@@ -101,7 +113,7 @@ export interface RuleResult {
 }
 
 /** Facts without which a rule cannot be applied. */
-export type Need = 'arch' | 'runtime' | 'entry' | 'settings' | 'waybill' | 'lock' | 'events';
+export type Need = 'arch' | 'runtime' | 'entry' | 'settings' | 'waybill' | 'lock' | 'events' | 'growth';
 
 export interface Rule {
   /** `size/packed`. */

@@ -8,6 +8,7 @@ import { native } from './native';
 import { node } from './node';
 import { python } from './python';
 import { rust } from './rust';
+import type { Weighing } from './weighing';
 
 const TABLE: { readonly [Id in LanguageId]: Language<Id> } = {
   node,
@@ -55,6 +56,11 @@ export function workOf({ runtime }: Pick<FunctionSpec, 'runtime'>): Promise<Work
   return openLanguage(runtime.language);
 }
 
+/** What all languages know of files in artifacts, as far as they know something. */
+export async function allWeighing(): Promise<Weighing[]> {
+  return Promise.all(LANGUAGES.flatMap(({ weighing }) => (weighing === undefined ? [] : [weighing()])));
+}
+
 export type {
   EntryCandidate,
   LookedAt,
@@ -91,4 +97,5 @@ export type {
   Work,
 } from './language';
 export type { LoadCost } from './load-cost';
+export type { NamedPackage, Weighing } from './weighing';
 export type { Offer, Page, PageFault, Pages, PagesKind } from './pages';

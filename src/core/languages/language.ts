@@ -29,6 +29,7 @@ import type { CarriedPackage } from '../waybill';
 import type { Profiling } from './load-cost';
 import type { PagesKind } from './pages';
 import type { Surveyor } from './surveying';
+import type { Weighing } from './weighing';
 
 /** Light: always there. */
 export interface Language<Id extends LanguageId = LanguageId> extends SheetLanguage<Id> {
@@ -42,7 +43,20 @@ export interface Language<Id extends LanguageId = LanguageId> extends SheetLangu
   readonly pages?: PagesKind;
   /** Finds its functions in a repository of which nothing is known. */
   readonly survey?: () => Promise<Surveyor>;
+  /** What it knows of files in artifacts. */
+  readonly weighing?: () => Promise<Weighing>;
+  /** Keys of the sheet that would make a function's artifact lighter than it is, each with the function as it would be. */
+  lighter?(spec: FunctionSpec<Id>): readonly Lighter<Id>[];
   readonly open: () => Promise<Work<Id>>;
+}
+
+export interface Lighter<Id extends LanguageId = LanguageId> {
+  /** The key. */
+  readonly what: string;
+  readonly about: string;
+  /** As it stands in the sheet. */
+  readonly line: string;
+  readonly spec: FunctionSpec<Id>;
 }
 
 export interface SkippedFolder {

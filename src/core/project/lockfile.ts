@@ -2,14 +2,13 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError, systemCode } from '../base/errors';
-import { baseOf } from '../base/paths';
 import { contentDigest } from '../disk/digest';
 import { writeWhole } from '../disk/write';
 import type { OwnOf } from '../sheet';
 import type { NotedSource } from '../sources';
 import type { LockedBase, PlainLockedPackage } from './lock-schema';
 import { isVerified, noteVerified } from './verified';
-import type { Project } from './targets';
+import { besideSheet, type Project } from './targets';
 
 export type { LockedBase, LockedBaseTarget } from './lock-schema';
 
@@ -40,9 +39,9 @@ const MAX_LOCK_BYTES = 64 * 1024 * 1024;
 
 export const EMPTY_LOCK: Lock = { lock: LOCK_FORMAT, functions: {} };
 
-/** The lock of a sheet lies beside it, under its name: `emballage.yaml` has `emballage.lock`. */
-export function lockNameOf({ files: [sheet = 'emballage.yaml'] }: Pick<Project, 'files'>): string {
-  return `${baseOf(sheet).replace(/\.ya?ml$/, '')}.lock`;
+/** The lock of a sheet lies beside it. */
+export function lockNameOf(project: Pick<Project, 'files'>): string {
+  return besideSheet(project, 'lock');
 }
 
 /** Where a lock stands, and with what it is held against its format. */

@@ -1,5 +1,6 @@
 /** Targets: one function for one architecture in one form, and where its files lie. */
 import { EmballageError } from '../base/errors';
+import { baseOf } from '../base/paths';
 import { listed, nearestWord, printable } from '../base/text';
 import { OUTPUT_FOLDER } from '../fileset/selection';
 import type { Arch, FunctionSpec, KnownLanguages, Sheet } from '../sheet';
@@ -59,6 +60,21 @@ export function artifactName({ name, form }: FunctionSpec): string {
 /** Path of the folder with the images for all architectures, relative to the project. */
 export function wholeLayoutPath({ name }: Pick<FunctionSpec, 'name'>): string {
   return `${OUTPUT_FOLDER}/${name}/${name}.oci`;
+}
+
+/** What is written beside a sheet goes by its name: `emballage.yaml` has `emballage.lock`. */
+export function besideSheet({ files: [sheet = 'emballage.yaml'] }: Pick<Project, 'files'>, ending: string): string {
+  return `${baseOf(sheet).replace(/\.ya?ml$/, '')}.${ending}`;
+}
+
+/** Recorded weights. */
+export function weightsNameOf(project: Pick<Project, 'files'>): string {
+  return besideSheet(project, 'weights');
+}
+
+/** What was delivered. */
+export function ledgerNameOf(project: Pick<Project, 'files'>): string {
+  return besideSheet(project, 'ledger');
 }
 
 /** Path of the waybill, relative to the project. */

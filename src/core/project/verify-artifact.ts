@@ -2,10 +2,11 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError, systemCode } from '../base/errors';
+import { readTextFile } from '../disk/read-text';
 import { contentDigest, fileDigest } from '../disk/digest';
 import { openLayout } from '../disk/layout-files';
 import { hexOf } from '../formats/oci';
-import type { Form } from '../sheet';
+import type { Form, KnownLanguages } from '../sheet';
 import { readWaybill, type Waybill } from '../waybill';
 import { isVerified, noteVerified } from './verified';
 import { artifactPath, waybillPath, type Project, type Target } from './targets';
@@ -31,6 +32,38 @@ export async function verifyAgainstWaybill(project: Project, target: Target): Pr
   if (waybill.artifact.sha256 === digest) return waybill;
   throw mixed(target, waybill.artifact.sha256, digest);
 }
+
+/**
+ * The same for an artifact by hand.
+ * @param path absolute path of the artifact
+ * @param at and of its waybill
+ * @throws EmballageError ARTIFACT_MIXED
+ */
+export async function verifyPair(
+  path: string,
+  shown: string,
+  at: string,
+  languages: Pick<KnownLanguages, 'all'>,
+): Promise<Waybill> {
+  const waybill = await readWaybill(readTextFile(at, {
+    doing: 'reading the waybill',
+    shown: at,
+    maxBytes: MAX_WAYBILL_BYTES,
+    mendMissing: 'build it again',
+  }), { shown: at, languages, isVerified: false });
+  const digest = await artifactDigest(path, shown, waybill.form);
+  if (waybill.artifact.sha256 === digest) return waybill;
+  throw new EmballageError('ARTIFACT_MIXED', {
+    doing: 'looking at the waybill beside the artifact',
+    where: shown,
+    expected: `the artifact of its waybill, SHA-256 ${waybill.artifact.sha256}`,
+    found: `another, SHA-256 ${digest}`,
+    mend: 'build it again, or take the waybill away',
+  });
+}
+
+/** Larger ones are of no artifact that could be delivered. */
+const MAX_WAYBILL_BYTES = 1024 ** 3;
 
 /**
  * The same without reading all of the waybill, which of a large artifact takes longer than sending a small one.

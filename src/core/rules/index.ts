@@ -46,6 +46,7 @@ import { settingsTotal } from './settings-total';
 import { settingsUndeclared } from './settings-undeclared';
 import { settingsUnread } from './settings-unread';
 import { sizeFiles } from './size-files';
+import { sizeGrowth } from './size-growth';
 import { sizeOneFile } from './size-one-file';
 import { sizePacked } from './size-packed';
 import { sizeUnpacked } from './size-unpacked';
@@ -57,6 +58,7 @@ export const COMMON_RULES: readonly Rule[] = [
   sizeFiles,
   sizeOneFile,
   sizeViewable,
+  sizeGrowth,
   sizeImage,
   sizeLayer,
   sizeLayersCount,
@@ -122,7 +124,7 @@ function groupOf(id: string): string {
   return id.slice(0, id.indexOf('/'));
 }
 
-export { percent, showAmount } from './limit';
+export { lowestLimit, percent, showAmount } from './limit';
 export type {
   Finding,
   FunctionFacts,

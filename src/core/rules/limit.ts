@@ -19,8 +19,10 @@ export interface LimitQuestion {
 /** Holds an amount against the limits of destination and sheet. */
 export function checkLimit(context: RuleContext, question: LimitQuestion): RuleResult {
   const { used, unit } = question;
-  const limit = lowest(context, question.key);
-  if (limit === undefined) return findings();
+  const { destination, subject, facts } = context;
+  const lowest = lowestLimit(destination.accepts[subject.form], facts.limits, question.key);
+  if (lowest === undefined) return findings();
+  const limit = { allowed: lowest.allowed, by: lowest.isOwn ? 'packing sheet' : destination.name };
   const gauge: Gauge = { used, unit, ...limit };
   const passed = used > limit.allowed;
   if (!passed && used <= limit.allowed * NEAR) return { findings: [], gauge };
@@ -47,9 +49,12 @@ export function percent(share: number): string {
 }
 
 /** The sheet may set a limit below that of the destination. */
-function lowest(context: RuleContext, key: keyof Limits): { allowed: number; by: string } | undefined {
-  const theirs = context.destination.accepts[context.subject.form]?.[key];
-  const own = context.facts.limits?.[key];
-  if (own !== undefined && own <= (theirs ?? Infinity)) return { allowed: own, by: 'packing sheet' };
-  return theirs === undefined ? undefined : { allowed: theirs, by: context.destination.name };
+export function lowestLimit(
+  theirs: Limits | undefined,
+  own: Limits | undefined,
+  key: keyof Limits,
+): { readonly allowed: number; readonly isOwn: boolean } | undefined {
+  const [there, here] = [theirs?.[key], own?.[key]];
+  if (here !== undefined && here <= (there ?? Infinity)) return { allowed: here, isOwn: true };
+  return there === undefined ? undefined : { allowed: there, isOwn: false };
 }

@@ -3,7 +3,7 @@ import type { AskedFor, Asks } from '../fileset/asks';
 import type { Waybill } from './schema';
 
 /** A row, or a row and the line in the file that asks. */
-type AskedRow = Waybill['asks'][number]['for'][number];
+export type AskedRow = Waybill['asks'][number]['for'][number];
 type Rows = Pick<Waybill, 'asks' | 'together'>;
 
 /**

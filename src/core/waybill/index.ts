@@ -3,6 +3,8 @@ import type { KnownLanguages } from '../sheet';
 
 export type { CarriedPackage, Waybill, WaybillFile } from './schema';
 export { lineOf, rowOf } from './asks';
+export { ownersOf, packageOwner, type Owner } from './owners';
+export { reasonGraph, rowsByOwner, withoutPackage, type GraphNode, type ReasonGraph } from './reason-graph';
 export { filesDigest, formatWaybill, makeWaybill, readWaybill, type WaybillFacts } from './waybill';
 
 /** The shape of a waybill. Loaded when it is called. */

@@ -188,11 +188,9 @@ const askedRow = z.union([z.int().nonnegative(), z.tuple([z.int().nonnegative(),
 
 /** Who asks for what. The reason of each file names the first who does; here are all. */
 const askFields = {
-  asks: z
-    .array(z.strictObject({ by: z.int().nonnegative(), for: z.array(askedRow) }))
-    .meta({
-      description: 'What each file asks for, as far as it was traced: a row that asks, and rows that it asks for.',
-    }),
+  asks: z.array(z.strictObject({ by: z.int().nonnegative(), for: z.array(askedRow) })).meta({
+    description: 'What each file asks for, as far as it was traced: a row that asks, and rows that it asks for.',
+  }),
   together: z
     .array(z.strictObject({ by: z.array(askedRow), for: z.array(z.int().nonnegative()) }))
     .meta({ description: 'Rows that are kept as long as one of those is there that ask for all of them.' }),

@@ -4,4 +4,5 @@ export { type ElfFile, glibcNeeded, MACHINES, readElf, readElfOrFault } from './
 export { ET, isElf, PF, PT, readHeader, readSections, type Section } from './header';
 export { readProperties, type ElfProperties } from './properties';
 export { debugBytes, type Piece, planStrip, type Strip, stripElf, type StripPlan } from './strip';
+export { type ElfLayout, type ElfSymbol, readElfLayout } from './symbol-table';
 export { sectionAt, symbolsNeeding } from './symbols';

@@ -1,4 +1,6 @@
 /** Compiled files of every kind: what they are for, and what they ask for. */
 export { type ArMember, arMembers, isAr } from './ar';
+export { goFunctions, type GoFunction } from './go-functions';
+export { readSymbolName, type SymbolName } from './mangling';
 export { type NativeInfo, type NativeMachine, type NativeReading } from './model';
 export { describeElf, readNative } from './read';

@@ -57,7 +57,8 @@ export function readDirectory(source: ByteSource, name: string): Directory {
     if (next > bytes.length)
       throw invalid(name, `directory entry ${String(entries.length + 1)} runs past the directory`);
     const extra = bytes.subarray(extraAt, extraAt + header.extraFieldLength);
-    entries.push({ ...header, ...largeFields(header, extra, name), rawName: bytes.subarray(nameAt, extraAt) });
+    // The record is our own and new: filled up rather than copied, twenty thousand times.
+    entries.push(Object.assign(header, largeFields(header, extra, name), { rawName: bytes.subarray(nameAt, extraAt) }));
     at = next;
   }
   if (entries.length !== end.entries)

@@ -3,6 +3,7 @@ export { type ByteSource } from '../byte-source';
 export { type ZipDifference, firstZipDifference } from './compare';
 export { type DosTime, DOS_FLOOR, formatDosTime, toDosTime } from './dos-time';
 export { type ZipFault, type ZipFaultCode, ZipFaultError, describeFault, mendFault } from './faults';
+export { type ListedEntry, listEntries } from './listing';
 export { METHOD_DEFLATED, METHOD_STORED } from './layout';
 export { endsAsArtifact } from './mark';
 export { type ZipArchive, type ZipEntry, type ZipLimits, entryChunks, findEntry, openZip, readEntry } from './reader';

@@ -11,6 +11,7 @@ import { linkStaysInside, unsafePathReason } from '../../base/paths';
 import type { ByteSource } from '../byte-source';
 import { DirectoryEntry, invalid, readDirectory, zip64Values } from './directory';
 import type { DosTime } from './dos-time';
+import { kindOf, nameOf, unixModeOf, type Report } from './entry-head';
 import { ZipFault, ZipFaultCode, ZipFaultError } from './faults';
 import * as zip from './layout';
 
@@ -117,22 +118,10 @@ export async function* entryChunks(source: ByteSource, entry: ZipEntry): AsyncGe
   checkContent(entry, size, sum);
 }
 
-type Report = (code: ZipFaultCode, detail: string) => void;
-
 interface Span {
   readonly start: number;
   readonly end: number;
   readonly report: Report;
-}
-
-const strictUtf8 = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
-
-function nameOf(raw: DirectoryEntry): string {
-  try {
-    return strictUtf8.decode(raw.rawName);
-  } catch {
-    return Buffer.from(raw.rawName).toString('latin1');
-  }
 }
 
 function describeEntry(source: ByteSource, raw: DirectoryEntry, dataOffset: number, report: Report): ZipEntry {
@@ -143,9 +132,7 @@ function describeEntry(source: ByteSource, raw: DirectoryEntry, dataOffset: numb
   if ((raw.flags & (zip.FLAG_ENCRYPTED | zip.FLAG_STRONG_ENCRYPTION)) !== 0) report('encrypted', 'its flags say so');
   else if (raw.method !== zip.METHOD_STORED && raw.method !== zip.METHOD_DEFLATED)
     report('method', `method ${String(raw.method)}`);
-  const host = raw.versionMadeBy >> 8;
-  const unixMode =
-    host === zip.HOST_UNIX || host === zip.HOST_MACOS ? Math.floor(raw.externalFileAttributes / 0x10000) : 0;
+  const unixMode = unixModeOf(raw);
   const entry: ZipEntry = {
     path: name.endsWith('/') ? name.slice(0, -1) : name,
     kind: kindOf(name, unixMode, report),
@@ -159,15 +146,6 @@ function describeEntry(source: ByteSource, raw: DirectoryEntry, dataOffset: numb
     dataOffset,
   };
   return entry.kind === 'link' ? withTarget(source, entry, report) : entry;
-}
-
-function kindOf(name: string, unixMode: number, report: Report): ZipEntry['kind'] {
-  const type = unixMode & zip.S_IFMT;
-  if (name.endsWith('/')) return 'folder';
-  if (type === zip.S_IFLNK) return 'link';
-  if (type === zip.S_IFDIR) report('special-file', 'its mode says folder, its name says file');
-  else if (type !== 0 && type !== zip.S_IFREG) report('special-file', `its mode is 0${unixMode.toString(8)}`);
-  return 'file';
 }
 
 function withTarget(source: ByteSource, entry: ZipEntry, report: Report): ZipEntry {

@@ -28,5 +28,6 @@ export const go: Language<'go'> = {
   }),
   keeps: Object.values(KEPT),
   survey: async () => (await import('./survey')).goSurveyor,
+  weighing: async () => (await import('./weighing')).goWeighing,
   open: async () => (await import('./work')).goWork,
 };

@@ -1,6 +1,7 @@
 /** Functions for the Java virtual machine. */
 import type { Language } from '../language';
 import { KEPT } from './kept';
+import { lighter } from './lighter';
 import type { JvmKeys, LockedJvm, LockedJvmPackage } from './own';
 
 declare module '../../sheet/model' {
@@ -55,11 +56,13 @@ export const jvm: Language<'jvm'> = {
     open: async () => (await import('./keys')).jvmKeys,
   },
   parts: async () => (await import('./parts')).jvmParts,
+  lighter,
   keeps: Object.values(KEPT),
   pages: {
     about: 'one with a pom.xml is compiled into a JAR of a Maven repository',
     open: async (machine) => (await import('./repository/pages')).openPages(machine),
   },
   survey: async () => (await import('./survey')).jvmSurveyor,
+  weighing: async () => (await import('./weighing')).jvmWeighing,
   open: async () => (await import('./work')).jvmWork,
 };

@@ -1,6 +1,7 @@
 /** Functions in JavaScript and TypeScript, run by Node.js. */
 import type { Language } from '../language';
 import { KEPT } from './kept';
+import { lighter } from './lighter';
 import type { LockedNode, LockedNodePackage, CarriedNodePackage, NodeKeys } from './own';
 
 declare module '../../sheet/model' {
@@ -61,6 +62,7 @@ export const node: Language<'node'> = {
     open: async () => (await import('./keys')).nodeKeys,
   },
   parts: async () => (await import('./parts')).nodeParts,
+  lighter,
   keeps: Object.values(KEPT),
   skips: (isLocked) => (isLocked ? { folder: 'node_modules', by: 'installed' } : undefined),
   pages: {
@@ -68,5 +70,6 @@ export const node: Language<'node'> = {
     open: async () => (await import('./registry/pages')).openPages(),
   },
   survey: async () => (await import('./survey')).nodeSurveyor,
+  weighing: async () => (await import('./weighing')).nodeWeighing,
   open: async () => (await import('./work')).nodeWork,
 };

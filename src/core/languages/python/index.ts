@@ -1,6 +1,7 @@
 /** Functions in Python. */
 import type { Language } from '../language';
 import { KEPT } from './kept';
+import { lighter } from './lighter';
 import type { LockedPythonPackage, PythonKeys } from './own';
 
 declare module '../../sheet/model' {
@@ -61,6 +62,7 @@ export const python: Language<'python'> = {
     open: async () => (await import('./keys')).pythonKeys,
   },
   parts: async () => (await import('./parts')).pythonParts,
+  lighter,
   keeps: Object.values(KEPT),
   exports: [
     {
@@ -75,5 +77,6 @@ export const python: Language<'python'> = {
     open: async () => (await import('./sources/pages')).openPages(),
   },
   survey: async () => (await import('./survey')).pythonSurveyor,
+  weighing: async () => (await import('./weighing')).pythonWeighing,
   open: async () => (await import('./work')).pythonWork,
 };

@@ -34,5 +34,6 @@ export const rust: Language<'rust'> = {
   keeps: [...Object.values(COMPILED), ...Object.values(KEPT)],
   skips: () => ({ folder: 'target', by: 'compiler' }),
   survey: async () => (await import('./survey')).rustSurveyor,
+  weighing: async () => (await import('./weighing')).rustWeighing,
   open: async () => (await import('./work')).rustWork,
 };

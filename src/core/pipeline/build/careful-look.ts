@@ -4,7 +4,7 @@ import { surveySource, type CollectRequest } from '../../fileset/collect';
 import { languageOf, workOf } from '../../languages';
 import { inputsText, joinInputs, NO_INPUTS, watchInputs, type Inputs } from '../../project/inputs';
 import { lockNameOf, type LockedBase, type LockedFunction } from '../../project/lockfile';
-import type { Project } from '../../project/targets';
+import { ledgerNameOf, weightsNameOf, type Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import { lockedFunction } from '../lock';
 import type { BuiltTarget, ChangedLook, Look, LookRequest } from './model';
@@ -89,13 +89,18 @@ function refreshIndex(project: Project, look: ChangedLook, index: StatIndex): vo
   }
 }
 
+function recordsOf(project: Project): string[] {
+  return [`/${ledgerNameOf(project)}`, `/${weightsNameOf(project)}`];
+}
+
 /** @param isLocked whether packages come from the lock, so that those installed in the source folder are not wanted */
 export function collectRequest(project: Project, spec: FunctionSpec, isLocked: boolean): CollectRequest {
   return {
     projectRoot: project.root,
     source: spec.source,
     entryFile: spec.entry.file,
-    leaveOut: spec.leaveOut,
+    // What is recorded beside the sheet, of what was built, must not be in what is built.
+    leaveOut: spec.source === '' ? [...spec.leaveOut, ...recordsOf(project)] : spec.leaveOut,
     keep: spec.keep,
     include: spec.include,
     links: spec.links,

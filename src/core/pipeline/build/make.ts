@@ -21,6 +21,7 @@ import { languageOf, LANGUAGES, workOf, type Assembly, type Work } from '../../l
 import { entryString, type Arch } from '../../sheet';
 import { filesDigest, formatWaybill, makeWaybill, type Waybill } from '../../waybill';
 import { collectRequest, inputsAfter, watched } from './careful-look';
+import { EPOCH_FLOOR_SECONDS } from './epoch';
 import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedLook, Look } from './model';
 import { runtimeOf } from '../../project/destination-runtime';
 import type { MadeImage } from '../image';
@@ -31,9 +32,6 @@ import { indexPath, outputStamp } from './records';
 import { Store, type StoredArtifact } from './store';
 import { writeStatIndex, type TargetRecord } from './stat-index';
 import { artifactName, artifactPath, waybillPath, type Target } from '../../project/targets';
-
-/** What the floor of the zip format is in seconds since 1970: what compilers are told where nobody says a time. */
-const EPOCH_FLOOR_SECONDS = 315_532_800;
 
 /** Makes what has changed. The caller holds the build lock. */
 export async function makeFunctions(request: BuildRequest, looks: readonly Look[]): Promise<BuiltFunction[]> {

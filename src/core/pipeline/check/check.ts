@@ -28,6 +28,7 @@ import type { Machine } from '../../toolchains/machine';
 import type { Waybill } from '../../waybill';
 import { baseInputs, functionPath, isImage, withImageSubject } from '../image';
 import { statedNeeds } from '../lock';
+import { growthOf } from './growth';
 import { readSubject, type SubjectRequest } from './subject';
 
 export interface CheckedFinding extends Finding {
@@ -97,10 +98,11 @@ export async function checkTarget(
   const entry = { text: member === '' ? file : `${file}#${member}`, file, member };
   const digests = new Map(waybill.files.map((one) => [one.path, one.sha256 ?? '']));
   const events = await eventFiles(project, spec, `${common.today}T00:00:00Z`);
+  const growth = await growthOf(project, target, common.scratch);
   const shape = adapter === undefined ? undefined : adapterCalls(spec, destination).shape;
   const facts: FunctionFacts = {
     ...{ name, arch, runtime, entry, settings, limits, own, waybill, events },
-    ...present({ memoryBytes, timeoutMs, adapter, shape, surroundings, lock }),
+    ...present({ memoryBytes, timeoutMs, adapter, shape, surroundings, lock, growth }),
   };
   const checked = await checkFile({
     ...{ path, shown, name, destination, facts, accept: spec.accept, isVerified: true },
@@ -200,6 +202,7 @@ function concerns(rule: Rule, facts: FunctionFacts, { form, view }: Subject): bo
   if (rule.forms !== undefined && !rule.forms.includes(form)) return false;
   if (rule.needs.includes('lock') && facts.lock === undefined) return false;
   if (rule.needs.includes('waybill') && facts.waybill === undefined) return false;
+  if (rule.needs.includes('growth') && facts.growth === undefined) return false;
   if (rule.needs.includes('events') && facts.events === undefined) return false;
   return rule.asks === undefined || facts.runtime === undefined || view?.[rule.asks] !== undefined;
 }

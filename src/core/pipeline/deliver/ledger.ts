@@ -2,19 +2,13 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError, systemCode } from '../../base/errors';
-import { baseOf } from '../../base/paths';
 import { contentDigest } from '../../disk/digest';
 import { writeWhole } from '../../disk/write';
-import type { Project } from '../../project/targets';
+import { ledgerNameOf, type Project } from '../../project/targets';
 import { isVerified, noteVerified } from '../../project/verified';
 import { ledgerSchema, type Delivery, type Ledger } from './ledger-schema';
 
 export type { Delivery, Ledger } from './ledger-schema';
-
-/** The ledger of a sheet lies beside it, under its name: `emballage.yaml` has `emballage.ledger`. */
-export function ledgerNameOf({ files: [sheet = 'emballage.yaml'] }: Pick<Project, 'files'>): string {
-  return `${baseOf(sheet).replace(/\.ya?ml$/, '')}.ledger`;
-}
 
 /** Empty where there is none. @throws EmballageError LEDGER_INVALID */
 export function readLedger(project: Project): Ledger {

@@ -1,0 +1,24 @@
+/** What kind of content a path says it is. */
+import { baseOf } from '../../base/paths';
+import type { Weighing } from '../../languages';
+import type { PartKind } from './model';
+
+const NATIVE = /\.(?:so(?:\.[\d.]+)?|node|dll|dylib|wasm|a|exe)$/i;
+const CODE = /\.(?:rb|sh|pl|php|lua)$/i;
+/** What people read about files. */
+const ABOUT =
+  /^(?:licen[cs]e|copying|notice|readme|changelog|changes|history|authors|contributors)(?:[.-].*)?$|\.(?:map|md|rst)$/i;
+
+export type KindOf = (path: string, isProgram?: boolean) => PartKind;
+
+/** @returns tells the kind; `isProgram` is whether it is an executable without an ending */
+export function kindsBy(languages: readonly Weighing[]): KindOf {
+  const about = languages.flatMap((one) => one.about ?? []);
+  const code = [CODE, ...languages.flatMap((one) => one.code ?? [])];
+  return (path, isProgram = false) => {
+    const name = baseOf(path);
+    if (ABOUT.test(name) || about.some((one) => one.test(path))) return 'metadata';
+    if (isProgram || NATIVE.test(name)) return 'native';
+    return code.some((one) => one.test(name)) ? 'code' : 'data';
+  };
+}
