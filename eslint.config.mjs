@@ -6,7 +6,9 @@ export default tseslint.config(
   {
     files: ['src/**/*.ts', 'test/**/*.ts'],
     extends: [...tseslint.configs.strictTypeChecked, ...tseslint.configs.stylisticTypeChecked],
-    languageOptions: { parserOptions: { project: ['./tsconfig.json', './tsconfig.page.json'], tsconfigRootDir: import.meta.dirname } },
+    languageOptions: {
+      parserOptions: { project: ['./tsconfig.json', './tsconfig.page.json'], tsconfigRootDir: import.meta.dirname },
+    },
     plugins: { house: { rules: { 'pure-core': pureCore } } },
     rules: {
       'house/pure-core': 'error',

@@ -64,6 +64,7 @@ const checked = z.looseObject({
   ),
 });
 
+const chain = z.array(z.looseObject({ kind: z.enum(['file', 'package']), path: z.string(), line: z.int().optional() }));
 const weight = { unpacked: count, packed: count };
 const group = z.looseObject({ name: z.string(), files: count, ...weight });
 const record = z.looseObject({ packed: count, unpacked: count, files: count });
@@ -216,7 +217,14 @@ const plain: Readonly<Record<string, z.ZodType>> = {
   why: z.looseObject({
     name: z.string(),
     arch,
-    files: z.array(z.looseObject({ path: z.string() })),
+    packages: z.array(
+      z.looseObject({
+        ...{ name: z.string(), version: z.string(), size: count, files: count, by: z.array(z.string()), chain },
+        /** Who asks for which versions, as the lock has it. */
+        asked: z.array(z.looseObject({ by: z.string(), as: z.string() })),
+      }),
+    ),
+    files: z.array(z.looseObject({ path: z.string(), chain, chains: z.array(chain).optional() })),
     leftOut: z.array(
       z.looseObject({
         package: z.string(),

@@ -277,7 +277,7 @@ describe('why', () => {
     const root = nodeProject(SOURCE, { entry: 'alert.ts#decide', trim: 'traced' });
     run(root, ['build']);
     expect(run(root, ['why', 'alert', '*.txt']).stdout).toContain(
-      'data/a.txt  1 B  from src/data/a.txt\n  alert.mjs  the entry\n    └ lib/text.mjs  imported\n      └ data/a.txt  a file that is named in the code\n',
+      'data/a.txt  1 B  from src/data/a.txt\n  alert.mjs  the entry\n    └ lib/text.mjs  imported in line 1\n      └ data/a.txt  named in the code in line 2\n',
     );
     expect(run(root, ['why', 'alert', 'b.txt'])).toMatchObject({
       status: 1,
@@ -298,7 +298,7 @@ describe('why', () => {
     );
     run(root, ['build']);
     expect(run(root, ['why', 'alert', 'a.mjs']).stdout).toContain(
-      'a.mjs  20 B  from src/a.mjs  inside alert.cjs\n  alert.mjs  the entry\n    └ a.mjs  imported\n',
+      'a.mjs  20 B  from src/a.mjs  inside alert.cjs\n  alert.mjs  the entry\n    └ a.mjs  imported in line 1\n',
     );
   });
 

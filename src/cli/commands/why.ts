@@ -2,20 +2,26 @@
 import picomatch from 'picomatch';
 import { EmballageError } from '../../core/base/errors';
 import { isPattern } from '../../core/base/paths';
-import { count, listed, nearestWord, printable } from '../../core/base/text';
-import { formatSize } from '../../core/base/units';
+import { count, nearestWord, printable } from '../../core/base/text';
 import { verifyAgainstWaybill } from '../../core/project/verify-artifact';
-import { artifactPath, selectFunctions } from '../../core/project/targets';
-import { explain, leftOut, type ChainLink, type Explained, type LeftOutGroup } from '../../core/pipeline/explain';
+import { artifactPath, selectFunctions, type Project, type Target } from '../../core/project/targets';
+import {
+  explain,
+  explainPackages,
+  leftOut,
+  type Explained,
+  type ExplainedPackage,
+  type LeftOutGroup,
+} from '../../core/pipeline/explain';
+import { readLock } from '../../core/project/lockfile';
 import { ARCHITECTURES } from '../../core/sheet';
 import type { Waybill } from '../../core/waybill';
 import { chooseArch } from '../calling';
-import type { Session } from '../session';
-import { shellWord } from '../session';
+import { shellWord, type Session } from '../session';
+import { explainedText, leftOutText, packageText, type AskedPackage } from '../views/why-text';
 import { EXIT, text, texts, type CommandModule } from './command';
 
 const SHOWN = 20;
-const SHOWN_LEFT_OUT = 5;
 
 export const command: CommandModule = {
   about:
@@ -28,6 +34,7 @@ export const command: CommandModule = {
     ['gauge-intake tidebase', 'all files with that in their path'],
   ],
   options: {
+    all: { type: 'boolean', describe: 'a chain through everybody who asks for it, not only the shortest' },
     arch: {
       choices: ARCHITECTURES,
       requiresArg: true,
@@ -46,117 +53,69 @@ export const command: CommandModule = {
     const project = await session.openProject();
     const [spec] = selectFunctions(project.sheet, [name]);
     if (spec === undefined) throw new Error('no function chosen');
-    const arch = chooseArch(spec, text(args, 'arch'));
-    const waybill = await verifyAgainstWaybill(project, { spec, arch });
+    const target = { spec, arch: chooseArch(spec, text(args, 'arch')) };
+    const waybill = await verifyAgainstWaybill(project, target);
     const matches = matcher(pattern);
-    const found = explain(waybill, matches);
-    const without = leftOut(waybill, matches);
-    session.document({ name, arch, files: found, leftOut: without });
-    if (found.length === 0) {
-      if (without.length === 0) session.say(nothing(pattern, waybill, artifactPath({ spec, arch })));
-      else session.say(leftOutText(without, session));
-      session.next(`build ${shellWord(name)} --verbose`, 'see what was left out of the source');
-      return EXIT.no;
-    }
-    for (const [i, one] of found.slice(0, SHOWN).entries())
-      session.say(`${i === 0 ? '' : '\n'}${explainedText(one, session)}`);
-    if (found.length > SHOWN) session.say(`\nand ${count(found.length - SHOWN, 'more file')}; --json has them all`);
-    if (without.length > 0) session.say(`\n${leftOutText(without, session)}`);
-    session.next(`try ${shellWord(name)}`, 'call the function');
-    return EXIT.done;
+    const packages = explainPackages(waybill, packageMatcher(pattern));
+    const told: Told = {
+      packages: packages.length === 0 ? [] : await withAsked(project, target, packages),
+      files: explain(waybill, { matches, all: args.all === true }),
+      leftOut: leftOut(waybill, matches),
+    };
+    session.document({ name, arch: target.arch, ...told });
+    const isThere = told.files.length > 0 || told.packages.length > 0;
+    if (!isThere && told.leftOut.length === 0) session.say(nothing(pattern, waybill, artifactPath(target)));
+    else say(told, session);
+    if (isThere) session.next(`try ${shellWord(name)}`, 'call the function');
+    else session.next(`build ${shellWord(name)} --verbose`, 'see what was left out of the source');
+    return isThere ? EXIT.done : EXIT.no;
   },
 };
+
+interface Told {
+  readonly packages: readonly AskedPackage[];
+  readonly files: readonly Explained[];
+  readonly leftOut: readonly LeftOutGroup[];
+}
+
+function say({ packages, files, leftOut: without }: Told, session: Session): void {
+  const shown = session.verbose ? files : files.slice(0, SHOWN);
+  const more = files.length - shown.length;
+  const paragraphs = [
+    ...packages.map((one) => packageText(one, session)),
+    ...shown.map((one) => explainedText(one, session)),
+    ...(more > 0 ? [`and ${count(more, 'more file')} (--verbose)`] : []),
+    ...(without.length > 0 ? [leftOutText(without, session)] : []),
+  ];
+  session.say(paragraphs.join('\n\n'));
+}
 
 function matcher(pattern: string): (path: string) => boolean {
   if (!isPattern(pattern)) return (path) => path === pattern || path.includes(pattern);
   return picomatch(pattern.includes('/') ? pattern : `**/${pattern}`, { dot: true });
 }
 
+/** A package is meant by its name, or by a pattern for it. */
+function packageMatcher(pattern: string): (name: string) => boolean {
+  if (!isPattern(pattern)) return (name) => name === pattern;
+  return pattern.includes('/') && !pattern.startsWith('@') ? () => false : picomatch(pattern);
+}
+
+/** With who asks for which versions, as the lock has it; nothing of what was settled before that was noted. */
+async function withAsked(
+  project: Project,
+  { spec, arch }: Target,
+  packages: readonly ExplainedPackage[],
+): Promise<AskedPackage[]> {
+  const locked = (await readLock(project)).functions[spec.name]?.targets[arch] ?? [];
+  return packages.map((one) => {
+    const known = locked.find(({ name, version }) => name === one.name && version === one.version);
+    return { ...one, asked: known?.asked ?? [] };
+  });
+}
+
 function nothing(pattern: string, waybill: Waybill, artifact: string): string {
   const paths = [...waybill.files, ...waybill.modules].map(({ path }) => path);
   const near = nearestWord(pattern, paths.slice(0, 5000));
   return `nothing in ${artifact} matches \`${printable(pattern)}\`${near === undefined ? '' : `; did you mean \`${printable(near)}\`?`}`;
-}
-
-function explainedText({ path, size, inside, chain }: Explained, { paint }: Session): string {
-  const where = inside === undefined ? '' : paint.dim(`  inside ${printable(inside)}`);
-  const last = chain.at(-1);
-  const from = last === undefined ? '' : `  ${paint.dim(originText(last.origin))}`;
-  const lines = chain.map(
-    (link, i) =>
-      `${'  '.repeat(i + 1)}${i === 0 ? '' : '└ '}${paint.name(printable(link.path))}  ${paint.dim(reasonText(link.reason))}`,
-  );
-  return [`${paint.bold(printable(path))}  ${formatSize(size)}${from}${where}`, ...lines].join('\n');
-}
-
-/** Rules of trimming, in words. */
-const TRIMMED_BY: Readonly<Record<string, string>> = {
-  'not-reached': 'nothing that stays asks for it',
-  tests: 'tests',
-  docs: 'documentation',
-  maps: 'maps from what is packed to its source',
-  'tool-settings': 'settings of tools that build and test',
-  stubs: 'types, which are not read when it runs',
-  caches: 'caches',
-  'compiled-sources': 'source of what is compiled',
-  'other-platforms': 'for another processor or system',
-  'debug-sections': 'debugging sections of files that are there',
-  'members-not-reached': 'members of classes that are there',
-};
-
-function leftOutText(groups: readonly LeftOutGroup[], { paint, verbose }: Session): string {
-  return groups
-    .map(({ package: owner, by, size, files, keep }) => {
-      const shown = verbose ? files : files.slice(0, SHOWN_LEFT_OUT);
-      const more = files.length - shown.length;
-      return [
-        `${paint.bold(`left out of ${printable(owner)}`)}  ${count(files.length, 'file')}, ${formatSize(size)}  ${paint.dim(TRIMMED_BY[by] ?? by)}`,
-        ...shown.map((file) => `  ${paint.name(printable(file.path))}  ${formatSize(file.size)}`),
-        ...(more > 0 ? [paint.dim(`  … and ${String(more)} more (--verbose)`)] : []),
-        ...(keep.length > 0
-          ? [
-              `  to keep ${files.length > 1 ? 'them' : 'it'}  keep: [${keep.map((one) => JSON.stringify(printable(one))).join(', ')}]`,
-            ]
-          : []),
-      ].join('\n');
-    })
-    .join('\n\n');
-}
-
-function originText(origin: ChainLink['origin']): string {
-  switch (origin.from) {
-    case 'source':
-      return `from ${printable(origin.at)}`;
-    case 'package':
-      return `from ${printable(origin.name)} ${printable(origin.version)}`;
-    case 'unlocked':
-      return `from ${printable(origin.name)}, as it was installed`;
-    case 'generated':
-      return `made by ${printable(origin.by)}`;
-  }
-}
-
-function reasonText(reason: ChainLink['reason']): string {
-  switch (reason.why) {
-    case 'entry':
-      return 'the entry';
-    case 'in-source':
-      return 'lies in the source folder';
-    case 'kept':
-      return `kept by \`${printable(reason.by)}\``;
-    case 'through-link':
-      return `behind the link ${printable(reason.by)}`;
-    case 'needed':
-      return `its package is needed by ${printable(listed(reason.by))}`;
-    case 'imported':
-      return 'imported';
-    case 'named':
-      return 'a file that is named in the code';
-    case 'beside':
-      return `lies beside ${printable(reason.by)}`;
-    case 'kept-whole':
-      return `its package is kept whole, for what cannot be seen at ${printable(reason.by)}`;
-    case 'made-for':
-      return `made for ${printable(reason.by)}`;
-  }
 }

@@ -22,6 +22,18 @@ export function stepsFromRoot({ size, next }: FlowGraph, without?: (node: number
   return steps;
 }
 
+/** The node before each on the shortest way from the root, the first of several; -1 for the root and what is not reached. */
+export function shortestWays(graph: FlowGraph): Int32Array {
+  const steps = stepsFromRoot(graph);
+  const before = new Int32Array(graph.size).fill(-1);
+  for (const [node, all] of graph.next.entries()) {
+    const step = steps[node] ?? -1;
+    if (step < 0) continue;
+    for (const to of all) if (steps[to] === step + 1 && before[to] === -1) before[to] = node;
+  }
+  return before;
+}
+
 /**
  * For each node the one nearest to it that every way from the root to it leads through; -1 for the root and for what is
  * not reached (Cooper, Harvey and Kennedy, "A Simple, Fast Dominance Algorithm", figure 3).

@@ -150,8 +150,8 @@ export interface Assembly {
   readonly unseen: readonly UnseenImport[];
   /** Imports that lead nowhere, as far as they were followed. */
   readonly missing: readonly MissingImport[];
-  /** Everybody who asks for something, as far as it was traced. */
-  readonly asks: Asks;
+  /** Everybody who asks for something, where that was traced. */
+  readonly asks?: Asks;
   /** Modules that are inside another file of the artifact. */
   readonly modules: readonly LinkedModule[];
   /** SHA-256 of source files, by path, as far as they were read for it. */

@@ -17,6 +17,8 @@ const packageFields = {
   from: z.string(),
   /** Names of the packages that ask for it, files that state it, or the function. */
   by: z.array(z.string()),
+  /** Who asks for which versions, as they write it. Not what the artifact depends on. */
+  asked: z.array(z.strictObject({ by: z.string(), as: z.string() })).optional(),
   /** What tells it from another of its name: where it lies, for whom it is. */
   apart: z.string().optional(),
 };

@@ -45,12 +45,15 @@ export async function verifyPair(
   at: string,
   languages: Pick<KnownLanguages, 'all'>,
 ): Promise<Waybill> {
-  const waybill = await readWaybill(readTextFile(at, {
-    doing: 'reading the waybill',
-    shown: at,
-    maxBytes: MAX_WAYBILL_BYTES,
-    mendMissing: 'build it again',
-  }), { shown: at, languages, isVerified: false });
+  const waybill = await readWaybill(
+    readTextFile(at, {
+      doing: 'reading the waybill',
+      shown: at,
+      maxBytes: MAX_WAYBILL_BYTES,
+      mendMissing: 'build it again',
+    }),
+    { shown: at, languages, isVerified: false },
+  );
   const digest = await artifactDigest(path, shown, waybill.form);
   if (waybill.artifact.sha256 === digest) return waybill;
   throw new EmballageError('ARTIFACT_MIXED', {

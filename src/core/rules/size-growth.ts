@@ -23,14 +23,12 @@ export const sizeGrowth: Rule = {
       { what: 'unpacked', ...unpacked },
     ].filter(({ now, allowed }) => now > allowed);
     return findings(
-      ...passed.map(
-        ({ what, before, now, allowed }): Finding => ({
-          level: 'stop',
-          expected: `at most ${formatSize(allowed)} ${what}, the recorded ${formatSize(before)} and ${allow}`,
-          found: `${formatSize(now)}, ${formatSize(now - before)} more than recorded${because}`,
-          mend: `take out what came in, or run \`emballage weigh ${name} --budget\` if the growth is meant`,
-        }),
-      ),
+      ...passed.map(({ what, before, now, allowed }): Finding => ({
+        level: 'stop',
+        expected: `at most ${formatSize(allowed)} ${what}, the recorded ${formatSize(before)} and ${allow}`,
+        found: `${formatSize(now)}, ${formatSize(now - before)} more than recorded${because}`,
+        mend: `take out what came in, or run \`emballage weigh ${name} --budget\` if the growth is meant`,
+      })),
     );
   },
 };

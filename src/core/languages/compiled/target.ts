@@ -7,7 +7,6 @@ import { contentDigest, fileDigest } from '../../disk/digest';
 import { withFileSource } from '../../disk/file-source';
 import { stampOf } from '../../disk/stamp';
 import { PROGRAM_MODE, type FileSet, type LeftOut, type PackedEntry, type PackedFile } from '../../fileset/model';
-import { NO_ASKS } from '../../fileset/asks';
 import { sortEntries } from '../../fileset/collect';
 import { ET, readElfOrFault } from '../../formats/elf';
 import { readNative } from '../../formats/native';
@@ -57,7 +56,7 @@ export async function assembleExecutable<Id extends CompiledId>(
   return {
     fileSet: { entries: sortEntries([program, ...assets]), leftOut },
     packages: request.packages,
-    ...{ trimmed: [], overlaps: [], unseen: [], missing: [], asks: NO_ASKS, modules: [] },
+    ...{ trimmed: [], overlaps: [], unseen: [], missing: [], modules: [] },
     sourceDigests: digests,
     toolchains: executable.toolchains,
     hostEntry: { text: start, file: start, member: '' },

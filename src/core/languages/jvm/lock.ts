@@ -98,7 +98,7 @@ class Settler {
       managed,
       surroundings,
     );
-    const packages = await this.#fetchAll(main.artifacts, undefined);
+    const packages = await this.#fetchAll(main, undefined);
     const clashes: LockedClash[] = main.overridden.map(plainClash);
     for (const name of [...apart].sort()) {
       // What is settled by itself takes no part in the choice of versions for the others.
@@ -108,7 +108,7 @@ class Settler {
         surroundings,
       );
       const known = new Set(packages.map(({ sha256 }) => sha256));
-      packages.push(...(await this.#fetchAll(alone.artifacts, name)).filter(({ sha256 }) => !known.has(sha256)));
+      packages.push(...(await this.#fetchAll(alone, name)).filter(({ sha256 }) => !known.has(sha256)));
       clashes.push(...alone.overridden.map(plainClash));
     }
     return { packages, clashes };
@@ -168,13 +168,25 @@ class Settler {
     throw missing(`the POM of ${printable(`${group}:${artifact}:${version}`)}`, chain);
   }
 
-  async #fetchAll(artifacts: readonly ResolvedArtifact[], apart: string | undefined): Promise<LockedPackage[]> {
+  async #fetchAll({ artifacts, overridden }: Resolution, apart: string | undefined): Promise<LockedPackage[]> {
     const wanted = artifacts.filter(({ type }) => type === 'jar');
     const packages = new Array<LockedPackage | undefined>(wanted.length);
     await severalAtOnce(wanted.entries(), AT_ONCE, async ([i, artifact]) => {
-      packages[i] = await this.#fetch(artifact, apart);
+      const locked = await this.#fetch(artifact, apart);
+      packages[i] = { ...locked, asked: this.#whoAsks(locked, overridden) };
     });
     return packages.filter((one) => one !== undefined);
+  }
+
+  /** Whose version it is, and who asked for others. */
+  #whoAsks(
+    { name, version, by }: LockedPackage,
+    overridden: Resolution['overridden'],
+  ): NonNullable<LockedPackage['asked']> {
+    const others = overridden
+      .filter((one) => one.name === name)
+      .map((one) => ({ by: one.chain.at(-2) ?? this.#request.spec.name, as: one.version }));
+    return [...by.map((one) => ({ by: one, as: version })), ...others];
   }
 
   /** What several repositories have comes from the first of them, which may not be the one that is meant. */

@@ -86,6 +86,7 @@ interface Chosen {
   readonly at: string;
   readonly entry: LockEntry;
   readonly by: readonly string[];
+  readonly asked: NonNullable<LockedPackage['asked']>;
 }
 
 function choose(
@@ -100,10 +101,12 @@ function choose(
       entry.isLink ? [[entry.key, linkTarget(lock, entry, needs.lock).key] as const] : [],
     ),
   );
-  const askers = new Map<string, Set<string>>();
+  const askers = new Map<string, Map<string, string>>();
   for (const { entry, finds } of selected.values())
-    for (const key of finds.values())
-      askers.set(key, (askers.get(key) ?? new Set()).add(entry.key === needs.from ? needs.manifest : entry.name));
+    for (const [name, { key, range }] of finds) {
+      const by = entry.key === needs.from ? needs.manifest : entry.name;
+      askers.set(key, (askers.get(key) ?? new Map<string, string>()).set(by, range === '' ? name : range));
+    }
   const packages: Chosen[] = [];
   const own: LockedWorkspace[] = [];
   for (const { key, at } of placePackages(selected, needs.from, folderOfLink)) {
@@ -112,9 +115,14 @@ function choose(
     if (folder !== undefined) own.push({ at, folder: workspaceFolder(needs, folder) });
     // What comes inside another package's tarball is unpacked with it.
     else if (entry !== undefined && !entry.isBundled)
-      packages.push({ at, entry, by: [...(askers.get(key) ?? [])].sort() });
+      packages.push({ at, entry, ...whoAsks(askers.get(key) ?? new Map()) });
   }
   return { packages: packages.sort((a, b) => (a.at < b.at ? -1 : 1)), own };
+}
+
+function whoAsks(ranges: ReadonlyMap<string, string>): Pick<Chosen, 'by' | 'asked'> {
+  const sorted = [...ranges].sort(([a], [b]) => (a < b ? -1 : 1));
+  return { by: sorted.map(([by]) => by), asked: sorted.map(([by, as]) => ({ by, as })) };
 }
 
 function workspaceFolder(needs: NodeNeeds, folder: string): string {
@@ -155,10 +163,10 @@ class Fetching {
 
   async fetchAll(packages: readonly Chosen[]): Promise<LockedPackage[]> {
     const found: LockedPackage[] = [];
-    await severalAtOnce(packages.entries(), AT_ONCE, async ([i, { at, entry, by }]) => {
+    await severalAtOnce(packages.entries(), AT_ONCE, async ([i, { at, entry, by, asked }]) => {
       const known = this.#known.get(entry.key) ?? this.#fetch(entry);
       this.#known.set(entry.key, known);
-      found[i] = withPlace(await known, at, by);
+      found[i] = { ...withPlace(await known, at, by), asked };
     });
     return found;
   }

@@ -4,7 +4,6 @@ import { join } from 'node:path';
 import { EmballageError, messageOf } from '../../base/errors';
 import { comparePaths } from '../../base/paths';
 import { stampOf } from '../../disk/stamp';
-import { NO_ASKS } from '../../fileset/asks';
 import { sortEntries } from '../../fileset/collect';
 import {
   FILE_MODE,
@@ -37,7 +36,7 @@ export async function assemble(request: AssemblyRequest<'node'>, whole: FileSet)
   const sources = sourceFiles(whole, knownDigests);
   const own = laidOut(sources, links, join(request.project.root, spec.source));
   const plain: Omit<Assembly, 'fileSet'> = {
-    ...{ packages, trimmed: [], overlaps: [], unseen: [], missing: [], asks: NO_ASKS, modules: [], toolchains: [] },
+    ...{ packages, trimmed: [], overlaps: [], unseen: [], missing: [], modules: [], toolchains: [] },
     sourceDigests: new Map(),
     hostEntry: spec.entry,
     carriedOf: ({ node }) => (node === undefined ? {} : { node }),

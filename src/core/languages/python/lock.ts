@@ -82,11 +82,12 @@ async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, stri
     onNote: request.onNote,
   });
   const packages: LockedPackage[] = [];
-  for (const { name, candidate, by } of resolved) {
+  for (const { name, candidate, by, asked } of resolved) {
     const source = provider.sourceOf(name, candidate.file);
     const index = source === undefined ? '' : recordedSource(project.root, source);
     await tellOthers(request, provider, name, index);
-    const locked = await lockedPackage(settling, name, candidate, { index, by: plainNames(by) });
+    const known = await lockedPackage(settling, name, candidate, { index, by: plainNames(by) });
+    const locked = { ...known, asked: plainAsked(asked) };
     const built = builds.get(candidate.file.url);
     if (candidate.isLastResort === true)
       request.onNote(
@@ -105,7 +106,7 @@ function libcPlace(project: Project, spec: FunctionSpec): Pick<ResolveRequest, '
 /** The wheel that was built, and what it was built from. */
 function fromSource({ file, sha256, size, from, ...rest }: LockedPackage, built: BuiltWheel): LockedPackage {
   const source = { file, sha256, size, from, with: [...built.with] };
-  const { name, version, index, by } = rest;
+  const { name, version, index, by, asked } = rest;
   return {
     name,
     version,
@@ -115,6 +116,7 @@ function fromSource({ file, sha256, size, from, ...rest }: LockedPackage, built:
     index,
     from: '',
     by,
+    ...(asked !== undefined && { asked }),
     python: { source },
   };
 }
@@ -122,6 +124,13 @@ function fromSource({ file, sha256, size, from, ...rest }: LockedPackage, built:
 /** A requirements file is named without its line, which moves for reasons of its own. */
 function plainNames(by: readonly string[]): string[] {
   return [...new Set(by.map((one) => one.replace(/:\d+$/, '')))].sort();
+}
+
+function plainAsked(
+  asked: Iterable<{ readonly by: string; readonly as: string }>,
+): NonNullable<LockedPackage['asked']> {
+  const plain = new Map(Array.from(asked, ({ by, as }) => [by.replace(/:\d+$/, ''), as]));
+  return [...plain].map(([by, as]) => ({ by, as: as === '' ? 'any version' : as }));
 }
 
 /** A name that several indexes have comes from the first of them, which may not be the one that is meant. */

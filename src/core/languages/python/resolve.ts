@@ -8,7 +8,7 @@ import { asksForExtra, holds, normalizeName, type MarkerEnvironment } from './ma
 import type { CoreMetadata } from './metadata';
 import { formatRequirement, parseRequirement, type Requirement } from './requirement';
 import { membersOf, solve, setWhere, type Need, type NeedsOf, type SolverSource } from './solver';
-import { fitsAll, mentionsPrerelease, type Specifier } from './specifier';
+import { fitsAll, formatSpecifiers, mentionsPrerelease, type Specifier } from './specifier';
 import type { PythonTarget } from './tags';
 
 /** A requirement, and who states it, for messages and reasons: `requirements.txt:3`. */
@@ -32,6 +32,8 @@ export interface ResolvedPackage {
   readonly candidate: Candidate;
   /** Names of the packages that ask for it, and who states it; sorted. */
   readonly by: readonly string[];
+  /** Who of them asks for which versions. */
+  readonly asked: readonly { readonly by: string; readonly as: string }[];
   /** Extras that were asked for, sorted. */
   readonly extras: readonly string[];
 }
@@ -98,7 +100,8 @@ class Resolver implements SolverSource {
         name,
         candidate,
         extras: extras.sort(),
-        by: [...(by.get(name) ?? [])].sort(),
+        by: [...(by.get(name)?.keys() ?? [])].sort(),
+        asked: [...(by.get(name) ?? [])].map(([who, as]) => ({ by: who, as })).sort((a, b) => (a.by < b.by ? -1 : 1)),
       }));
   }
 
@@ -237,14 +240,15 @@ class Resolver implements SolverSource {
       this.#isPinned.add(name);
   }
 
-  /** For each package, who of those that were chosen asks for it. */
+  /** For each package, who of those that were chosen asks for it, and for which versions. */
   async #whoAsks(
     packages: ReadonlyMap<string, { readonly candidate: Candidate; readonly extras: readonly string[] }>,
-  ): Promise<Map<string, Set<string>>> {
-    const asked = new Map<string, Set<string>>();
-    const note = (name: string, by: string): unknown => asked.set(name, (asked.get(name) ?? new Set()).add(by));
+  ): Promise<Map<string, Map<string, string>>> {
+    const asked = new Map<string, Map<string, string>>();
+    const note = ({ name, specifiers, url }: Requirement, by: string): unknown =>
+      asked.set(name, (asked.get(name) ?? new Map<string, string>()).set(by, url ?? formatSpecifiers(specifiers)));
     for (const { requirement, by, isConstraint } of this.#request.requirements)
-      if (isConstraint !== true && this.#applies(requirement, undefined)) note(requirement.name, by);
+      if (isConstraint !== true && this.#applies(requirement, undefined)) note(requirement, by);
     for (const [name, { candidate, extras }] of packages) {
       const project = this.#projects.get(name);
       if (project === undefined) continue;
@@ -253,7 +257,7 @@ class Resolver implements SolverSource {
         const reading = parseRequirement(line);
         if (reading.kind !== 'requirement' || reading.requirement.name === name) continue;
         if ([undefined, ...extras].some((extra) => this.#applies(reading.requirement, extra)))
-          note(reading.requirement.name, name);
+          note(reading.requirement, name);
       }
     }
     return asked;

@@ -3,7 +3,6 @@ import { lstatSync } from 'node:fs';
 import { fileDigest } from '../../disk/digest';
 import { stampOf } from '../../disk/stamp';
 import { FILE_MODE, PROGRAM_MODE, type FileSet, type PackedEntry, type PackedFile } from '../../fileset/model';
-import { NO_ASKS } from '../../fileset/asks';
 import { sortEntries } from '../../fileset/collect';
 import { keeperOf } from '../../fileset/selection';
 import { adapterCalls, type FunctionSpec } from '../../sheet';
@@ -37,7 +36,7 @@ async function assembleSources(request: AssemblyRequest<'python'>, whole: FileSe
   const { project, spec, packages } = request;
   const base = withoutRequirements(whole, readNeeds(project, spec)?.files ?? []);
   const hostEntry = spec.adapter === undefined ? spec.entry : adapterEntry();
-  const nothing = { trimmed: [], overlaps: [], unseen: [], missing: [], asks: NO_ASKS, modules: [], toolchains: [] };
+  const nothing = { trimmed: [], overlaps: [], unseen: [], missing: [], modules: [], toolchains: [] };
   const plain = { packages, ...nothing, sourceDigests: new Map<string, string>(), hostEntry };
   if (packages.length === 0 && spec.trim !== 'traced') return { fileSet: withAdapter(project, spec, base), ...plain };
   const ready = await readyPackages(request);

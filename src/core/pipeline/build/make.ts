@@ -14,6 +14,7 @@ import { compressInThreads } from '../../forms/compress-pool';
 import { packBinary } from '../../forms/binary';
 import { packZip } from '../../forms/zip';
 import { JAR_MANIFEST } from '../../forms/jar';
+import { NO_ASKS } from '../../fileset/asks';
 import { collect } from '../../fileset/collect';
 import { OUTPUT_FOLDER } from '../../fileset/selection';
 import { goingOn } from '../../findings/failure';
@@ -273,7 +274,7 @@ class Maker {
   }
 
   #waybill(target: Target, assembly: Assembly, made: Made): Waybill {
-    const { trimmed, overlaps, unseen, missing, asks, modules, hostEntry } = assembly;
+    const { trimmed, overlaps, unseen, missing, asks = NO_ASKS, modules, hostEntry } = assembly;
     const { project, tool, epochSeconds } = this.#request;
     const { image } = made;
     const destination = project.sheet.destinations[target.spec.destination];

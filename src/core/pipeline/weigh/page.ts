@@ -1,5 +1,5 @@
 /** What the page of weights shows of an artifact: the tree of what would go with what, and the shortest way to each part. */
-import { dominators, stepsFromRoot } from '../../base/flow-graph';
+import { dominators, shortestWays } from '../../base/flow-graph';
 import { grouped } from '../../base/several';
 import { present } from '../../base/present';
 import type { PageNodes, PageReport } from '../../base/weights-page';
@@ -106,7 +106,7 @@ class NodeMaker {
   /** Where each hangs. What stands for no part itself is passed over: who leads to it leads to what it leads to. */
   #settle(graph: ReasonGraph): void {
     const idom = dominators(graph);
-    const before = predecessorsOf(graph);
+    const before = shortestWays(graph);
     for (const node of this.#nodes) {
       if (node.at === undefined || node.at === 0) continue;
       node.up = this.#shown(node.at, (at) => idom[at] ?? 0);
@@ -164,18 +164,6 @@ class NodeMaker {
       layer: column(({ part }) => this.#layers.get(part?.layer ?? '') ?? -1),
     };
   }
-}
-
-/** The node before each on the shortest way from the root; of several the first. */
-function predecessorsOf(graph: ReasonGraph): Int32Array {
-  const steps = stepsFromRoot(graph);
-  const before = new Int32Array(graph.size).fill(-1);
-  for (const [node, all] of graph.next.entries()) {
-    const step = steps[node] ?? -1;
-    if (step < 0) continue;
-    for (const to of all) if (steps[to] === step + 1 && before[to] === -1) before[to] = node;
-  }
-  return before;
 }
 
 /** Names in which the beginning that each has of the one before it is left out. */

@@ -36,7 +36,7 @@ export function placePackages(
   const open = ['', ...places.keys()];
   for (let at = open.shift(); at !== undefined; at = open.shift()) {
     const key = at === '' ? from : (places.get(at) ?? '');
-    for (const [name, wanted] of selected.get(folderOfLink.get(key) ?? key)?.finds ?? []) {
+    for (const [name, { key: wanted }] of selected.get(folderOfLink.get(key) ?? key)?.finds ?? []) {
       if (look(places, at, name) === wanted) continue;
       const own = joinPath(at, `node_modules/${name}`);
       places.set(own, wanted);

@@ -17,8 +17,8 @@ export interface NodeTarget {
 /** A package that is needed, with the keys of those that it finds under each name. */
 export interface SelectedPackage {
   readonly entry: LockEntry;
-  /** By name: the key of what is found there; a link's key, not that of its folder. */
-  readonly finds: ReadonlyMap<string, string>;
+  /** By name: the key of what is found there, a link's key, not that of its folder; and the versions that are asked for. */
+  readonly finds: ReadonlyMap<string, { readonly key: string; readonly range: string }>;
 }
 
 /**
@@ -43,12 +43,12 @@ export function selectPackages(
   const open = [root];
   for (let entry = open.pop(); entry !== undefined; entry = open.pop()) {
     if (selected.has(entry.key)) continue;
-    const finds = new Map<string, string>();
+    const finds = new Map<string, { readonly key: string; readonly range: string }>();
     selected.set(entry.key, { entry, finds });
     for (const edge of edgesOf(entry)) {
       const found = follow(lock, entry, edge, { target, shown });
       if (found === undefined) continue;
-      finds.set(edge.name, found.key);
+      finds.set(edge.name, { key: found.key, range: edge.range });
       open.push(found);
       if (found.isLink) open.push(linkTarget(lock, found, shown));
     }
