@@ -6,8 +6,9 @@ import type { Session } from './session';
 /** A single word is a file when it is one, unless it names a function of the sheet. */
 export async function artifactWord(word: string, session: Session, isFileForSure = false): Promise<string | undefined> {
   const looksLikeFile = isFileForSure || word.includes('/') || /\.[a-z]+$/.test(word);
-  if (!looksLikeFile && !existsSync(resolve(session.cwd, word))) return undefined;
-  if (looksLikeFile) return word;
+  // Without a sheet there are no functions: whatever it is, it is looked for as a file.
+  if (looksLikeFile || !session.hasSheet()) return word;
+  if (!existsSync(resolve(session.cwd, word))) return undefined;
   const isFunction = await session.openProject().then(
     (project) => project.sheet.functions.some((spec) => spec.name === word),
     () => false,

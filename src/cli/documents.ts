@@ -117,6 +117,21 @@ const weighed = z.looseObject({
     .optional(),
 });
 
+const comparedSide = z.looseObject({ shown: z.string(), as: z.string(), size: count });
+const difference = z.looseObject({
+  /** `described`: the content is the same, what is said about it is not. */
+  change: z.enum(['added', 'removed', 'changed', 'moved', 'described']),
+  ...{ path: z.string(), to: z.string().optional() },
+  /** Bytes that the second has more. */
+  by: z.int(),
+  as: z.string().optional(),
+  details: z.array(z.looseObject({ what: z.string(), a: z.string(), b: z.string() })),
+  lines: z.array(z.string()).optional(),
+  /** Differences of the same shape. */
+  inside: z.array(z.looseObject({ path: z.string() })).optional(),
+  cause: z.string().optional(),
+});
+
 const built = z.looseObject({
   name: z.string(),
   arch,
@@ -213,6 +228,15 @@ const plain: Readonly<Record<string, z.ZodType>> = {
     recorded: z.string().optional(),
     /** With `--report`: the page. */
     report: z.string().optional(),
+  }),
+  compare: z.looseObject({
+    verdict: z.enum(['same-bytes', 'same-content', 'differs']),
+    ...{ a: comparedSide, b: comparedSide, differences: z.array(difference) },
+    /** Differences that are not listed, since there are too many. */
+    unlisted: count,
+    causes: z.array(
+      z.looseObject({ cause: z.string(), where: z.string(), a: z.string(), b: z.string(), times: count }),
+    ),
   }),
   why: z.looseObject({
     name: z.string(),

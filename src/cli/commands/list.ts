@@ -59,6 +59,13 @@ export const COMMANDS: readonly CommandEntry[] = [
     load: () => import('./event'),
   },
   {
+    name: 'compare',
+    usage: 'compare A B',
+    summary: 'tells what differs between two artifacts, folders or locks, down to the cause',
+    takes: ['functions', 'files'],
+    load: () => import('./compare'),
+  },
+  {
     name: 'prove',
     usage: 'prove [NAME…]',
     summary: 'builds again in changed surroundings and compares the bytes',

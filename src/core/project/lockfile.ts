@@ -61,6 +61,20 @@ export async function readLock(place: LockPlace, mayBeEarlier = false): Promise<
     if (systemCode(error) === 'ENOENT') return EMPTY_LOCK;
     throw bad(name, 'a file that cannot be read', error);
   }
+  return lockFromText(text, name, place, mayBeEarlier);
+}
+
+/**
+ * A lock by its text, wherever that comes from.
+ * @param place with a memory, the schema library is loaded only for one that has not been read before
+ * @throws EmballageError LOCK_INVALID, and LOCK_OUTDATED for an earlier format
+ */
+export async function lockFromText(
+  text: string,
+  name: string,
+  place: Pick<LockPlace, 'languages'> & Partial<Pick<LockPlace, 'state'>>,
+  mayBeEarlier = false,
+): Promise<Lock> {
   if (text.length > MAX_LOCK_BYTES) throw bad(name, 'a file that is far too big');
   let value: unknown;
   try {
@@ -94,9 +108,14 @@ function fromEarlier({ functions }: Lock): Lock {
 }
 
 /** The schema library is loaded only for a lock that has not been read before. */
-async function verify({ state, languages }: LockPlace, name: string, text: string, value: unknown): Promise<void> {
+async function verify(
+  { state, languages }: Pick<LockPlace, 'languages'> & Partial<Pick<LockPlace, 'state'>>,
+  name: string,
+  text: string,
+  value: unknown,
+): Promise<void> {
   const digest = contentDigest(text);
-  if (isVerified(state, digest)) return;
+  if (state !== undefined && isVerified(state, digest)) return;
   const { lockSchema } = await import('./lock-schema');
   const result = (await lockSchema(languages)).safeParse(value);
   const [issue] = result.error?.issues ?? [];
@@ -105,7 +124,7 @@ async function verify({ state, languages }: LockPlace, name: string, text: strin
       name,
       `\`${issue?.path.map(String).join('.') ?? ''}\`: ${issue?.message.replace(/^Invalid input: /, '') ?? 'not as the format wants it'}`,
     );
-  noteVerified(state, digest);
+  if (state !== undefined) noteVerified(state, digest);
 }
 
 /** Writes the lock beside its sheet, whole. @throws EmballageError where there is no place to write */

@@ -104,3 +104,31 @@ function offsetOf(address: number, sections: readonly SectionSpan[]): number {
   if (section === undefined) throw new RangeError('an address that is not in the file');
   return section.offset + (address - section.address);
 }
+
+export interface PeOutline {
+  readonly machine: number;
+  /** TimeDateStamp, as a time or, where it is a digest, in hexadecimal. */
+  readonly time: string;
+  readonly sections: readonly { readonly name: string; readonly offset: number; readonly size: number }[];
+}
+
+/** Headers and sections, of managed assemblies too; undefined for what is none. */
+export function peOutline(source: ByteSource): PeOutline | undefined {
+  if (source.size < 64 || !isPe(source.read(0, 2))) return undefined;
+  const at = new Fields(stretchOf(source, 0, 64), true).u32(PE_OFFSET_AT);
+  const coff = new Fields(stretchOf(source, at, 24), true);
+  const count = coff.u16(6);
+  if (coff.u32(0) !== SIGNATURE || count > MAX_SECTIONS) return undefined;
+  const table = new Fields(stretchOf(source, at + 24 + coff.u16(20), count * 40), true);
+  const sections = Array.from({ length: count }, (_, i) => {
+    const name = Buffer.from(table.bytes.subarray(i * 40, i * 40 + 8))
+      .toString('latin1')
+      .replace(/\0+$/, '');
+    const [size, offset] = [table.u32(i * 40 + 16), table.u32(i * 40 + 20)];
+    return { name, offset, size: Math.max(0, Math.min(size, source.size - offset)) };
+  });
+  const stamp = coff.u32(8);
+  // Deterministic builds put part of a digest there, whose first bit is often set: no time of our days.
+  const time = stamp > 0x7fffffff ? stamp.toString(16) : new Date(stamp * 1000).toISOString();
+  return { machine: coff.u16(4), time, sections };
+}

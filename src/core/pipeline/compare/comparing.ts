@@ -1,0 +1,111 @@
+/** One comparison under way: what was noted on the way, how deep it is, and how much it may still list. */
+import { firstDifferentByte, byteAt, type ByteSource } from '../../formats/byte-source';
+import type { Cause, CauseId, Content, Detail, Difference, TreeEntry } from './model';
+
+/** Archives in archives are looked into so deep; what lies deeper is compared as bytes. */
+const MOST_DEPTH = 12;
+
+/** Looks into two contents; undefined where it is not for it. */
+export type Comparer = (a: Content, b: Content, comparing: Comparing, where: string) => Looked | undefined;
+
+/** What looking into two contents gave. */
+export interface Looked {
+  readonly as: string;
+  readonly details?: readonly Detail[];
+  readonly lines?: readonly string[];
+  readonly inside?: readonly Difference[];
+  /** Nothing that counts differs, but for this. */
+  readonly cause?: CauseId;
+}
+
+export class Comparing {
+  readonly #comparers: readonly Comparer[];
+  readonly #causes = new Map<CauseId, { where: string; a: string; b: string; times: number }>();
+  #depth = 0;
+
+  /** @param comparers the first that is for two contents looks into them */
+  constructor(comparers: readonly Comparer[]) {
+    this.#comparers = comparers;
+  }
+
+  /** Something that makes bytes differ without counting. */
+  note(cause: CauseId, where: string, a: string, b: string): void {
+    const known = this.#causes.get(cause);
+    if (known === undefined) this.#causes.set(cause, { where, a, b, times: 1 });
+    else known.times += 1;
+  }
+
+  get causes(): Cause[] {
+    return [...this.#causes].map(([cause, one]) => ({ cause, ...one })).sort((x, y) => y.times - x.times);
+  }
+
+  tryOpen(entry: Pick<TreeEntry, 'open'>): ByteSource | undefined {
+    try {
+      return entry.open();
+    } catch {
+      // What is cut or damaged has no content to compare.
+      return undefined;
+    }
+  }
+
+  /** Two entries of one path whose content differs. */
+  entry(a: TreeEntry, b: TreeEntry, details: readonly Detail[], where: string): Difference {
+    const [x, y] = [this.tryOpen(a), this.tryOpen(b)];
+    const by = b.size - a.size;
+    if (x === undefined || y === undefined) {
+      const state = (one: unknown): string => (one === undefined ? 'cannot be read' : 'can be read');
+      return {
+        change: 'changed',
+        path: a.path,
+        by,
+        details: [...details, { what: 'content', a: state(x), b: state(y) }],
+      };
+    }
+    const looked = this.look({ name: a.path, source: x }, { name: b.path, source: y }, where);
+    const { details: own = [], inside, ...rest } = looked;
+    const isAsGood = looked.cause !== undefined || inside?.every(({ cause }) => cause !== undefined) === true;
+    return {
+      change: isAsGood ? 'described' : 'changed',
+      path: a.path,
+      by,
+      ...rest,
+      ...(inside !== undefined && { inside }),
+      details: [...details, ...own],
+      ...(isAsGood && { cause: looked.cause ?? inside?.[0]?.cause ?? 'compressor' }),
+    };
+  }
+
+  /** What differs in two contents that are not the same. */
+  look(a: Content, b: Content, where: string): Looked {
+    this.#depth += 1;
+    try {
+      return this.#lookInside(a, b, where) ?? asBytes(a.source, b.source);
+    } finally {
+      this.#depth -= 1;
+    }
+  }
+
+  #lookInside(a: Content, b: Content, where: string): Looked | undefined {
+    if (this.#depth > MOST_DEPTH) return undefined;
+    for (const comparer of this.#comparers) {
+      const found = this.#tryLook(comparer, a, b, where);
+      if (found !== undefined) return found;
+    }
+    return undefined;
+  }
+
+  /** What claims to be of a format and is damaged is compared as what it is: bytes. */
+  #tryLook(comparer: Comparer, a: Content, b: Content, where: string): Looked | undefined {
+    try {
+      return comparer(a, b, this, where);
+    } catch {
+      return undefined;
+    }
+  }
+}
+
+function asBytes(a: ByteSource, b: ByteSource): Looked {
+  const at = firstDifferentByte(a, b) ?? 0;
+  const sizes = a.size === b.size ? [] : [{ what: 'size', a: `${String(a.size)} bytes`, b: `${String(b.size)} bytes` }];
+  return { as: 'bytes', details: [...sizes, { what: `byte ${String(at)}`, a: byteAt(a, at), b: byteAt(b, at) }] };
+}
