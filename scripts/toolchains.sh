@@ -11,6 +11,8 @@ esac
 packages+=(gcc g++ libc6-dev binutils "${cross[@]}" qemu-user-static rustc cargo "libstd-rust-dev:$other")
 # A registry server for images, as others run it.
 packages+=(docker-registry apache2-utils curl)
+# A browser, for the pages that the program writes.
+packages+=(chromium)
 # A proxy, and what makes a certificate for the server behind it.
 packages+=(tinyproxy-bin openssl)
 # Shells that complete, and what reads the manual page.
