@@ -286,6 +286,24 @@ describe('why', () => {
     expect(run(root, ['why', 'alert'])).toMatchObject({ status: 2 });
   });
 
+  it('prints a way through everybody who asks, where all are wanted', () => {
+    const root = nodeProject(
+      {
+        'alert.mjs': "import './a.mjs';\nimport './b.mjs';\nexport const decide = () => 1;\n",
+        'a.mjs': "\nimport './t.mjs';\n",
+        'b.mjs': "import './t.mjs';\n",
+        't.mjs': '',
+      },
+      { trim: 'traced' },
+    );
+    run(root, ['build']);
+    const way = (by: string, first: number, then: number): string =>
+      `  alert.mjs  the entry\n    └ ${by}  imported in line ${String(first)}\n      └ t.mjs  imported in line ${String(then)}\n`;
+    const { stdout } = run(root, ['why', 'alert', 't.mjs', '--all']);
+    expect(stdout).toContain(`${way('a.mjs', 1, 2)}\n${way('b.mjs', 2, 1)}`);
+    expect(run(root, ['why', 'alert', 't.mjs']).stdout).not.toContain('b.mjs');
+  });
+
   it('goes on past modules that linking left out', () => {
     const root = nodeProject(
       {

@@ -35,6 +35,8 @@ describe('documents for programs', () => {
       ['lock', document(root, 'lock')],
       ['build', document(root, 'build')],
       ['check', document(root, 'check')],
+      ['weigh', document(root, 'weigh', '--budget', '--over', root)],
+      ['compare', document(root, 'compare', 'horn', 'src')],
       ['why', document(root, 'why', 'horn', '*.mjs')],
       ['try', document(root, 'try', 'horn', '--event', 'event.json')],
       ['event', document(root, 'event', 'horn')],

@@ -1,5 +1,5 @@
 /** Every example that help, README and docs show does what it says, in a project that has what it speaks of. */
-import { spawn } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { copyFileSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
@@ -99,6 +99,9 @@ async function harbour(): Promise<string> {
   layoutFolder(join(root, 'base'), [{ layers: [base] }]);
   for (const args of [['lock'], ['build'], ['send', 'chart-render', '--tag', '0.9.0']])
     expect(run(root, args)).toMatchObject({ status: 0, stderr: '' });
+  const git = ['-c', 'user.name=Ada', '-c', 'user.email=ada@fernhaven.example'];
+  for (const args of [['init', '-q'], ['add', 'emballage.lock'], [...git, 'commit', '-q', '-m', 'tides']])
+    expect(spawnSync('git', args, { cwd: root }).status).toBe(0);
   copyFileSync(join(root, 'out/surge-alert/x86_64/surge-alert.zip'), join(root, 'other.zip'));
   return root;
 }

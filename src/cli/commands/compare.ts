@@ -22,7 +22,7 @@ export const command: CommandModule = {
     'a path, the name of a function, or a lock, also one at a revision of version control: `emballage.lock@HEAD~1`. A\n' +
     'function by itself is held against what was last sent. The answer is no (exit code 1) when the bytes differ.',
   examples: [
-    ['old.zip surge-alert', 'what a build has changed'],
+    ['other.zip surge-alert', 'what differs between an archive and what was built'],
     ['emballage.lock@HEAD emballage.lock', 'which packages changed since the last commit'],
   ],
   options: {
