@@ -1,6 +1,5 @@
 /** Writes the page of weights, with the findings about what is in it. */
 import { resolve } from 'node:path';
-import { EmballageError } from '../core/base/errors';
 import { printable } from '../core/base/text';
 import { writeWhole } from '../core/disk/write';
 import { checkTarget, type CheckedArtifact } from '../core/pipeline/check';
@@ -15,7 +14,7 @@ export interface WeighedNow {
   readonly grown: Growth | undefined;
 }
 
-/** @throws EmballageError USAGE for a name that is no page's, and where it cannot be written */
+/** @throws EmballageError where it cannot be written */
 export async function writeReport(
   file: string,
   all: readonly WeighedNow[],
@@ -35,18 +34,6 @@ export async function writeReport(
   const [first] = all;
   const title = all.length === 1 ? `What takes the room in ${first?.one.name ?? ''}` : 'What takes the room';
   writeWhole(resolve(session.cwd, file), weightsPage(title, facts), printable(file));
-}
-
-/** Refused before anything is weighed. */
-export function refuseOtherEnding(file: string): void {
-  if (/\.html?$/i.test(file)) return;
-  throw new EmballageError('USAGE', {
-    doing: 'reading the command line',
-    where: '--report',
-    expected: 'a file that a browser opens, ending in `.html`',
-    found: `\`${printable(file)}\``,
-    mend: `write \`--report ${printable(file)}.html\``,
-  });
 }
 
 /** What `check` has to say of it; nothing of what is no function of the sheet. */

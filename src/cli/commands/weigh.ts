@@ -21,7 +21,7 @@ import { ARCHITECTURES, type Arch } from '../../core/sheet';
 import { artifactWord } from '../artifact-word';
 import { withScratch } from '../scratch';
 import { shellWord, type Session } from '../session';
-import { refuseOtherEnding, writeReport, type WeighedNow } from '../weigh-report';
+import type { WeighedNow } from '../weigh-report';
 import { growthText } from '../views/growth-text';
 import { partRow, partsText, weighText } from '../views/weigh-text';
 import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
@@ -81,7 +81,8 @@ export const command: CommandModule = {
       const weighed = args.further === true ? await withTried(plain, session) : plain;
       const both: WeighedNow[] = [];
       for (const one of weighed) both.push({ one, grown: await grownSince(one, over, session, scratch) });
-      if (report !== undefined) await writeReport(report, both, over, session, scratch);
+      if (report !== undefined)
+        await (await import('../weigh-report')).writeReport(report, both, over, session, scratch);
       return both;
     });
     const recorded =
@@ -115,6 +116,18 @@ export const command: CommandModule = {
     return EXIT.done;
   },
 };
+
+/** Refused before anything is weighed. */
+function refuseOtherEnding(file: string): void {
+  if (/\.html?$/i.test(file)) return;
+  throw new EmballageError('USAGE', {
+    doing: 'reading the command line',
+    where: '--report',
+    expected: 'a file that a browser opens, ending in `.html`',
+    found: `\`${printable(file)}\``,
+    mend: `write \`--report ${printable(file)}.html\``,
+  });
+}
 
 function readAllow(args: Arguments): string | undefined {
   const allow = text(args, 'allow');

@@ -1,5 +1,6 @@
 /** A bar that shows how much of a limit is used. */
-import { percent, showAmount, type Gauge } from '../../core/rules';
+import { percent, showAmount } from '../../core/findings/amounts';
+import type { Gauge } from '../../core/rules';
 import type { Paint } from './paint';
 
 const WIDTH = 24;

@@ -2,7 +2,7 @@
 import { count, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
 import type { Change, Growth } from '../../core/pipeline/weigh';
-import { percent } from '../../core/rules';
+import { percent } from '../../core/findings/amounts';
 import type { Paint } from './paint';
 import { table } from './table';
 

@@ -2,7 +2,7 @@
 import { present } from '../../core/base/present';
 import { count, listed, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
-import { percent } from '../../core/rules';
+import { percent } from '../../core/findings/amounts';
 import type { DependencyGroup, Group, LayerGroup, Part, Weighed } from '../../core/pipeline/weigh';
 import { bar, gaugeCells, shareBar } from './bar';
 import type { Paint } from './paint';

@@ -124,7 +124,6 @@ function groupOf(id: string): string {
   return id.slice(0, id.indexOf('/'));
 }
 
-export { lowestLimit, percent, showAmount } from './limit';
 export type {
   Finding,
   FunctionFacts,

@@ -1,8 +1,9 @@
 /** What the four size rules share: the lower of two limits, a finding when it is passed, a warning when it is near. */
 import { grouped } from '../base/text';
 import { formatSize } from '../base/units';
-import type { Limits } from '../sheet';
+import { lowestLimit, percent, showAmount } from '../findings/amounts';
 import { findings, type Finding, type Gauge, type RuleContext, type RuleResult } from '../findings/rule';
+import type { Limits } from '../sheet';
 
 const NEAR = 0.9;
 
@@ -35,26 +36,4 @@ export function checkLimit(context: RuleContext, question: LimitQuestion): RuleR
     mend: question.mend,
   };
   return { findings: [finding], gauge };
-}
-
-/** An amount with its unit. */
-export function showAmount(amount: number, unit: Gauge['unit']): string {
-  return unit === 'bytes' ? formatSize(amount) : grouped(amount);
-}
-
-/** A share, `80%`. */
-export function percent(share: number): string {
-  const value = share * 100;
-  return `${value >= 10 || value === 0 ? String(Math.floor(value)) : value < 0.1 ? '< 0.1' : value.toFixed(1)} %`;
-}
-
-/** The sheet may set a limit below that of the destination. */
-export function lowestLimit(
-  theirs: Limits | undefined,
-  own: Limits | undefined,
-  key: keyof Limits,
-): { readonly allowed: number; readonly isOwn: boolean } | undefined {
-  const [there, here] = [theirs?.[key], own?.[key]];
-  if (here !== undefined && here <= (there ?? Infinity)) return { allowed: here, isOwn: true };
-  return there === undefined ? undefined : { allowed: there, isOwn: false };
 }

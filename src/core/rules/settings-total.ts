@@ -1,5 +1,5 @@
 import { formatSize } from '../base/units';
-import { percent } from './limit';
+import { percent } from '../findings/amounts';
 import { findings, type Rule } from '../findings/rule';
 
 export const settingsTotal: Rule = {

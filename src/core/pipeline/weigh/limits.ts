@@ -1,5 +1,5 @@
 /** How much of each limit an artifact uses. */
-import { lowestLimit } from '../../rules';
+import { lowestLimit } from '../../findings/amounts';
 import type { Destination, Form, FunctionSpec, Limits } from '../../sheet';
 import type { NamedGauge, Weighed, Weight } from './model';
 

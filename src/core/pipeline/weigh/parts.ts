@@ -9,7 +9,6 @@ import { layerName } from '../../findings/image';
 import { allWeighing, type Weighing } from '../../languages';
 import type { Arch, Form } from '../../sheet';
 import type { Waybill } from '../../waybill';
-import { isImage, withImageSubject } from '../image';
 import { imageParts } from './image-parts';
 import { kindsBy, type KindOf } from './kinds';
 import { linkedParts } from './linked-parts';
@@ -51,7 +50,10 @@ export async function readParts(request: ReadPartsRequest, waybill: Waybill | un
   const { path, shown } = request;
   const languages = await allWeighing();
   const knowing = { waybill, kindOf: kindsBy(languages), sourceOwner: sourceOwners(waybill, languages) };
-  if (await isImage(path, shown)) return readImageParts(request, knowing);
+  if (mayBeImage(path)) {
+    const { isImage } = await import('../image');
+    if (await isImage(path, shown)) return readImageParts(request, knowing);
+  }
   return withFileSource(path, shown, (source) => {
     if (readNative(source) !== undefined) return readNativeParts(request, source, knowing);
     const plain = zipParts(source.size, listEntries(source, shown));
@@ -70,9 +72,16 @@ export async function readParts(request: ReadPartsRequest, waybill: Waybill | un
   });
 }
 
+/** Images are folders or tar archives; what opens them is loaded only for those. */
+function mayBeImage(path: string): boolean {
+  const stat = statSync(path, { throwIfNoEntry: false });
+  return stat?.isDirectory() === true || /\.tar$/i.test(path);
+}
+
 async function readImageParts(request: ReadPartsRequest, knowing: Knowing): Promise<ReadParts> {
   const { waybill } = knowing;
   const { path, shown, arch, scratch } = request;
+  const { withImageSubject } = await import('../image');
   return withImageSubject({ path, shown, arch, scratch }, ({ image }) => {
     const stat = statSync(path);
     const sent = image.layers.reduce((sum, { descriptor }) => sum + descriptor.size, 0);
