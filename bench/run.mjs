@@ -8,6 +8,7 @@ import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { measureImages } from './image.mjs';
 import { makeApplication } from './node-app.mjs';
+import { measureSeeing } from './seeing.mjs';
 
 const program = fileURLToPath(new URL('../bin/emballage.js', import.meta.url));
 const base = mkdtempSync(join(tmpdir(), 'emballage-bench-'));
@@ -26,10 +27,16 @@ const MEASURES = {
   jars,
   natives,
   images,
+  seeing,
 };
 const only = process.argv.slice(2);
 for (const [name, measure] of Object.entries(MEASURES)) if (only.length === 0 || only.includes(name)) measure();
 console.log(table([['measure', 'ours', 'other', 'ratio', 'at most', ''], ...rows]));
+
+function seeing() {
+  const tools = { project, makeTree, put, noise, byTurns, time, run, rows, verdict, ms, report };
+  measureSeeing({ base, program, env, ...tools });
+}
 
 function startUp() {
   const [ours, other] = byTurns(7, [

@@ -2,6 +2,8 @@
 export interface ByteSource {
   readonly size: number;
   read(offset: number, length: number): Uint8Array;
+  /** The same into bytes that are there, for those who read much and keep nothing. */
+  readInto?(offset: number, bytes: Uint8Array): void;
 }
 
 /** Bytes that are in memory, to be read like a file. */

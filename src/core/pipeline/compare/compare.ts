@@ -19,7 +19,7 @@ import { asElf, asPe } from './as-native';
 import { asText, textOf } from './as-text';
 import { Comparing, type Looked } from './comparing';
 import type { Comparison, Content, Difference, SideFacts, Tree } from './model';
-import { compareTrees, sameStretch } from './trees';
+import { compareTrees, sameUntil } from './trees';
 
 export interface Side {
   /** Absolute path. */
@@ -42,9 +42,13 @@ export async function compare(a: Side, b: Side): Promise<Comparison> {
   return withContent(a, (first) =>
     withContent(b, (second) => {
       const [from, to] = [openContent(a, first), openContent(b, second)];
-      const isSame =
-        first.size === second.size && sameStretch({ source: first, at: 0 }, { source: second, at: 0 }, first.size);
-      return isSame ? verdictOf('same-bytes', from, to, { as: from.as }, new Comparing([])) : compareOpened(from, to);
+      const comparing = new Comparing(COMPARERS);
+      // Beyond a difference in size there is nothing to be gained by reading both from the beginning.
+      const isAsLong = first.size === second.size;
+      const until = isAsLong ? sameUntil({ source: first, at: 0 }, { source: second, at: 0 }, first.size) : 0;
+      if (isAsLong && until === first.size) return verdictOf('same-bytes', from, to, { as: from.as }, comparing);
+      comparing.knowSame(first, second, until);
+      return compareOpened(from, to, comparing);
     }),
   );
 }
@@ -104,8 +108,7 @@ function kindOf(content: Content): string {
   return textOf(content.source) === undefined ? 'file' : 'text';
 }
 
-function compareOpened(a: Opened, b: Opened): Comparison {
-  const comparing = new Comparing(COMPARERS);
+function compareOpened(a: Opened, b: Opened, comparing = new Comparing(COMPARERS)): Comparison {
   // The digest of its manifest is what an image is known by, however its blobs lie there.
   if (a.image !== undefined && a.image.digest === b.image?.digest)
     return verdictOf('same-bytes', a, b, { as: a.as }, comparing);

@@ -22,10 +22,22 @@ export class Comparing {
   readonly #comparers: readonly Comparer[];
   readonly #causes = new Map<CauseId, { where: string; a: string; b: string; times: number }>();
   #depth = 0;
+  #same: { readonly a: ByteSource; readonly b: ByteSource; readonly until: number } | undefined;
 
   /** @param comparers the first that is for two contents looks into them */
   constructor(comparers: readonly Comparer[]) {
     this.#comparers = comparers;
+  }
+
+  /** Two sources are the same up to there: nobody need read that again. */
+  knowSame(a: ByteSource, b: ByteSource, until: number): void {
+    this.#same = { a, b, until };
+  }
+
+  /** Whether a stretch is known to be the same on both sides. */
+  isKnownSame(a: NonNullable<TreeEntry['raw']>, b: NonNullable<TreeEntry['raw']>): boolean {
+    const same = this.#same;
+    return same?.a === a.source && same.b === b.source && a.at === b.at && a.at + a.length <= same.until;
   }
 
   /** Something that makes bytes differ without counting. */

@@ -6,7 +6,6 @@ import type { ByteSource } from '../../formats/byte-source';
 import type { Comparing } from './comparing';
 import type { CauseId, Detail, Difference, Tree, TreeEntry } from './model';
 
-const PIECE = 4 * 1024 * 1024;
 /** Larger files are not looked for elsewhere when they are gone. */
 const MOST_MOVED_BYTES = 256 * 1024 ** 2;
 
@@ -124,7 +123,7 @@ function noteWhole(a: Tree, b: Tree, comparing: Comparing, where: string): void 
 /** Equal bytes as they lie there are equal content; what is packed otherwise is unpacked to see. */
 function sameContent(a: TreeEntry, b: TreeEntry, comparing: Comparing, where: string): boolean {
   if (a.size !== b.size || (a.sum !== undefined && b.sum !== undefined && a.sum !== b.sum)) return false;
-  const asTheyLie = sameAsTheyLie(a.raw, b.raw);
+  const asTheyLie = sameAsTheyLie(a.raw, b.raw, comparing);
   if (asTheyLie !== undefined) return asTheyLie;
   const [x, y] = [comparing.tryOpen(a), comparing.tryOpen(b)];
   if (x === undefined || y === undefined) return false;
@@ -137,9 +136,9 @@ function sameContent(a: TreeEntry, b: TreeEntry, comparing: Comparing, where: st
 }
 
 /** Undefined where only unpacking tells. */
-function sameAsTheyLie(a: TreeEntry['raw'], b: TreeEntry['raw']): boolean | undefined {
+function sameAsTheyLie(a: TreeEntry['raw'], b: TreeEntry['raw'], comparing: Comparing): boolean | undefined {
   if (a === undefined || b?.method !== a.method || a.length !== b.length) return undefined;
-  if (sameStretch(a, b, a.length)) return true;
+  if (comparing.isKnownSame(a, b) || sameStretch(a, b, a.length)) return true;
   return a.method === 'stored' ? false : undefined;
 }
 
@@ -150,12 +149,27 @@ interface Stretch {
 
 /** Whether two stretches of a length hold the same. */
 export function sameStretch(a: Stretch, b: Stretch, length: number): boolean {
+  return sameUntil(a, b, length) === length;
+}
+
+/** Up to where two stretches are certainly the same: the length, or the beginning of the piece in which they differ. */
+export function sameUntil(a: Stretch, b: Stretch, length: number): number {
   for (let at = 0; at < length; at += PIECE) {
     const step = Math.min(PIECE, length - at);
-    const [x, y] = [a.source.read(a.at + at, step), b.source.read(b.at + at, step)];
-    if (Buffer.compare(x, y) !== 0) return false;
+    if (Buffer.compare(piece(a, at, step, 0), piece(b, at, step, 1)) !== 0) return at;
   }
-  return true;
+  return length;
+}
+
+const PIECE = 1024 * 1024;
+const room = [Buffer.alloc(0), Buffer.alloc(0)];
+
+/** Read into the same room over and over, where the source can. */
+function piece({ source, at }: Stretch, from: number, length: number, side: 0 | 1): Uint8Array {
+  if (source.readInto === undefined || length < PIECE) return source.read(at + from, length);
+  const bytes = room[side]?.length === PIECE ? room[side] : (room[side] = Buffer.alloc(PIECE));
+  source.readInto(at + from, bytes);
+  return bytes;
 }
 
 interface Moved {

@@ -25,11 +25,19 @@ export function byWeight(a: Group, b: Group): number {
 
 /** @param nameOf undefined for parts that are of no group */
 export function groupsBy(parts: readonly Part[], nameOf: (part: Part) => string | undefined): Group[] {
-  const named = parts.filter((part) => nameOf(part) !== undefined);
-  return [...grouped(named, (part) => nameOf(part) ?? '')]
-    .map(([name, all]) => ({ name, files: all.length, ...weightOf(all) }))
-    .filter(({ unpacked, packed }) => unpacked > 0 || packed > 0)
-    .sort(byWeight);
+  const sums = new Map<string, { name: string; files: number; unpacked: number; packed: number }>();
+  for (const part of parts) {
+    const name = nameOf(part);
+    if (name === undefined) continue;
+    const sum = sums.get(name);
+    if (sum === undefined) sums.set(name, { name, files: 1, unpacked: part.unpacked, packed: part.packed });
+    else {
+      sum.files += 1;
+      sum.unpacked += part.unpacked;
+      sum.packed += part.packed;
+    }
+  }
+  return [...sums.values()].filter(({ unpacked, packed }) => unpacked > 0 || packed > 0).sort(byWeight);
 }
 
 /** Folders at the top, each with all that lies in it. One that holds nearly everything is opened. */

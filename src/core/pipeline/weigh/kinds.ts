@@ -13,12 +13,13 @@ export type KindOf = (path: string, isProgram?: boolean) => PartKind;
 
 /** @returns tells the kind; `isProgram` is whether it is an executable without an ending */
 export function kindsBy(languages: readonly Weighing[]): KindOf {
-  const about = languages.flatMap((one) => one.about ?? []);
-  const code = [CODE, ...languages.flatMap((one) => one.code ?? [])];
+  const any = (all: readonly RegExp[]): RegExp => new RegExp(all.map(({ source }) => `(?:${source})`).join('|'), 'i');
+  const about = any(languages.flatMap((one) => one.about ?? []));
+  const code = any([CODE, ...languages.flatMap((one) => one.code ?? [])]);
   return (path, isProgram = false) => {
     const name = baseOf(path);
-    if (ABOUT.test(name) || about.some((one) => one.test(path))) return 'metadata';
+    if (ABOUT.test(name) || about.test(path)) return 'metadata';
     if (isProgram || NATIVE.test(name)) return 'native';
-    return code.some((one) => one.test(name)) ? 'code' : 'data';
+    return code.test(name) ? 'code' : 'data';
   };
 }

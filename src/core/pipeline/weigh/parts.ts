@@ -120,14 +120,14 @@ function asParts(
   const owners = waybill === undefined ? [] : ownersByRow(waybill);
   const rows = new Map(waybill?.files.map(({ path, layer }, row) => [placeOf(path, layer), row]));
   const parts = plain.map((one): Part => {
-    const { path, kind, unpacked, packed, layer } = one;
+    const { path, unpacked, packed, layer } = one;
     const row = rows.get(placeOf(path, layer));
-    const owner = kind === 'frame' ? FRAME : ((row === undefined ? undefined : owners[row]) ?? otherwise(path, layer));
-    return {
-      ...{ path, unpacked, packed, owner, kind: kind === 'frame' ? 'metadata' : kindOf(path, one.isProgram) },
-      ...(layer !== undefined && { layer }),
-      ...(row !== undefined && { row }),
-    };
+    const isFrame = one.kind === 'frame';
+    const owner = isFrame ? FRAME : ((row === undefined ? undefined : owners[row]) ?? otherwise(path, layer));
+    const kind = isFrame ? 'metadata' : kindOf(path, one.isProgram);
+    // Written out: there are tens of thousands.
+    if (layer !== undefined) return { path, unpacked, packed, owner, kind, layer, ...(row !== undefined && { row }) };
+    return row === undefined ? { path, unpacked, packed, owner, kind } : { path, unpacked, packed, owner, kind, row };
   });
   return waybill === undefined ? parts : linkedParts(parts, waybill, owners, kindOf);
 }
