@@ -1,6 +1,15 @@
 /** `demo`: the full example on made-up data, every command as a person would type it. */
 import { spawn } from 'node:child_process';
-import { cpSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  copyFileSync,
+  cpSync,
+  existsSync,
+  mkdtempSync,
+  readFileSync,
+  readdirSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, relative, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
@@ -19,6 +28,9 @@ interface Step {
   readonly says: string;
   readonly args: readonly string[];
   readonly exit: number;
+  /** What a person does before it: keeps a file under another name, changes a text in one. */
+  readonly keep?: readonly [path: string, as: string];
+  readonly edit?: readonly [path: string, from: string, to: string];
   /**
    * Without what it is left out: the runtimes and compilers of the functions that it is about, emulators, a root folder
    * of its own.
@@ -29,7 +41,7 @@ interface Step {
 export const command: CommandModule = {
   about:
     'Copies the example project into a folder, serves its packages on this machine, and goes through it: lock, build,\n' +
-    'check, try, prove, and what refusals look like.',
+    'check, try, prove, what refusals look like, what takes the room, and what a change has changed.',
   examples: [
     ['', 'in a new folder below the temporary one'],
     ['--into ../tides', 'in a folder to keep'],
@@ -196,6 +208,13 @@ function makeFolder(into: string | undefined, session: Session): string {
   });
 }
 
+function editFile(path: string, from: string, to: string): void {
+  writeFileSync(
+    path,
+    readFileSync(path, 'utf8').replace(from, () => to),
+  );
+}
+
 /** Whether the step ended as it should. */
 async function runStep(step: Step, index: number, folder: string, session: Session): Promise<boolean> {
   const { paint } = session;
@@ -203,6 +222,8 @@ async function runStep(step: Step, index: number, folder: string, session: Sessi
   session.say(
     `${index === 0 ? '' : '\n'}${paint.bold(`${String(index + 1)}. ${step.says}`)}\n   ${paint.dim('$')} ${paint.name(shown)}\n`,
   );
+  if (step.keep !== undefined) copyFileSync(join(folder, step.keep[0]), join(folder, step.keep[1]));
+  if (step.edit !== undefined) editFile(join(folder, step.edit[0]), step.edit[1], step.edit[2]);
   const color = paint.bold('x') === 'x' ? ['--no-color'] : ['--color'];
   const child = spawn(process.execPath, [process.argv[1] ?? '', ...step.args, ...color], {
     cwd: folder,

@@ -1,7 +1,8 @@
 /** `weigh`: what takes the room in artifacts. */
 import { basename, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
-import { printable } from '../../core/base/text';
+import { grouped } from '../../core/base/several';
+import { listed, printable } from '../../core/base/text';
 import { parseSize } from '../../core/base/units';
 import { KNOWN } from '../../core/languages';
 import {
@@ -23,7 +24,7 @@ import { withScratch } from '../scratch';
 import { shellWord, type Session } from '../session';
 import type { WeighedNow } from '../weigh-report';
 import { growthText } from '../views/growth-text';
-import { partRow, partsText, weighText } from '../views/weigh-text';
+import { headline, partRow, partsText, weighText } from '../views/weigh-text';
 import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
 
 export const command: CommandModule = {
@@ -103,16 +104,14 @@ export const command: CommandModule = {
         ...(recorded !== undefined && { recorded }),
         ...(report !== undefined && { report }),
       });
-    for (const [i, { one, grown }] of all.entries()) {
-      session.say(`${i === 0 ? '' : '\n'}${shown(one, args, session)}`);
-      if (grown !== undefined) session.say(`\n${growthText(grown, over ?? '', session.paint, session.verbose)}`);
-    }
-    const [first] = all;
+    say(all, args, session);
+    if (recorded !== undefined) session.tell(`\nrecorded in ${recorded}`);
     if (report !== undefined) session.tell(`\nwrote ${printable(report)}, which a browser opens`);
-    if (recorded !== undefined) {
-      session.tell(`\nrecorded in ${recorded}`);
-      session.next('check', 'hold artifacts to it');
-    } else if (first !== undefined) next(first.one, session);
+    next(
+      all.map(({ one }) => one),
+      recorded,
+      session,
+    );
     return EXIT.done;
   },
 };
@@ -241,12 +240,29 @@ async function weighFunctions(
   return weighed;
 }
 
-function shown(weighed: Weighed, args: Arguments, { paint, quiet, verbose }: Session): string {
+/** Architectures that have the same bytes are told once; what a page shows is told in a line. */
+function say(all: readonly WeighedNow[], args: Arguments, session: Session): void {
+  const { paint, quiet, verbose } = session;
   const options = { paint, quiet, verbose };
-  return text(args, 'by') === 'file' ? partsText(weighed, options) : weighText(weighed, options);
+  const told = grouped(all, ({ one: { name, sha256, artifact } }) => `${name} ${sha256 ?? artifact}`);
+  const paragraphs = [...told.values()].map((alike) => {
+    const [{ one, grown }] = alike;
+    const archs = alike.flatMap(({ one: { arch } }) => arch ?? []);
+    const weighed = archs.length > 1 ? { ...one, arch: listed(archs) } : one;
+    if (text(args, 'report') !== undefined) return headline(weighed, paint);
+    const told = text(args, 'by') === 'file' ? partsText(weighed, options) : weighText(weighed, options);
+    return grown === undefined ? told : `${told}\n\n${growthText(grown, text(args, 'over') ?? '', paint, verbose)}`;
+  });
+  session.say(paragraphs.join(text(args, 'report') === undefined ? '\n\n' : '\n'));
 }
 
-function next(weighed: Weighed, session: Session): void {
+function next(all: readonly Weighed[], recorded: string | undefined, session: Session): void {
+  const [weighed] = all;
+  if (recorded !== undefined) session.next('check', 'hold artifacts to it');
+  else if (weighed !== undefined) nextOf(weighed, session);
+}
+
+function nextOf(weighed: Weighed, session: Session): void {
   const known = weighed.parts.filter(({ row }) => row !== undefined);
   const heaviest = heaviestOf(known.filter(({ owner }) => owner.kind === 'package')) ?? heaviestOf(known);
   if (weighed.origins === 'known' && heaviest !== undefined)

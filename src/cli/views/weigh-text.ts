@@ -67,7 +67,8 @@ export function originsRemark({ origins }: Pick<Weighed, 'origins'>): string {
   return ORIGINS[origins];
 }
 
-function headline(weighed: Weighed, paint: Paint): string {
+/** What it is, and what it weighs as a whole. */
+export function headline(weighed: Weighed, paint: Paint): string {
   const { name, arch, total, files, artifact, origins } = weighed;
   const what = `${formatSize(total.packed)} packed, ${formatSize(total.unpacked)} unpacked, ${count(files, 'file')}`;
   const head = `${paint.bold(printable(name))}${arch === undefined ? '' : ` ${arch}`}: ${what}  ${paint.dim(printable(artifact))}`;
