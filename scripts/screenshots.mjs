@@ -15,8 +15,16 @@ const WATCH = [
   "sed -i 's/levelCm - predictedCm/(levelCm - predictedCm) * 1.25/' functions/surge-alert/surge.ts; sleep 2",
   'curl -s -w "\\n" -d @events/surge-alert/2-flood.json http://127.0.0.1:8444/; sleep 0.5',
 ].join('; ');
+const COMPARE = [
+  'cp out/surge-alert/arm64/surge-alert.zip before.zip',
+  "sed -i 's/levelCm - predictedCm/(levelCm - predictedCm) * 1.25/' functions/surge-alert/surge.ts",
+  'emballage build surge-alert --quiet',
+  'emballage compare before.zip surge-alert --arch arm64',
+  'echo',
+  'mkdir again && cd again && unzip -q ../before.zip && zip -q -r ../again.zip . && cd ..',
+  'emballage compare before.zip again.zip',
+].join('; ');
 const SHOTS = [
-  ['overview', [], 'emballage'],
   ['lock', [], 'emballage lock; echo; emballage lock --offline'],
   ['build', ['lock'], 'emballage build; echo; emballage build'],
   [
@@ -45,11 +53,12 @@ const SHOTS = [
     'sed -i s/8430/8446/ destinations/moorings.yaml; emballage stand-in registry /tmp/fernhaven-moorings --port 8446 --quiet & sleep 1; emballage send --sheet chart.yaml; echo; emballage send --tag spring --sheet chart.yaml; echo; emballage ledger --sheet chart.yaml; echo; emballage recall chart-render --all --sheet chart.yaml; kill %1; rm -rf /tmp/fernhaven-moorings',
   ],
   ['why', ['lock', 'build'], "emballage why surge-alert '*.txt'; echo; emballage why gauge-intake 'gaugelines/**'"],
+  ['weigh', ['lock', 'build'], 'emballage weigh surge-alert'],
+  ['compare', ['lock', 'build'], COMPARE],
   ['watch', ['lock', 'build'], WATCH],
   ['check', ['lock', 'build'], 'emballage check surge-alert gauge-page'],
   ['check-stop', ['build --sheet broken.yaml'], 'emballage check night-watch --sheet broken.yaml --color | head -42'],
   ['try', ['lock', 'build'], 'emballage try surge-alert'],
-  ['try-record', ['lock', 'build'], 'emballage try gauge-intake --record'],
   [
     'survey',
     [],
@@ -58,7 +67,6 @@ const SHOTS = [
   ['prove', ['lock', 'build'], 'emballage prove surge-alert'],
   ['calls', ['lock', 'build'], 'emballage event surge-alert --quiet; echo; emballage try gauge-intake --profile'],
   ['mistakes', [], 'emballage build --sheet mistakes.yaml'],
-  ['rules', [], 'emballage rules --color | head -28; echo; emballage rules runtime/library'],
 ];
 const DISPLAY = ':97';
 const PATIENCE_MS = 60_000;
@@ -77,9 +85,29 @@ const packages = spawn(
 await sleep(1500);
 try {
   for (const shot of SHOTS) if (only.length === 0 || only.includes(shot[0])) await photograph(...shot);
+  if (only.length === 0 || only.includes('weights-page')) await photographPage();
 } finally {
   server.kill();
   packages.kill();
+}
+
+/** The page of weights of a function, with a block under the cursor. */
+async function photographPage() {
+  const { chromium } = await import('playwright-core');
+  const folder = mkdtempSync(join(tmpdir(), 'emballage-shot-'));
+  const project = join(folder, 'tides');
+  cpSync(join(root, 'demo/fernhaven-tides'), project, { recursive: true });
+  for (const args of [['lock'], ['build'], ['weigh', '--report', 'weights.html']])
+    spawnSync(process.execPath, [join(root, 'bin/emballage.js'), ...args], { cwd: project });
+  const executablePath = spawnSync('which', ['chromium'], { encoding: 'utf8' }).stdout.trim();
+  const browser = await chromium.launch({ executablePath, args: ['--no-sandbox'] });
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.goto(`file://${join(project, 'weights.html')}`);
+  await page.locator('g.block[aria-label*="surges.json"]').hover();
+  await page.screenshot({ path: join(target, 'weights-page.png') });
+  await browser.close();
+  rmSync(folder, { recursive: true, force: true });
+  console.error('weights-page.png');
 }
 
 async function photograph(name, before, command) {

@@ -20,7 +20,8 @@ function digits(value: number): string {
 export function shareText(part: number, whole: number): string {
   if (whole <= 0) return '0 %';
   const share = (part / whole) * 100;
-  return share > 0 && share < 0.1 ? 'under 0.1 %' : `${share.toFixed(share >= 10 ? 0 : 1)} %`;
+  if (share > 0 && share < 0.1) return 'under 0.1 %';
+  return share >= 10 ? `${String(Math.trunc(share))} %` : `${share.toFixed(1)} %`;
 }
 
 /** `50,501` */

@@ -32,14 +32,14 @@ export function compareText(comparison: Comparison, options: CompareTextOptions)
   const hidden = differences.length - shown.length + unlisted;
   const parts = [
     `${color(VERDICTS[verdict])}\n${sides.join('\n')}`,
-    ...shown.map((one) => differenceText(one, options, 1)),
+    ...(shown.length > 0 ? [shown.map((one) => differenceText(one, options, 1)).join('\n')] : []),
     ...(hidden > 0 ? [paint.dim(`  … and ${count(hidden, 'more difference')} (--verbose)`)] : []),
     ...(differences.length > 1
       ? [`  ${paint.bold('in all')} ${tally(differences)}, ${signed(differences.reduce((sum, { by }) => sum + by, 0))}`]
       : []),
     ...(causes.length > 0 ? [causesText(verdict, causes, paint)] : []),
   ];
-  return parts.join('\n\n').replace(/\n\n(?= {2}\S*(?:added|removed|moved|described|changed)\b)/g, '\n');
+  return parts.join('\n\n');
 }
 
 const WORDS: Readonly<Record<Difference['change'], string>> = {

@@ -5,7 +5,7 @@ import { gunzipSync } from 'node:zlib';
 import { walkFolder } from '../../disk/walk';
 import { sourceOfBytes, type ByteSource } from '../../formats/byte-source';
 import { listTar } from '../../formats/tar';
-import { formatDosTime, METHOD_STORED, openZip, readEntry, type ZipEntry } from '../../formats/zip';
+import { formatDosTime, METHOD_DEFLATED, METHOD_STORED, openZip, readEntry, type ZipEntry } from '../../formats/zip';
 import type { Tree, TreeEntry } from './model';
 
 /** Larger entries are not unpacked; where they differ is told by their sums. */
@@ -19,7 +19,8 @@ export function zipTree(source: ByteSource, name: string): Tree {
 
 function zipEntry(source: ByteSource, entry: ZipEntry): TreeEntry {
   const { path, kind, size, mode, target, time, method, crc32, dataOffset, compressedSize } = entry;
-  const packing = method === METHOD_STORED ? 'stored' : `method ${String(method)}`;
+  const packing =
+    method === METHOD_STORED ? 'stored' : method === METHOD_DEFLATED ? 'deflated' : `method ${String(method)}`;
   return {
     ...{ path, kind, size, mode, target },
     said: { time: [formatDosTime(time)], ...(mode === undefined && { tool: ['no permissions'] }) },
