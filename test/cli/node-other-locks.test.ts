@@ -126,7 +126,7 @@ describe('locks of other package managers', () => {
       expect(run(root, ['build'])).toMatchObject({ status: 0 });
       const locked = JSON.parse(readFileSync(join(root, 'emballage.lock'), 'utf8')) as Locked;
       return {
-        packages: locked.functions.alert.targets.x86_64.map((one) => ({ ...one, by: undefined })),
+        packages: locked.functions.alert.targets.x86_64.map((one) => ({ ...one, by: undefined, asked: undefined })),
         bytes: readFileSync(join(root, 'out/alert/x86_64/alert.zip')).toString('hex'),
         answer: answerOf(root),
       };

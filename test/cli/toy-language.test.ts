@@ -19,6 +19,8 @@ function houseWithToy(): string {
     'package-lock.json',
     'tsconfig.json',
     'tsconfig.build.json',
+    'tsconfig.page.json',
+    'tsconfig.page.json',
   ])
     cpSync(join(ROOT, name), join(house, name), { recursive: true });
   symlinkSync(join(ROOT, 'node_modules'), join(house, 'node_modules'));

@@ -1,16 +1,14 @@
 /** Class files: version, members, code by what it names, and the constants that only one of the two has. */
 import {
-  instructions,
   isClassFile,
   javaOfClassVersion,
   readClass,
-  readCode,
   TAG,
-  constantUses,
   type ClassFile,
   type ConstantPool,
   type Member,
 } from '../../formats/classfile';
+import { attributesFacts, memberFacts } from './class-facts';
 import type { Comparer } from './comparing';
 import type { Detail, Difference } from './model';
 
@@ -28,24 +26,12 @@ export const asClass: Comparer = (a, b, comparing, where) => {
     { what: 'extends', a: x.superName ?? 'nothing', b: y.superName ?? 'nothing' },
     { what: 'implements', a: x.interfaces.join(', '), b: y.interfaces.join(', ') },
     { what: 'access', a: x.access.toString(16), b: y.access.toString(16) },
-    { what: 'attributes', a: attributesOf(x), b: attributesOf(y) },
+    ...attributeDetails(x, y),
   ];
   const details = rows.filter((row) => row.a !== row.b);
   const inside = [
-    ...memberDifferences(
-      'field',
-      x.fields,
-      y.fields,
-      (one) => facts(one, x.pool),
-      (one) => facts(one, y.pool),
-    ),
-    ...memberDifferences(
-      'method',
-      x.methods,
-      y.methods,
-      (one) => facts(one, x.pool),
-      (one) => facts(one, y.pool),
-    ),
+    ...memberDifferences('field', x, y, ({ fields }) => fields),
+    ...memberDifferences('method', x, y, ({ methods }) => methods),
   ];
   const pool = poolDetails(x.pool, y.pool);
   if (x.major !== y.major) comparing.note('tool', where === '' ? a.name : where, versionOf(x), versionOf(y));
@@ -64,28 +50,34 @@ function versionOf({ major, minor }: ClassFile): string {
   return `${String(major)}.${String(minor)}, of release ${String(javaOfClassVersion(major))}`;
 }
 
-function attributesOf({ attributes }: ClassFile): string {
-  return attributes
-    .map(({ name }) => name)
-    .sort()
-    .join(', ');
+/** Attributes of the class itself, told where what they say is not the same. */
+function attributeDetails(x: ClassFile, y: ClassFile): Detail[] {
+  const names = [...new Set([...x.attributes, ...y.attributes].map(({ name }) => name))].sort();
+  return names.map((name): Detail => {
+    const facts = ({ attributes, pool }: ClassFile): string => {
+      const own = attributes.filter((one) => one.name === name);
+      return own.length === 0 ? 'nothing' : attributesFacts(own, pool).slice(name.length + 1);
+    };
+    return { what: name, a: facts(x), b: facts(y) };
+  });
 }
 
 function memberDifferences(
   as: string,
-  a: readonly Member[],
-  b: readonly Member[],
-  factsA: (one: Member) => string,
-  factsB: (one: Member) => string,
+  x: ClassFile,
+  y: ClassFile,
+  of: (one: ClassFile) => readonly Member[],
 ): Difference[] {
-  const key = ({ name, descriptor }: Member): string => `${name}${descriptor}`;
-  const [first, second] = [new Map(a.map((one) => [key(one), one])), new Map(b.map((one) => [key(one), one]))];
+  const byKey = (one: ClassFile): Map<string, Member> =>
+    new Map(of(one).map((member) => [`${member.name}${member.descriptor}`, member]));
+  const [first, second] = [byKey(x), byKey(y)];
   return [...new Set([...first.keys(), ...second.keys()])].flatMap((path): Difference[] => {
     const [from, to] = [first.get(path), second.get(path)];
     const by = sizeOf(to) - sizeOf(from);
     if (from === undefined || to === undefined)
       return [{ change: from === undefined ? 'added' : 'removed', path, by, as, details: [] }];
-    return factsA(from) === factsB(to) ? [] : [{ change: 'changed', path, by, as, details: codeDetails(from, to) }];
+    if (memberFacts(from, x.pool) === memberFacts(to, y.pool)) return [];
+    return [{ change: 'changed', path, by, as, details: codeDetails(from, to) }];
   });
 }
 
@@ -99,43 +91,6 @@ function codeDetails(a: Member, b: Member): Detail[] {
     return found === undefined ? 'none' : `${String(found.data.length)} bytes`;
   };
   return code(a) === code(b) ? [] : [{ what: 'code', a: code(a), b: code(b) }];
-}
-
-/** What a member is, without the numbers of constants, which may differ for the same meaning. */
-function facts(member: Member, pool: ConstantPool): string {
-  const parts = member.attributes.map(({ name, data }) => {
-    if (name !== 'Code') return `${name} ${String(data.length)}`;
-    const { code, maxStack, maxLocals, handlers } = readCode(data, pool);
-    const uses = new Map([...constantUses(code)].map(({ at, index }) => [at, index]));
-    const steps = Array.from(instructions(code), ({ at, op, length }) => {
-      const index = uses.get(at);
-      return index === undefined
-        ? Buffer.from(code.subarray(at, at + length)).toString('hex')
-        : `${String(op)} ${constantText(pool, index)}`;
-    });
-    return `Code ${String(maxStack)} ${String(maxLocals)} ${String(handlers.length)}\n${steps.join('\n')}`;
-  });
-  return `${String(member.access)}\n${parts.sort().join('\n')}`;
-}
-
-function constantText(pool: ConstantPool, index: number, depth = 4): string {
-  if (depth === 0) return '…';
-  const tag = pool.tag(index);
-  const inner = (position: number): string => constantText(pool, pool.value(index, position), depth - 1);
-  switch (tag) {
-    case TAG.utf8:
-      return pool.text(index);
-    case TAG.class:
-    case TAG.string:
-      return `${String(tag)} ${inner(0)}`;
-    case TAG.nameAndType:
-    case TAG.fieldref:
-    case TAG.methodref:
-    case TAG.interfaceMethodref:
-      return `${inner(0)}.${inner(1)}`;
-    default:
-      return `${String(tag)} ${String(pool.value(index))} ${String(pool.value(index, 1))}`;
-  }
 }
 
 /** Texts that only one of the two has. */

@@ -37,7 +37,9 @@ export const asText: Comparer = (a, b, comparing, where) => {
 
 function unified(a: string, b: string): string[] {
   const ending = (text: string): string => (text.includes('\r\n') ? 'CR LF' : 'LF');
-  const patch = structuredPatch('', '', a, b, '', '', { context: 2, maxEditLength: MOST_EDITS });
+  // The end of a line is told once, not with every line.
+  const plain = (text: string): string => text.replaceAll('\r\n', '\n');
+  const patch = structuredPatch('', '', plain(a), plain(b), '', '', { context: 2, maxEditLength: MOST_EDITS });
   if (patch === undefined) return ['too much differs to be shown line by line'];
   const lines = patch.hunks.flatMap(({ oldStart, newStart, lines: own }) => [
     `@@ line ${String(oldStart)} → line ${String(newStart)}`,

@@ -75,7 +75,7 @@ export class Comparing {
     }
     const looked = this.look({ name: a.path, source: x }, { name: b.path, source: y }, where);
     const { details: own = [], inside, ...rest } = looked;
-    const isAsGood = looked.cause !== undefined || inside?.every(({ cause }) => cause !== undefined) === true;
+    const isAsGood = looked.cause !== undefined || isSaidOnly(inside ?? []);
     return {
       change: isAsGood ? 'described' : 'changed',
       path: a.path,
@@ -114,6 +114,11 @@ export class Comparing {
       return undefined;
     }
   }
+}
+
+/** Whether there are differences, and none that counts. */
+function isSaidOnly(inside: readonly Difference[]): boolean {
+  return inside.length > 0 && inside.every(({ cause }) => cause !== undefined);
 }
 
 function asBytes(a: ByteSource, b: ByteSource): Looked {
