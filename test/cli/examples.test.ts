@@ -100,7 +100,11 @@ async function harbour(): Promise<string> {
   for (const args of [['lock'], ['build'], ['send', 'chart-render', '--tag', '0.9.0']])
     expect(run(root, args)).toMatchObject({ status: 0, stderr: '' });
   const git = ['-c', 'user.name=Ada', '-c', 'user.email=ada@fernhaven.example'];
-  for (const args of [['init', '-q'], ['add', 'emballage.lock'], [...git, 'commit', '-q', '-m', 'tides']])
+  for (const args of [
+    ['init', '-q'],
+    ['add', 'emballage.lock'],
+    [...git, 'commit', '-q', '-m', 'tides'],
+  ])
     expect(spawnSync('git', args, { cwd: root }).status).toBe(0);
   copyFileSync(join(root, 'out/surge-alert/x86_64/surge-alert.zip'), join(root, 'other.zip'));
   return root;

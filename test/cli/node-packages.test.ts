@@ -87,14 +87,6 @@ describe('packages of a package lock', () => {
     expect(registry.requests.length).toBe(asked);
   });
 
-  it('are told with who asks for them, and for which versions', async () => {
-    const root = await levelsProject(registry);
-    for (const command of ['lock', 'build']) expect(run(root, [command])).toMatchObject({ status: 0 });
-    const { stdout } = run(root, ['why', 'alert', 'shades']);
-    expect(stdout).toMatch(/^shades 1\.0\.0 {2}a package; 2 files, \d+ B\n {2}asked for by levels as \^1\.0\.0\n/);
-    expect(run(root, ['why', 'alert', 'levels']).stdout).toContain('asked for by src/package.json as ^2.0.0');
-  });
-
   it('bring back what trimming left out with the line that why names', async () => {
     const root = await levelsProject(registry);
     for (const command of ['lock', 'build']) expect(run(root, [command]).status).toBe(0);

@@ -40,7 +40,14 @@ describe('a start', () => {
     return made;
   };
   const lines = ['--help', '--version', 'sail', 'build --sail', 'build', 'rules', 'ledger', 'why horn horn.mjs'];
-  const working = ['weigh horn', 'compare horn horn', 'check horn', 'try horn --event event.json', 'lock', 'toolchains'];
+  const working = [
+    'weigh horn',
+    'compare horn horn',
+    'check horn',
+    'try horn --event event.json',
+    'lock',
+    'toolchains',
+  ];
 
   it('loads no more than its budget allows, for every command', () => {
     const made = root();

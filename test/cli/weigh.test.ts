@@ -95,6 +95,13 @@ describe('weigh', () => {
     },
   );
 
+  it('is what why tells more of: who asks for a package, and as which versions', async () => {
+    const root = await built();
+    const { stdout } = run(root, ['why', 'alert', 'shades']);
+    expect(stdout).toMatch(/^shades 1\.0\.0 {2}a package; 2 files, \d+ B\n {2}asked for by levels as \^1\.0\.0\n/);
+    expect(run(root, ['why', 'alert', 'levels']).stdout).toContain('asked for by src/package.json as ^2.0.0');
+  });
+
   it('says what could still go, and by trying how much', async () => {
     const root = await built({ trim: 'off' });
     const plain = weigh(root, 'alert').savings;
