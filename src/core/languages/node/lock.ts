@@ -5,7 +5,7 @@ import { pathToFileURL } from 'node:url';
 import type { Place } from '../../base/errors';
 import { folderOf, joinPath, settlePath } from '../../base/paths';
 import { literalPattern, printable } from '../../base/text';
-import { severalAtOnce } from '../../base/several';
+import { grouped, severalAtOnce } from '../../base/several';
 import { contentDigest } from '../../disk/digest';
 import { writeWhole } from '../../disk/write';
 import {
@@ -101,10 +101,17 @@ function choose(
       entry.isLink ? [[entry.key, linkTarget(lock, entry, needs.lock).key] as const] : [],
     ),
   );
+  const versions = grouped(
+    [...selected.values()].map(({ entry }) => entry),
+    ({ name }) => name,
+  );
+  // Where several versions of a package ask, which one does matters.
+  const nameOf = ({ name, version }: LockEntry): string =>
+    new Set(versions.get(name)?.map((one) => one.version)).size > 1 ? `${name} ${version}` : name;
   const askers = new Map<string, Map<string, string>>();
   for (const { entry, finds } of selected.values())
     for (const [name, { key, range }] of finds) {
-      const by = entry.key === needs.from ? needs.manifest : entry.name;
+      const by = entry.key === needs.from ? needs.manifest : nameOf(entry);
       askers.set(key, (askers.get(key) ?? new Map<string, string>()).set(by, range === '' ? name : range));
     }
   const packages: Chosen[] = [];

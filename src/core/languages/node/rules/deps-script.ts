@@ -22,7 +22,9 @@ export const depsScript: Rule = {
         // Addons for one platform each often lie in packages of their own, which this one asks for.
         const homes = new Set([
           at,
-          ...waybill.packages.flatMap((one) => (one.by.includes(name) ? (one.node?.at ?? []) : [])),
+          ...waybill.packages.flatMap((one) =>
+            [name, `${name} ${version}`].some((asker) => one.by.includes(asker)) ? (one.node?.at ?? []) : [],
+          ),
         ]);
         const hasAddon = waybill.files.some((one) => one.path.endsWith('.node') && homes.has(ownerOf(one.path)));
         const lacks = isCompiled && !hasAddon;

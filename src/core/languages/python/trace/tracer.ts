@@ -286,15 +286,13 @@ class Tracer {
     for (const path of code) this.#asks.askTogether(beside(folderOf(path)), path);
     for (const [path, { owner }] of this.#request.files) {
       // Scripts are for people at a shell; what they import is not followed.
-      if (this.#reached.has(path) || /\.pyc?$|^bin\//.test(path) || this.#isModule(path)) continue;
-      if (!this.#owners.has(owner)) continue;
+      if (/\.pyc?$|^bin\//.test(path) || this.#isModule(path) || !this.#owners.has(owner)) continue;
       let folder = folderOf(path);
       while (folder !== '' && !packages.has(folder)) folder = folderOf(folder);
-      const isUsed = folder === '' || used.has(folder);
-      if (!isUsed) continue;
-      this.#reached.set(path, { by: folder, how: 'data' });
-      // That of a whole package hangs by the package itself.
+      if (folder !== '' && !used.has(folder)) continue;
+      // What is kept for another reason too would stay for this one. That of a whole package hangs by the package itself.
       if (folder !== '') this.#asks.keepTogether(beside(folder), path);
+      if (!this.#reached.has(path)) this.#reached.set(path, { by: folder, how: 'data' });
     }
   }
 
