@@ -39,8 +39,9 @@ export function summed(tell: (sum: number) => void): (part: string, done: number
 export function grouped<T>(items: Iterable<T>, keyOf: (item: T) => string): Map<string, [T, ...T[]]> {
   const groups = new Map<string, [T, ...T[]]>();
   for (const item of items) {
-    const group = groups.get(keyOf(item));
-    if (group === undefined) groups.set(keyOf(item), [item]);
+    const key = keyOf(item);
+    const group = groups.get(key);
+    if (group === undefined) groups.set(key, [item]);
     else group.push(item);
   }
   return groups;

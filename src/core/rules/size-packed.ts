@@ -2,9 +2,14 @@ import { NO_IMAGE } from '../findings/image';
 import { listed, printable } from '../base/text';
 import { formatSize } from '../base/units';
 import { checkLimit } from './limit';
-import type { Rule, Subject } from '../findings/rule';
+import type { FunctionFacts, Rule, Subject } from '../findings/rule';
 
 const SHOWN = 3;
+
+/** Who tells what takes the room, of a function by its name. */
+function told({ name, waybill }: FunctionFacts): string {
+  return name === undefined || waybill === undefined ? '' : `, as \`emballage weigh ${name}\` tells it`;
+}
 
 /** What takes the most room, unpacked. */
 function heaviest({ entries }: Pick<Subject, 'entries'>): string {
@@ -29,6 +34,6 @@ export const sizePacked: Rule = {
       used: context.subject.packedBytes,
       unit: 'bytes',
       what: 'an artifact',
-      mend: `leave out what is not needed${heaviest(context.subject)}`,
+      mend: `leave out what is not needed${told(context.facts)}${heaviest(context.subject)}`,
     }),
 };

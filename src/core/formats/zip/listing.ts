@@ -28,8 +28,14 @@ export function listEntries(source: ByteSource, name: string): ListedEntry[] {
     const record = zip.CENTRAL_HEADER.size + raw.rawName.length + raw.extraFieldLength;
     return {
       path: path.endsWith('/') ? path.slice(0, -1) : path,
-      ...{ kind: kindOf(path, unixMode, () => undefined), unixMode, size: raw.uncompressedSize },
+      kind: kindOf(path, unixMode, ignore),
+      unixMode,
+      size: raw.uncompressedSize,
       spent: Math.max(0, (ends.get(raw.localHeaderOffset) ?? 0) - raw.localHeaderOffset) + record,
     };
   });
+}
+
+function ignore(): void {
+  // What is wrong with an entry is for those to tell who unpack it.
 }

@@ -23,6 +23,7 @@ export function savingsOf({ parts, waybill, layers }: SavingFacts): Saving[] {
     ...(waybill === undefined ? [] : [...duplicates(waybill), ...severalVersions(parts)]),
     ...debugging(parts),
     ...maps(parts),
+    ...translations(parts),
     ...(layers ?? []).filter(({ wasted }) => wasted > 0).map(wasted),
   ];
   return all
@@ -46,17 +47,19 @@ function untrimmed(parts: readonly Part[]): Saving {
 
 /** The same content under several paths. */
 function duplicates({ files }: Waybill): Saving[] {
-  const withContent = files.filter(({ kind, size, sha256 }) => kind === 'file' && size > 0 && sha256 !== undefined);
-  return [...grouped(withContent, ({ sha256 }) => sha256 ?? '').values()]
-    .filter((same) => same.length > 1)
-    .map((same) => ({
+  const seen = new Set<string>();
+  const twice = new Set<string>();
+  for (const { kind, size, sha256 } of files)
+    if (kind === 'file' && size > 0 && sha256 !== undefined) (seen.has(sha256) ? twice : seen).add(sha256);
+  const same = files.filter(({ sha256 }) => sha256 !== undefined && twice.has(sha256));
+  return [...grouped(same, ({ sha256 }) => sha256 ?? '').values()].map((all) => {
+    const shown = all.slice(0, 2).map(({ path }) => printable(path));
+    return {
       what: 'duplicates',
-      about: `the same content ${String(same.length)} times: ${same
-        .slice(0, 2)
-        .map(({ path }) => printable(path))
-        .join(', ')}${same.length > 2 ? ', …' : ''}`,
-      unpacked: same.slice(1).reduce((total, { size }) => total + size, 0),
-    }));
+      about: `the same content ${String(all.length)} times: ${shown.join(', ')}${all.length > 2 ? ', …' : ''}`,
+      unpacked: all.slice(1).reduce((total, { size }) => total + size, 0),
+    };
+  });
 }
 
 /** Several versions of one package: all but the heaviest could go, if those who ask for them agreed. */
@@ -81,6 +84,22 @@ function maps(parts: readonly Part[]): Saving[] {
   const found = parts.filter(({ path, owner }) => path.endsWith('.map') && owner.kind !== 'package');
   if (found.length === 0) return [];
   return [{ what: 'sourcemap', about: 'source maps', unpacked: sum(found), line: 'sourcemap: none' }];
+}
+
+/** Where texts in many languages lie, one folder or file a language (RFC 5646, a language and perhaps a region). */
+const TRANSLATION =
+  /(?:^|\/)(?:locales?|i18n|l10n|lang(?:uage)?s?|translations)\/([a-z]{2,3}(?:[-_][A-Za-z]{2,4})?)(?:\/|\.[a-z]+$)/;
+
+/** Texts of packages in languages that the function may never speak; English is what they fall back to. */
+function translations(parts: readonly Part[]): Saving[] {
+  const spoken = parts.flatMap((part) => {
+    const [, language] = part.owner.kind === 'own' ? [] : (TRANSLATION.exec(part.path) ?? []);
+    return language === undefined || /^en\b/.test(language) ? [] : [{ part, language }];
+  });
+  const languages = new Set(spoken.map(({ language }) => language));
+  if (languages.size < 2) return [];
+  const about = `texts of packages in ${String(languages.size)} languages beside English`;
+  return [{ what: 'languages', about, unpacked: sum(spoken.map(({ part }) => part)) }];
 }
 
 function wasted({ name, wasted: bytes }: LayerGroup): Saving {
