@@ -7,6 +7,7 @@ import { imageProject, layoutFolder, layoutTar, type HandImage } from '../suppor
 import { itWithJava } from '../support/jvm';
 import { itWith } from '../support/native';
 import { LEVELS_PACKAGES, levelsLock, levelsProject, nodeProject, startRegistry } from '../support/npm';
+import { makePe } from '../support/pe-bytes';
 import { folderWith, put, run, type Files } from '../support/program';
 import { standInRegistry } from '../support/registry';
 import { makeTar } from '../support/tar-bytes';
@@ -237,6 +238,22 @@ describe('compare, on what archives hold', () => {
       ]),
     );
     expect(sections.map(({ path }) => path)).toContain('.text');
+  });
+
+  it('tells PE files by needs and sections, and a time stamp alone as the cause', () => {
+    const at = (time: number, pe: Buffer): Buffer => {
+      pe.writeUInt32LE(time, 72);
+      return pe;
+    };
+    const plain = (): Buffer => makePe(0xaa64, ['tide.dll']);
+    const times = files(at(86_400, plain()), at(172_800, plain()), 'dll');
+    expect([times.verdict, times.causes.map(({ cause, a }) => [cause, a])]).toEqual([
+      'same-content',
+      [['time', '1970-01-02T00:00:00.000Z']],
+    ]);
+    const other = files(plain(), makePe(0xaa64, ['surge.dll']), 'dll');
+    expect(details(other.differences[0])).toEqual([['needs', 'tide.dll', 'surge.dll']]);
+    expect(other.differences.slice(1).map(({ as }) => as)).toEqual(['section']);
   });
 
   itWithJava('tells classes by their members, code and constants', () => {
