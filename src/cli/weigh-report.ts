@@ -1,13 +1,17 @@
 /** Writes the page of weights, with the findings about what is in it. */
-import { resolve } from 'node:path';
+import { existsSync } from 'node:fs';
+import { basename, resolve } from 'node:path';
 import { printable } from '../core/base/text';
 import { writeWhole } from '../core/disk/write';
 import { checkTarget, type CheckedArtifact } from '../core/pipeline/check';
-import type { Growth, Weighed } from '../core/pipeline/weigh';
+import { compare } from '../core/pipeline/compare';
+import { earlierArtifact, type Growth, type Weighed } from '../core/pipeline/weigh';
+import { KNOWN } from '../core/languages';
 import { targetsOf } from '../core/project/targets';
+import { ARCHITECTURES } from '../core/sheet';
 import { surroundings } from './machine';
 import type { Session } from './session';
-import { weightsPage } from './views/weights-page';
+import { weightsPage, type PageFacts } from './views/weights-page';
 
 export interface WeighedNow {
   readonly one: Weighed;
@@ -22,18 +26,37 @@ export async function writeReport(
   session: Session,
   scratch: string,
 ): Promise<void> {
-  const facts = [];
+  const facts: PageFacts[] = [];
   for (const { one, grown } of all) {
     const checked = await checkedOf(one, session, scratch);
     facts.push({
       weighed: one,
       ...(checked !== undefined && { checked }),
-      ...(grown !== undefined && { growth: { since: over ?? '', growth: grown } }),
+      ...(grown !== undefined && over !== undefined && { growth: await growthOf(one, grown, over, session, scratch) }),
     });
   }
   const [first] = all;
   const title = all.length === 1 ? `What takes the room in ${first?.one.name ?? ''}` : 'What takes the room';
   writeWhole(resolve(session.cwd, file), weightsPage(title, facts), printable(file));
+}
+
+/** Growth, and where the other artifact is there too, what differs between the two. */
+async function growthOf(
+  weighed: Weighed,
+  growth: Growth,
+  over: string,
+  session: Session,
+  scratch: string,
+): Promise<NonNullable<PageFacts['growth']>> {
+  const { name, artifact } = weighed;
+  const arch = ARCHITECTURES.find((one) => one === weighed.arch);
+  const request = { path: resolve(session.cwd, over), shown: over, name, arch, languages: KNOWN, scratch };
+  const other = earlierArtifact(request, basename(artifact));
+  const root = session.hasSheet() ? (await session.openProject()).root : session.cwd;
+  const own = [resolve(session.cwd, artifact), resolve(root, artifact)].find((path) => existsSync(path));
+  if (other === undefined || own === undefined) return { since: over, growth };
+  const compared = await compare({ path: other, shown: over }, { path: own, shown: artifact });
+  return { since: over, growth, compared };
 }
 
 /** What `check` has to say of it; nothing of what is no function of the sheet. */

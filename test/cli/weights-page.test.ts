@@ -1,5 +1,5 @@
 /** The page of weights, in a real browser. */
-import { statSync } from 'node:fs';
+import { cpSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Page } from 'playwright-core';
 import { itWithBrowser, TestBrowser } from '../support/browser';
@@ -133,6 +133,19 @@ describe('the page of weights', () => {
     expect(scrollWidth).toBe(clientWidth);
     await page.selectOption('#which', { label: 'alert x86_64' });
     expect(await page.textContent('#name')).toBe('alert x86_64');
+    expect(trouble).toEqual([]);
+  });
+
+  itWithBrowser('shows what differs from another build', async () => {
+    const root = join(file, '..');
+    cpSync(join(root, 'out'), join(root, 'before'), { recursive: true });
+    put(root, { 'src/surge.mjs': "export const surge = '';\n" });
+    expect(run(root, ['build']).status).toBe(0);
+    expect(run(root, ['weigh', '--over', 'before', '--report', 'over.html'])).toMatchObject({ status: 0, stderr: '' });
+    const { page, trouble } = await browser.open(join(root, 'over.html'));
+    expect(await page.locator('#sections h2').first().textContent()).toBe('Since before');
+    const rows = await page.locator('#sections section').first().locator('tr').allTextContents();
+    expect(rows).toContain('changedsurge.mjstext−600 B');
     expect(trouble).toEqual([]);
   });
 

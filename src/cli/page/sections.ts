@@ -87,21 +87,28 @@ export function growthSection({ growth }: PageReport): HTMLElement[] {
   if (growth === undefined) return [];
   const { since, before, now, changes } = growth;
   const totals = (['packed', 'unpacked'] as const).map((key) => [
-    key,
-    sizeText(before[key]),
-    sizeText(now[key]),
-    signed(now[key] - before[key]),
+    ...[key, sizeText(before[key]), sizeText(now[key]), signed(now[key] - before[key])],
   ]);
   const rows = changes.map(({ name, by, versions }) => [name, versions, signed(by)]);
+  const none = element('p', {}, 'Nothing that it is made of has changed its weight.');
   return [
     section(
       `Since ${since}`,
       table(['', 'before', 'now', 'change'], totals, [1, 2, 3]),
-      rows.length === 0
-        ? element('p', {}, 'Nothing that it is made of has changed its weight.')
-        : table(['of', 'version', 'change'], rows, [2]),
+      rows.length === 0 ? none : table(['of', 'version', 'change'], rows, [2]),
+      ...differencesIn(growth),
     ),
   ];
+}
+
+/** Entry by entry, where the other artifact was there to be looked into. */
+function differencesIn({ differences, unlisted }: NonNullable<PageReport['growth']>): HTMLElement[] {
+  if (differences === undefined || differences.length === 0) return [];
+  const rows = differences.map(({ change, path, to, as, by }) => [
+    ...[change, to === undefined ? path : `${path} → ${to}`, as ?? '', by === 0 ? '' : signed(by)],
+  ]);
+  const more = unlisted === 0 ? [] : [element('p', { class: 'note' }, `and ${countText(unlisted, 'more difference')}`)];
+  return [element('h3', {}, 'What differs'), table(['change', 'what', 'as', 'change in bytes'], rows, [3]), ...more];
 }
 
 function signed(by: number): string {

@@ -2,7 +2,9 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { PageChange, PageData, PageFinding, PageGrowth, PageReport } from '../../core/base/weights-page';
+import { present } from '../../core/base/present';
 import type { CheckedArtifact } from '../../core/pipeline/check';
+import type { Comparison } from '../../core/pipeline/compare';
 import { pageReport, type Change, type Growth, type Weighed } from '../../core/pipeline/weigh';
 import { TOOL } from '../program';
 import { changedVersions } from './growth-text';
@@ -12,7 +14,7 @@ export interface PageFacts {
   readonly weighed: Weighed;
   /** What it was held against, where that was done. */
   readonly checked?: CheckedArtifact;
-  readonly growth?: { readonly since: string; readonly growth: Growth };
+  readonly growth?: { readonly since: string; readonly growth: Growth; readonly compared?: Comparison };
 }
 
 export function weightsPage(title: string, all: readonly PageFacts[]): string {
@@ -27,7 +29,7 @@ function reportOf({ weighed, checked, growth }: PageFacts): PageReport {
   return pageReport(weighed, {
     remark: originsRemark(weighed),
     ...(checked !== undefined && { findings: findingsOf(checked) }),
-    ...(growth !== undefined && { growth: growthOf(growth.since, growth.growth) }),
+    ...(growth !== undefined && { growth: growthOf(growth) }),
   });
 }
 
@@ -38,9 +40,21 @@ function findingsOf({ outcomes }: CheckedArtifact): PageFinding[] {
   });
 }
 
-function growthOf(since: string, { before, now, changes }: Growth): PageGrowth {
+/** A page lists so many differences; more are told by their number. */
+const MOST_DIFFERENCES = 500;
+
+function growthOf({ since, growth, compared }: NonNullable<PageFacts['growth']>): PageGrowth {
+  const { before, now, changes } = growth;
   const weight = ({ unpacked, packed }: Growth['now']): PageGrowth['now'] => ({ unpacked, packed });
-  return { since, before: weight(before), now: weight(now), changes: changes.map(changeOf) };
+  const all = compared?.differences ?? [];
+  const differences = all
+    .slice(0, MOST_DIFFERENCES)
+    .map(({ change, path, to, as, by }) => ({ change, path, by, ...present({ to, as }) }));
+  return {
+    ...{ since, before: weight(before), now: weight(now), changes: changes.map(changeOf) },
+    unlisted: (compared?.unlisted ?? 0) + Math.max(0, all.length - MOST_DIFFERENCES),
+    ...(compared !== undefined && { differences }),
+  };
 }
 
 function changeOf(change: Change): PageChange {

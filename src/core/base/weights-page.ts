@@ -54,11 +54,23 @@ export interface PageChange {
   readonly versions: string;
 }
 
+export interface PageDifference {
+  readonly change: string;
+  readonly path: string;
+  readonly to?: string;
+  readonly as?: string;
+  readonly by: number;
+}
+
 export interface PageGrowth {
   readonly since: string;
   readonly before: PageWeight;
   readonly now: PageWeight;
   readonly changes: readonly PageChange[];
+  /** Entry by entry; undefined where only a waybill of the other is there. */
+  readonly differences?: readonly PageDifference[];
+  /** Differences that are not listed. */
+  readonly unlisted: number;
 }
 
 export interface PageReport {

@@ -1,6 +1,6 @@
 /** Finds what an artifact weighed earlier: by a waybill, by an artifact, or in the folder of another build. */
 import { existsSync, statSync } from 'node:fs';
-import { basename, join } from 'node:path';
+import { basename, dirname, join } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { readTextFile } from '../../disk/read-text';
@@ -39,6 +39,15 @@ export async function earlierWeights(request: EarlierRequest): Promise<WeightRec
     mendMissing: 'name a waybill that is there',
   });
   return recordFromWaybill(await readWaybill(text, { shown, languages, isVerified: false }));
+}
+
+/** Absolute path of the artifact that was weighed earlier; undefined where only its waybill is there. */
+export function earlierArtifact(request: EarlierRequest, artifactName: string): string | undefined {
+  const { path } = request;
+  const isFolder = statSync(path, { throwIfNoEntry: false })?.isDirectory() === true;
+  const file = isFolder && !existsSync(join(path, 'oci-layout')) ? waybillIn(request) : path;
+  const artifact = file.endsWith('.json') ? join(dirname(file), artifactName) : file;
+  return existsSync(artifact) ? artifact : undefined;
 }
 
 /** The waybill of the function in what a build has written. */

@@ -1,5 +1,5 @@
 /** What takes the room in artifacts, and how that changes. */
-export { earlierWeights } from './earlier';
+export { earlierArtifact, earlierWeights, type EarlierRequest } from './earlier';
 export { allowed, growth, recordFrom, recordFromWaybill, type Change, type Growth } from './growth';
 export { triedSavings } from './further';
 export * from './model';
