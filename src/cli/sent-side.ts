@@ -4,7 +4,7 @@ import { EmballageError } from '../core/base/errors';
 import type { Side } from '../core/pipeline/compare';
 import { isPlainHttp, readLedger, standing } from '../core/pipeline/deliver';
 import { fetchImage } from '../core/pipeline/image';
-import { ledgerNameOf, selectFunctions } from '../core/project/targets';
+import { ledgerNameOf, selectFunction } from '../core/project/targets';
 import { chooseArch } from './calling';
 import type { Session } from './session';
 
@@ -16,8 +16,7 @@ export async function sentSide(
   scratch: string,
 ): Promise<Side> {
   const project = await session.openProject();
-  const [spec] = selectFunctions(project.sheet, [name]);
-  if (spec === undefined) throw new Error('no function chosen');
+  const spec = selectFunction(project.sheet, name);
   const arch = chooseArch(spec, wanted);
   const [last] = standing(readLedger(project), spec.name);
   const digest = last?.images[arch];

@@ -3,7 +3,7 @@ import { resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { count } from '../../core/base/text';
 import { compare, compareLocks, type Comparison } from '../../core/pipeline/compare';
-import { artifactPath, selectFunctions } from '../../core/project/targets';
+import { artifactPath, selectFunction } from '../../core/project/targets';
 import { ARCHITECTURES } from '../../core/sheet';
 import { artifactWord } from '../artifact-word';
 import { chooseArch } from '../calling';
@@ -78,8 +78,7 @@ async function side(word: string, args: Arguments, session: Session) {
   const file = await artifactWord(word, session);
   if (file !== undefined) return { path: resolve(session.cwd, file), shown: file };
   const project = await session.openProject();
-  const [spec] = selectFunctions(project.sheet, [word]);
-  if (spec === undefined) throw new Error('no function chosen');
+  const spec = selectFunction(project.sheet, word);
   const shown = artifactPath({ spec, arch: chooseArch(spec, text(args, 'arch')) });
   return { path: resolve(project.root, shown), shown };
 }

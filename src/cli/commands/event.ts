@@ -11,7 +11,7 @@ import {
   type Taken,
 } from '../../core/events';
 import { takenBy } from '../../core/pipeline/check';
-import { selectFunctions, type Project } from '../../core/project/targets';
+import { selectFunction, type Project } from '../../core/project/targets';
 import { verifyAgainstWaybill } from '../../core/project/verify-artifact';
 import { callsOf, type FunctionSpec } from '../../core/sheet';
 import { chooseArch } from '../calling';
@@ -46,8 +46,7 @@ export const command: CommandModule = {
         mend: 'name the function',
       });
     const project = await session.openProject();
-    const [spec] = selectFunctions(project.sheet, [name]);
-    if (spec === undefined) throw new Error('no function chosen');
+    const spec = selectFunction(project.sheet, name);
     const taken = await takenByBuilt(project, spec);
     const kind = EVENT_KINDS.find((one) => one === text(args, 'kind')) ?? usualKind(taken);
     const shape = chosenShape(project, spec, taken, { kind, name: text(args, 'shape') });

@@ -4,7 +4,7 @@ import { EmballageError } from '../../core/base/errors';
 import { isPattern } from '../../core/base/paths';
 import { count, nearestWord, printable } from '../../core/base/text';
 import { verifyAgainstWaybill } from '../../core/project/verify-artifact';
-import { artifactPath, selectFunctions, type Project, type Target } from '../../core/project/targets';
+import { artifactPath, selectFunction, type Project, type Target } from '../../core/project/targets';
 import {
   explain,
   explainPackages,
@@ -51,8 +51,7 @@ export const command: CommandModule = {
         mend: 'name the function, then the files; put a pattern into quotes',
       });
     const project = await session.openProject();
-    const [spec] = selectFunctions(project.sheet, [name]);
-    if (spec === undefined) throw new Error('no function chosen');
+    const spec = selectFunction(project.sheet, name);
     const target = { spec, arch: chooseArch(spec, text(args, 'arch')) };
     const waybill = await verifyAgainstWaybill(project, target);
     const matches = matcher(pattern);

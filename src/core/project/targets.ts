@@ -25,21 +25,25 @@ export interface Project {
 
 /** The functions of those names, in the order of the sheet; all of them for no names. */
 export function selectFunctions(sheet: Sheet, names: readonly string[]): FunctionSpec[] {
-  const known = sheet.functions.map((spec) => spec.name);
-  for (const name of names) {
-    if (known.includes(name)) continue;
-    const near = nearestWord(name, known);
-    throw new EmballageError('USAGE', {
-      doing: 'choosing functions',
-      expected: `one of ${listed(
-        known.map((k) => `\`${k}\``),
-        'or',
-      )}`,
-      found: `\`${printable(name)}\``,
-      mend: near === undefined ? 'name a function of the packing sheet' : `did you mean \`${near}\`?`,
-    });
-  }
-  return sheet.functions.filter((spec) => names.length === 0 || names.includes(spec.name));
+  const chosen = new Set(names.map((name) => selectFunction(sheet, name)));
+  return sheet.functions.filter((spec) => chosen.size === 0 || chosen.has(spec));
+}
+
+/** The function of that name. */
+export function selectFunction(sheet: Sheet, name: string): FunctionSpec {
+  const spec = sheet.functions.find((one) => one.name === name);
+  if (spec !== undefined) return spec;
+  const known = sheet.functions.map((one) => one.name);
+  const near = nearestWord(name, known);
+  throw new EmballageError('USAGE', {
+    doing: 'choosing functions',
+    expected: `one of ${listed(
+      known.map((k) => `\`${k}\``),
+      'or',
+    )}`,
+    found: `\`${printable(name)}\``,
+    mend: near === undefined ? 'name a function of the packing sheet' : `did you mean \`${near}\`?`,
+  });
 }
 
 /** Every function for each of its architectures, in the order of the sheet. */
