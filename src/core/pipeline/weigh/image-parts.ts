@@ -1,5 +1,6 @@
 /** What the files of an image weigh, layer by layer, with what upper layers hide of lower ones. */
 import type { OpenImage } from '../../disk/open-image';
+import { looksLikeProgram } from './kinds';
 import type { LayerGroup } from './model';
 import { shares } from './shares';
 import type { PlainPart } from './zip-parts';
@@ -23,7 +24,7 @@ export function imageParts(image: OpenImage, size: number, nameOf: (layer: numbe
     const packed = shares(descriptor.size, [...weights, unpacked - own]);
     for (const [at, head] of heads.entries()) {
       const kind = head.kind === 'folder' || head.kind === 'file' ? head.kind : 'link';
-      const isProgram = kind === 'file' && (head.mode & 0o111) !== 0 && !/\.[a-z]\w*$/i.test(head.path);
+      const isProgram = kind === 'file' && looksLikeProgram(head.path, head.mode);
       parts.push({ path: head.path, kind, unpacked: weights[at] ?? 0, packed: packed[at] ?? 0, isProgram, layer });
     }
     const frame = { unpacked: unpacked - own, packed: packed.at(-1) ?? 0 };

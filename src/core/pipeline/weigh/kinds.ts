@@ -23,3 +23,8 @@ export function kindsBy(languages: readonly Weighing[]): KindOf {
     return code.test(name) ? 'code' : 'data';
   };
 }
+
+/** May be run, and has no ending that says what it is. */
+export function looksLikeProgram(path: string, mode: number): boolean {
+  return (mode & 0o111) !== 0 && !/\.[a-z]\w*$/i.test(path);
+}

@@ -1,5 +1,6 @@
 /** What the entries of a zip archive weigh, each with its headers: together they are the archive. */
 import type { ListedEntry } from '../../formats/zip';
+import { looksLikeProgram } from './kinds';
 
 export interface PlainPart {
   readonly path: string;
@@ -17,7 +18,7 @@ export function zipParts(size: number, entries: readonly ListedEntry[]): PlainPa
     // In archives that nobody vouches for, entries may claim the same bytes: each counts once.
     const packed = Math.min(spent, rest);
     rest -= packed;
-    const isProgram = kind === 'file' && (unixMode & 0o111) !== 0 && !/\.[a-z]\w*$/i.test(path);
+    const isProgram = kind === 'file' && looksLikeProgram(path, unixMode);
     return { path, kind, unpacked, packed, isProgram };
   });
   return [...parts, { path: 'the archive’s own records', kind: 'frame', unpacked: 0, packed: rest }];
