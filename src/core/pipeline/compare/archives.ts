@@ -14,7 +14,7 @@ const MOST_GZIP = 1024 ** 3;
 
 export function zipTree(source: ByteSource, name: string): Tree {
   const { entries } = openZip(source, name);
-  return { as: 'zip archive', entries: entries.map((entry) => zipEntry(source, entry)), said: {} };
+  return { as: 'zip archive', entries: entries.map((entry) => zipEntry(source, entry)) };
 }
 
 function zipEntry(source: ByteSource, entry: ZipEntry): TreeEntry {
@@ -45,7 +45,7 @@ export function tarTree(source: ByteSource, name: string): Tree {
       open: () => part(source, at, size),
     };
   });
-  return { as: 'tar archive', entries, said: {} };
+  return { as: 'tar archive', entries };
 }
 
 export function part(source: ByteSource, at: number, size: number): ByteSource {
@@ -66,7 +66,7 @@ export function folderTree(folder: string, shown: string): Tree {
       open: () => lazyFile(path, stat.size),
     };
   });
-  return { as: 'folder', entries, said: {} };
+  return { as: 'folder', entries };
 }
 
 /** A file that is opened for each read, so that a folder of any size needs no open files. */

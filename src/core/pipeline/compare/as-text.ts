@@ -3,7 +3,7 @@ import { structuredPatch } from 'diff';
 import { parseAllDocuments } from 'yaml';
 import type { ByteSource } from '../../formats/byte-source';
 import type { Comparer, Looked } from './comparing';
-import type { Content, Detail } from './model';
+import type { Detail } from './model';
 import { pathCause } from './paths-in';
 
 const MOST_TEXT_BYTES = 4 * 1024 ** 2;
@@ -95,8 +95,4 @@ function shown(value: unknown): string {
   if (value === undefined) return 'nothing';
   const text = JSON.stringify(value);
   return text.length > MOST_LETTERS ? `${text.slice(0, MOST_LETTERS)}…` : text;
-}
-
-export function contentText({ source }: Content): string | undefined {
-  return textOf(source);
 }

@@ -159,7 +159,6 @@ function plain({ as, entries }: Tree): Tree {
   const wanted = entries.filter(({ kind, path }) => kind !== 'folder' && path !== '');
   return {
     as,
-    said: {},
     entries: wanted.map(({ said: _said, ...one }) => ({ ...one, said: {} })).sort((x, y) => (x.path < y.path ? -1 : 1)),
   };
 }

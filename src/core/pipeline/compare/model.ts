@@ -102,6 +102,4 @@ export interface Tree {
   readonly as: string;
   /** In the order in which they stand. */
   readonly entries: readonly TreeEntry[];
-  /** What the format says of the whole. */
-  readonly said: Readonly<Partial<Record<CauseId, readonly string[]>>>;
 }

@@ -21,7 +21,6 @@ export function compareTrees(a: Tree, b: Tree, comparing: Comparing, where: stri
     const [x, y] = [first.get(path), second.get(path)];
     return x === undefined || y === undefined ? [] : compareEntries(x, y, comparing, joined(where, path));
   });
-  noteWhole(a, b, comparing, where);
   if (both.join('\0') !== '' && orderOf(a, second) !== orderOf(b, first)) {
     const [x, y] = firstInOtherOrder(a, b);
     comparing.note('order', where === '' ? 'entries' : where, x, y);
@@ -111,13 +110,6 @@ function noteSaid(a: TreeEntry, b: TreeEntry, comparing: Comparing, where: strin
   }
   if (a.mode !== undefined && b.mode !== undefined && a.mode !== b.mode && a.kind !== 'link')
     comparing.note('mode', where, `0${a.mode.toString(8)}`, `0${b.mode.toString(8)}`);
-}
-
-function noteWhole(a: Tree, b: Tree, comparing: Comparing, where: string): void {
-  for (const cause of Object.keys({ ...a.said, ...b.said }) as CauseId[]) {
-    const [x, y] = [a.said[cause]?.join(', ') ?? 'nothing', b.said[cause]?.join(', ') ?? 'nothing'];
-    if (x !== y) comparing.note(cause, where === '' ? 'the archive' : where, x, y);
-  }
 }
 
 /** Equal bytes as they lie there are equal content; what is packed otherwise is unpacked to see. */
