@@ -7,6 +7,7 @@ import { ledgerSchema } from '../core/pipeline/deliver';
 import { DRIFTS } from '../core/pipeline/survey';
 import { lockSchema } from '../core/project/lock-schema';
 import type { KnownLanguages } from '../core/sheet';
+import { comparison, proof } from './proof-documents';
 
 export const OUTPUT_VERSION = 1;
 
@@ -117,21 +118,6 @@ const weighed = z.looseObject({
     .optional(),
 });
 
-const comparedSide = z.looseObject({ shown: z.string(), as: z.string(), size: count });
-const difference = z.looseObject({
-  /** `described`: the content is the same, what is said about it is not. */
-  change: z.enum(['added', 'removed', 'changed', 'moved', 'described']),
-  ...{ path: z.string(), to: z.string().optional() },
-  /** Bytes that the second has more. */
-  by: z.int(),
-  as: z.string().optional(),
-  details: z.array(z.looseObject({ what: z.string(), a: z.string(), b: z.string() })),
-  lines: z.array(z.string()).optional(),
-  /** Differences of the same shape. */
-  inside: z.array(z.looseObject({ path: z.string() })).optional(),
-  cause: z.string().optional(),
-});
-
 const built = z.looseObject({
   name: z.string(),
   arch,
@@ -229,15 +215,7 @@ const plain: Readonly<Record<string, z.ZodType>> = {
     /** With `--report`: the page. */
     report: z.string().optional(),
   }),
-  compare: z.looseObject({
-    verdict: z.enum(['same-bytes', 'same-content', 'differs']),
-    ...{ a: comparedSide, b: comparedSide, differences: z.array(difference) },
-    /** Differences that are not listed, since there are too many. */
-    unlisted: count,
-    causes: z.array(
-      z.looseObject({ cause: z.string(), where: z.string(), a: z.string(), b: z.string(), times: count }),
-    ),
-  }),
+  compare: comparison,
   why: z.looseObject({
     name: z.string(),
     arch,
@@ -260,17 +238,7 @@ const plain: Readonly<Record<string, z.ZodType>> = {
     ),
   }),
   try: z.looseObject({ name: z.string(), arch, failed: count, calls: z.array(called), cut: z.array(z.unknown()) }),
-  prove: z.looseObject({
-    reproducible: z.boolean(),
-    variations: z.array(
-      z.looseObject({
-        id: z.string(),
-        title: z.string(),
-        same: z.boolean(),
-        differences: z.array(z.looseObject({ name: z.string(), arch, file: z.enum(['artifact', 'waybill']) })),
-      }),
-    ),
-  }),
+  prove: proof,
   send: z.looseObject({
     sent: z.array(z.looseObject({ delivery: deliverySchema, blobs: z.array(z.unknown()), isSame: z.boolean() })),
   }),

@@ -1,4 +1,3 @@
-import { readdirSync } from 'node:fs';
 import { folderWith, HORN, project, run } from '../support/program';
 
 describe('the program', () => {
@@ -60,21 +59,5 @@ describe('the program', () => {
       const lines = run(root, args).stdout.trim().split('\n');
       expect([args, lines.at(-1)]).toEqual([args, expect.stringMatching(/^Next, to .*: node .*emballage\.js /)]);
     }
-  });
-});
-
-describe('prove', () => {
-  it('builds in changed surroundings, finds the same bytes, and leaves nothing behind', () => {
-    const temporary = folderWith({});
-    const root = project({ 'horn.mjs': HORN, 'data/tide.csv': 'h\n' }, {}, { 'other/x': '' });
-    const { status, stdout } = run(root, ['prove', '--json'], { env: { TMPDIR: temporary } });
-    const { reproducible, variations } = JSON.parse(stdout) as {
-      reproducible: boolean;
-      variations: { id: string; same: boolean }[];
-    };
-    expect([status, reproducible]).toEqual([0, true]);
-    expect(variations.filter(({ same }) => !same)).toEqual([]);
-    expect(variations.map(({ id }) => id)).toEqual(expect.arrayContaining(['folder', 'umask', 'all']));
-    expect(readdirSync(temporary)).toEqual([]);
   });
 });

@@ -1,167 +1,186 @@
-/** `prove`: builds again in changed surroundings and compares the bytes. */
-import { appendFileSync, copyFileSync, statSync } from 'node:fs';
-import { basename, join } from 'node:path';
-import { EmballageError } from '../../core/base/errors';
+/** `prove`: builds again in changed surroundings and compares the bytes, with what others built too. */
+import { release } from 'node:os';
+import { resolve } from 'node:path';
 import { count } from '../../core/base/text';
 import { formatTime } from '../../core/base/units';
-import { copyProject } from '../../core/disk/copy-project';
+import { writeWhole } from '../../core/disk/write';
 import { build } from '../../core/pipeline/build';
 import {
   filesToCopy,
+  formatRecord,
   prove,
+  recordOfProof,
   VARIATIONS,
-  type ProofDifference,
-  type ProofLine,
+  whatLacks,
+  type Finding,
+  type Proof,
   type Variation,
 } from '../../core/pipeline/prove';
 import { selectFunctions, targetsOf, type Project } from '../../core/project/targets';
-import type { FunctionSpec } from '../../core/sheet';
-import { runProgram } from '../../core/toolchains/run-program';
-import { userCaches } from '../machine';
+import { ARCHITECTURES, type FunctionSpec } from '../../core/sheet';
 import { TOOL } from '../program';
-import { withScratch } from '../scratch';
+import { compareRecordFiles, proveAgainst } from '../proof-elsewhere';
+import { rebuilderFor, withPlaces } from '../proving';
 import type { Session } from '../session';
-import type { Paint } from '../views/paint';
-import { EXIT, texts, type CommandModule } from './command';
-
-const MAX_OUTPUT = 16 * 1024 * 1024;
+import { buildText, findingsText, leftOutText } from '../views/proof-text';
+import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
 export const command: CommandModule = {
   about:
-    'Builds the functions again, each time with one thing about the surroundings changed, and compares artifacts and\n' +
-    'waybills byte for byte. The answer is no (exit code 1) when any differ; the first difference is shown.',
+    'Builds the functions again in other surroundings, with their compilers, and compares artifacts and waybills byte for\n' +
+    'byte: with everything changed at once, and with one thing at a time; where that would take long, with half of them at a\n' +
+    'time (--each: one at a time all the same). The answer is no (exit code 1) when any differ: it looks for the one thing\n' +
+    'that makes them differ, and names it, the first place, and the likely cause.',
   examples: [
     ['', 'prove everything in the sheet'],
     ['surge-alert --json', 'prove one function, for a program to read'],
   ],
-  options: {},
+  options: {
+    each: { type: 'boolean', default: false, describe: 'change one thing at a time, however long it takes' },
+    against: {
+      type: 'string',
+      requiresArg: true,
+      value: 'FILE',
+      proposes: 'files',
+      describe: 'hold an artifact from elsewhere against what this source and lock give, built anew',
+    },
+    arch: {
+      choices: ARCHITECTURES,
+      requiresArg: true,
+      describe: 'which artifact --against is; told by its bytes otherwise',
+    },
+    record: {
+      type: 'string',
+      requiresArg: true,
+      value: 'FILE',
+      proposes: 'files',
+      describe: 'write which surroundings gave which digests, to hold it against other machines',
+    },
+    records: {
+      type: 'boolean',
+      default: false,
+      describe: 'build nothing; hold the records that are named against each other',
+    },
+  },
   async run(args, session) {
+    const words = texts(args, '_');
+    if (args.records === true) return compareRecordFiles(words, session);
     const project = await session.openProject();
-    const functions = selectFunctions(project.sheet, texts(args, '_'));
-    const epochSeconds = session.epochSeconds();
-    const onEvent = (): void => session.progress.show('building');
-    await build({
-      project,
-      functions,
-      jobs: session.jobs,
-      now: () => session.now(),
-      tool: TOOL,
-      http: () => session.http(project),
-      registry: (host, plainHttp) => session.registry(host, plainHttp),
-      machine: session.machine(),
-      onEvent,
-      ...(epochSeconds !== undefined && { epochSeconds }),
-    });
-    return withScratch('prove', async (base) => {
-      const lines = await prove(
-        project,
-        functions,
-        (variation) => rebuild(base, project, functions, variation, session),
-        (line) => session.tell(lineText(line, session.paint)),
-      );
-      return conclude(lines, functions, session);
-    });
+    const against = text(args, 'against');
+    if (against !== undefined) return proveAgainst(against, words, args, project, session);
+    return proveAll(selectFunctions(project.sheet, words), args, project, session);
   },
 };
 
-async function rebuild(
-  base: string,
-  project: Project,
+async function proveAll(
   functions: readonly FunctionSpec[],
-  variation: Variation,
+  args: Arguments,
+  project: Project,
   session: Session,
-): Promise<string> {
-  session.progress.show(`building with ${variation.title}`);
-  const root = join(base, variation.folder);
-  const plan = await filesToCopy(project, functions);
-  copyProject(project.root, root, { ...plan, ...variation.copy });
-  const again = (): Promise<void> => runBuild(root, project, functions, variation);
-  await again();
-  const changed = plan.files.find((file) =>
-    functions.some((spec) => file.startsWith(`${spec.source}/`) && statSync(join(root, file)).isFile()),
-  );
-  if (variation.throughStore === true && changed !== undefined) {
-    appendFileSync(join(root, changed), '\n');
-    await again();
-    copyFileSync(join(project.root, changed), join(root, changed));
-    await again();
-  }
-  return root;
+): Promise<ExitCode> {
+  const epochSeconds = session.epochSeconds();
+  await build({
+    ...{ project, functions, jobs: session.jobs, tool: TOOL, machine: session.machine() },
+    now: () => session.now(),
+    http: () => session.http(project),
+    registry: (host, plainHttp) => session.registry(host, plainHttp),
+    onEvent: () => session.progress.show('building'),
+    ...(epochSeconds !== undefined && { epochSeconds }),
+  });
+  return withPlaces(session, async (places) => {
+    const lacks = VARIATIONS.map((one) => ({ one, mend: whatLacks(one, places.means) }));
+    const variations = lacks.flatMap(({ one, mend }) => (mend === undefined ? [one] : []));
+    const leftOut = lacks.flatMap(({ one, mend }) => (mend === undefined ? [] : [{ one, mend }]));
+    const proof = await prove({
+      ...{ root: project.root, functions, variations, jobs: session.jobs, isEach: args.each === true },
+      rebuild: await rebuilderFor(project, functions, places, session),
+      clock: () => performance.now(),
+      pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
+      onBuild: (one) => session.tell(buildText(one, variations, session.paint)),
+      onSearch: () => session.remark('looking for what makes them differ'),
+    });
+    for (const { one, mend } of leftOut) session.tell(leftOutText(one, mend, session.paint));
+    const record = text(args, 'record');
+    const names = leftOut.map(({ one }) => one.id);
+    if (record !== undefined) await writeRecord(record, proof, { project, functions, leftOut: names }, session);
+    return conclude(proof, functions, { variations, leftOut, record }, session);
+  });
 }
 
-/** Builds in a process of its own, since umask, time zone and locale belong to a process. */
-async function runBuild(
-  root: string,
-  project: Project,
-  functions: readonly FunctionSpec[],
-  variation: Variation,
+async function writeRecord(
+  file: string,
+  proof: Proof,
+  about: {
+    readonly project: Project;
+    readonly functions: readonly FunctionSpec[];
+    readonly leftOut: readonly string[];
+  },
+  session: Session,
 ): Promise<void> {
-  const umask = variation.umask === undefined ? '' : `umask ${variation.umask.toString(8)}; `;
-  const program = [process.execPath, process.argv[1] ?? ''];
-  const sheet = join(root, basename(project.files[0] ?? ''));
-  const args = [
-    'build',
-    ...functions.map((spec) => spec.name),
-    '--sheet',
-    sheet,
-    '--json',
-    ...(variation.jobs === undefined ? [] : ['--jobs', String(variation.jobs)]),
-  ];
-  // Third-party files lie with the user, by their digests, whoever that is said to be.
-  const env = { ...process.env, XDG_CACHE_HOME: userCaches(), ...variation.env };
-  const end = await runProgram({
-    program: '/bin/sh',
-    args: ['-c', `${umask}exec "$@"`, 'sh', ...program, ...args],
-    cwd: root,
-    env,
-    maxBytes: MAX_OUTPUT,
+  const machine = session.machine();
+  const record = await recordOfProof(proof, {
+    ...about,
+    tool: TOOL,
+    files: (await filesToCopy(about.project, about.functions)).files,
+    machine: {
+      arch: machine.arch,
+      system: `${process.platform} ${release()}`,
+      runtime: machine.self.version,
+      glibc: machine.glibc() ?? null,
+    },
   });
-  if (end.code === 0) return;
-  throw new EmballageError('REBUILD_FAILED', {
-    doing: `building with ${variation.title}`,
-    expected: 'the build to work there too',
-    found: 'it failed',
-    mend: 'see what it said',
-    details: end.stderr.trim().split('\n'),
-  });
+  writeWhole(resolve(session.cwd, file), formatRecord(record), file);
 }
 
-function lineText({ variation, differences }: ProofLine, paint: Paint): string {
-  const verdict = differences.length === 0 ? paint.good('same bytes') : paint.bad('differs   ');
-  return [
-    `  ${verdict}  ${variation.title}`,
-    ...differences.map((difference) => differenceText(difference, paint)),
-  ].join('\n');
+interface Outcome {
+  readonly variations: readonly Variation[];
+  readonly leftOut: readonly { readonly one: Variation; readonly mend: string }[];
+  readonly record: string | undefined;
 }
 
-function differenceText({ name, arch, file, detail }: ProofDifference, paint: Paint): string {
-  const head = `              ${paint.bold(name)} ${arch}, ${file}`;
-  if (detail === undefined) return head;
-  const entry = detail.entry === undefined ? '' : `${paint.name(detail.entry)}, `;
-  return `${head}: first at ${entry}${detail.field}: ${detail.first} and ${detail.second}`;
-}
-
-function conclude(lines: readonly ProofLine[], functions: readonly FunctionSpec[], session: Session) {
-  const differing = lines.filter((line) => line.differences.length > 0);
-  const targets = targetsOf(functions).length;
+function conclude(proof: Proof, functions: readonly FunctionSpec[], outcome: Outcome, session: Session): ExitCode {
+  const { findings, builds, way } = proof;
+  const { variations, leftOut, record } = outcome;
   session.document({
-    reproducible: differing.length === 0,
-    variations: lines.map(({ variation, differences }) => ({
-      id: variation.id,
-      title: variation.title,
-      same: differences.length === 0,
-      differences,
-    })),
+    reproducible: findings.length === 0,
+    way,
+    variations: [...variations, ALL].map((one) => variationDocument(one, proof)),
+    builds: builds.map(({ on, differs }) => ({ on: on.map(({ id }) => id), same: differs.length === 0, differs })),
+    findings: findings.map(findingDocument),
+    leftOut: leftOut.map(({ one, mend }) => ({ id: one.id, title: one.title, mend })),
+    ...(record !== undefined && { record }),
   });
+  const targets = targetsOf(functions).length;
   const what = `${count(targets, 'artifact')} and ${targets === 1 ? 'its waybill' : 'their waybills'}`;
-  if (differing.length === 0)
+  if (record !== undefined) session.tell(session.paint.dim(`\nrecorded in ${record}`));
+  if (findings.length === 0) {
+    const how = way === 'alone' ? 'each alone and all together' : `all together and half of them at a time`;
     session.say(
-      `\n${session.paint.good('Reproducible:')} ${what} came out the same in ${count(VARIATIONS.length, 'variation')} (${formatTime(performance.now())})`,
+      `\n${session.paint.good('Reproducible:')} ${what} came out the same in ${count(variations.length, 'variation')}, ${how} (${formatTime(performance.now())})`,
     );
-  else
-    session.say(
-      `\n${session.paint.bad('Not reproducible:')} ${what} differ in ${String(differing.length)} of ${count(lines.length, 'variation')}`,
-    );
-  session.next('rules', 'see what check looks for');
-  return differing.length === 0 ? EXIT.done : EXIT.no;
+    session.next('prove --record proof.json', 'hold it against another machine');
+    return EXIT.done;
+  }
+  session.say(`\n${session.paint.bad('Not reproducible:')}\n\n${findingsText(findings, session.paint)}`);
+  const [first] = findings;
+  session.next(first === undefined ? 'rules' : `why ${first.name} '*'`, 'see where each file comes from');
+  return EXIT.no;
+}
+
+/** All of them at once stands beside the others. */
+const ALL = { id: 'all', title: 'all of these together' };
+
+function variationDocument({ id, title }: Pick<Variation, 'id' | 'title'>, { findings, builds }: Proof) {
+  const [whole] = builds;
+  const own = findings.filter(
+    ({ culprit }) => culprit.kind !== 'variations' || culprit.on.some((one) => one.id === id),
+  );
+  const differences =
+    id === ALL.id ? (whole?.differs ?? []) : own.map(({ name, arch, file }) => ({ name, arch, file }));
+  return { id, title, same: differences.length === 0, differences };
+}
+
+function findingDocument({ name, arch, file, culprit, place }: Finding) {
+  const on = culprit.kind === 'variations' ? culprit.on.map(({ id }) => id) : [];
+  return { name, arch, file, because: culprit.kind, on, place };
 }

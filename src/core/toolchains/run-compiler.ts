@@ -1,6 +1,8 @@
 /** Runs compilers of native code in a clean environment, and tells what they said when they fail. */
 import { EmballageError, messageOf, systemCode } from '../base/errors';
 import { printable } from '../base/text';
+import { passedClock } from './faked-clock';
+import type { Machine } from './machine';
 import { runProgram, type ProgramEnd } from './run-program';
 
 export interface CompilerRun {
@@ -28,8 +30,12 @@ const PROGRESS =
 const COMPILING = /^\s+Compiling (\S+ v\S+)|^((?:[\w.~-]+\/)*[\w.~-]+)$/;
 
 /** What every compiler finds in its environment, and nothing else. */
-export function cleanEnvironment(home: string, epochSeconds: number): Record<string, string> {
+export function cleanEnvironment(
+  home: string,
+  { epochSeconds, machine }: { readonly epochSeconds: number; readonly machine: Pick<Machine, 'variables'> },
+): Record<string, string> {
   return {
+    ...passedClock(machine.variables()),
     PATH: '/usr/local/bin:/usr/bin:/bin',
     HOME: home,
     TMPDIR: home,

@@ -1,5 +1,4 @@
 /** The ELF format: what a binary says of itself. */
-export { type ElfDifference, firstElfDifference } from './compare';
 export { type ElfFile, glibcNeeded, MACHINES, readElf, readElfOrFault } from './elf';
 export { ET, isElf, PF, PT, readHeader, readSections, type Section } from './header';
 export { readProperties, type ElfProperties } from './properties';

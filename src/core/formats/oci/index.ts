@@ -1,5 +1,4 @@
 /** Container images: the documents, layouts and layers of the OCI image specification. */
-export { firstImageDifference } from './compare';
 export * from './documents';
 export * from './layout';
 export * from './media';

@@ -1,6 +1,5 @@
 /** The zip format: writing archives that depend only on what goes in, reading ones that nobody vouches for. */
 export { type ByteSource } from '../byte-source';
-export { type ZipDifference, firstZipDifference } from './compare';
 export { type DosTime, DOS_FLOOR, formatDosTime, toDosTime } from './dos-time';
 export { type ZipFault, type ZipFaultCode, ZipFaultError, describeFault, mendFault } from './faults';
 export { type ListedEntry, listEntries } from './listing';

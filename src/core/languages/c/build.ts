@@ -67,7 +67,7 @@ async function compileC(
 ): Promise<Compiled> {
   const { spec, project, scratch, doing, shown } = request;
   const folder = join(project.root, spec.source);
-  const env = cleanEnvironment(scratch, request.epochSeconds);
+  const env = cleanEnvironment(scratch, request);
   const objects = sources.map((_, i) => join(scratch, `${String(i).padStart(4, '0')}.o`));
   const include = existsSync(join(folder, 'include')) ? ['-I', 'include'] : [];
   const open = sources.map((source, i) => ({ source, object: objects[i] ?? '' }));

@@ -58,6 +58,7 @@ async function compileGo(
     runCompiler({ program: go.path, args: more, cwd: folder, env, doing, shown, onCompiling: request.onCompiling });
   const output = join(scratch, 'linked');
   const target = targetOf(request);
+  if (request.machine.variable('EMBALLAGE_ANEW') !== undefined) await forgetOwn(run, [...args, target]);
   await run(['build', '-v', ...args, '-o', output, target]);
   const format =
     '{{if not .Standard}}{{$d := .Dir}}{{range .GoFiles}}{{$d}}/{{.}}\n{{end}}{{range .CgoFiles}}{{$d}}/{{.}}\n{{end}}{{range .CFiles}}{{$d}}/{{.}}\n{{end}}{{range .HFiles}}{{$d}}/{{.}}\n{{end}}{{range .SFiles}}{{$d}}/{{.}}\n{{end}}{{range .EmbedFiles}}{{$d}}/{{.}}\n{{end}}{{end}}';
@@ -69,6 +70,13 @@ async function compileGo(
     ...settings.map((path) => join(project.root, path)),
   ];
   return { executable: output, read };
+}
+
+/** Has the function’s own packages compiled although Go remembers them: what it kept of each is removed. */
+async function forgetOwn(run: (more: readonly string[]) => Promise<string>, words: readonly string[]): Promise<void> {
+  const format = '{{if not .Standard}}{{if or (not .Module) .Module.Main}}{{.Export}}{{end}}{{end}}';
+  const kept = await run(['list', '-export', '-deps', '-f', format, ...words]);
+  for (const path of kept.split('\n')) if (path.startsWith('/')) rmSync(path, { force: true });
 }
 
 /** A package where there is a module; a file by itself otherwise. */
@@ -90,7 +98,7 @@ async function environment(
   // Go splits flags at spaces that are not in quotes.
   const prefix = `"-ffile-prefix-map=${project.root}=." -O2 -g0`;
   return {
-    ...cleanEnvironment(scratch, request.epochSeconds),
+    ...cleanEnvironment(scratch, request),
     GOROOT: '',
     GOOS: 'linux',
     GOARCH: ARCHS[arch],

@@ -74,7 +74,7 @@ async function compileFile(request: CompileRequest, tools: Tools): Promise<Compi
     ...localFlags(request),
     ...['--emit', `dep-info=${output}.d,link=${output}`, spec.entry.file],
   ];
-  const env = cleanEnvironment(scratch, request.epochSeconds);
+  const env = cleanEnvironment(scratch, request);
   await runCompiler({ program: tools.rust.path, args, cwd: folder, env, doing, shown });
   const read = readDepFile(readFileSync(`${output}.d`, 'utf8'));
   return { executable: output, read: read.map((path) => (path.startsWith('/') ? path : join(folder, path))) };
@@ -145,7 +145,7 @@ function cargoEnvironment(
     .map((path) => flagWord(`-ffile-prefix-map=${path}=.`))
     .join(' ');
   return {
-    ...cleanEnvironment(request.scratch, request.epochSeconds),
+    ...cleanEnvironment(request.scratch, request),
     PATH: `${dirname(rust.path)}:/usr/local/bin:/usr/bin:/bin`,
     CARGO_HOME: home,
     CARGO_TARGET_DIR: target,

@@ -2,7 +2,7 @@
 import { sourceOfBytes, type ByteSource } from '../../formats/byte-source';
 import { readElf, readElfLayout, type ElfLayout } from '../../formats/elf';
 import { peOutline, readNative } from '../../formats/native';
-import type { Comparer, Comparing, Looked } from './comparing';
+import { textThere, type Comparer, type Comparing, type Looked } from './comparing';
 import type { Content, Detail, Difference } from './model';
 import { pathCause } from './paths-in';
 import { sameStretch } from './trees';
@@ -73,14 +73,21 @@ interface Span {
   readonly size: number;
 }
 
-/** What short notes say in words or digits. */
+/** What short notes say in words or digits; of others, the text that stands where they first differ. */
 function sectionDetails(path: string, a: Content, b: Content, from: Span, to: Span): Detail[] {
-  if (path !== BUILD_ID && path !== COMMENT) return [];
+  if (path !== BUILD_ID && path !== COMMENT) return textThere(spanOf(a, from), spanOf(b, to));
   const read = ({ source }: Content, { offset, size }: Span): Buffer =>
     Buffer.from(source.read(offset, Math.min(size, 256)));
   const shown = (bytes: Buffer): string =>
     path === BUILD_ID ? bytes.subarray(16).toString('hex') : bytes.toString('latin1').replace(/\0+/g, ' ').trim();
   return [{ what: path === BUILD_ID ? 'build id' : 'made by', a: shown(read(a, from)), b: shown(read(b, to)) }];
+}
+
+/** Larger ones are looked into from their beginning. */
+const MOST_SECTION_BYTES = 16 * 1024 ** 2;
+
+function spanOf({ source }: Content, { offset, size }: Span): ByteSource {
+  return sourceOfBytes(source.read(offset, Math.min(size, MOST_SECTION_BYTES)));
 }
 
 function symbolDetails(x: ElfLayout, y: ElfLayout): Detail[] {
@@ -153,7 +160,8 @@ export const asPe: Comparer = (a, b, comparing, where) => {
     const isSame =
       from.size === to.size &&
       Buffer.compare(a.source.read(from.offset, from.size), b.source.read(to.offset, to.size)) === 0;
-    return isSame ? [] : [{ change: 'changed', path, by: to.size - from.size, as: 'section', details: [] }];
+    const details = isSame ? [] : textThere(spanOf(a, from), spanOf(b, to));
+    return isSame ? [] : [{ change: 'changed', path, by: to.size - from.size, as: 'section', details }];
   });
   const isTimeOnly = details.length === 0 && inside.length === 0 && x.time !== y.time;
   return { as: 'PE file', details, inside, ...(isTimeOnly && { cause: 'time' as const }) };

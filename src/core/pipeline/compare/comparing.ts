@@ -124,5 +124,26 @@ function isSaidOnly(inside: readonly Difference[]): boolean {
 function asBytes(a: ByteSource, b: ByteSource): Looked {
   const at = firstDifferentByte(a, b) ?? 0;
   const sizes = a.size === b.size ? [] : [{ what: 'size', a: `${String(a.size)} bytes`, b: `${String(b.size)} bytes` }];
-  return { as: 'bytes', details: [...sizes, { what: `byte ${String(at)}`, a: byteAt(a, at), b: byteAt(b, at) }] };
+  const first = { what: `byte ${String(at)}`, a: byteAt(a, at), b: byteAt(b, at) };
+  return { as: 'bytes', details: [...sizes, first, ...textThere(a, b, at)] };
+}
+
+/** The texts that stand where two contents first differ, where both have one there. */
+export function textThere(a: ByteSource, b: ByteSource, at = firstDifferentByte(a, b) ?? 0): Detail[] {
+  const texts = { what: 'text there', a: textAround(a, at), b: textAround(b, at) };
+  return Math.min(texts.a.length, texts.b.length) >= LEAST_TEXT ? [texts] : [];
+}
+
+/** Shorter runs of letters are likely to be none. */
+const LEAST_TEXT = 6;
+const MOST_AROUND = 60;
+
+/** The run of printable letters around a byte. */
+function textAround(source: ByteSource, at: number): string {
+  const from = Math.max(0, at - MOST_AROUND);
+  const bytes = source.read(from, Math.min(2 * MOST_AROUND, source.size - from));
+  const text = Buffer.from(bytes).toString('latin1');
+  const [before] = /[\x20-\x7e]*$/.exec(text.slice(0, at - from)) ?? [''];
+  const [after] = /^[\x20-\x7e]*/.exec(text.slice(at - from)) ?? [''];
+  return before + after;
 }

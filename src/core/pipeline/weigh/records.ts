@@ -1,12 +1,9 @@
 /** Recorded weights, to which later builds are held. They lie beside the sheet and belong to the project. */
-import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { EmballageError, systemCode } from '../../base/errors';
 import { comparePaths } from '../../base/paths';
-import { contentDigest } from '../../disk/digest';
 import { writeWhole } from '../../disk/write';
+import { readJsonRecord } from '../../project/json-record';
 import { weightsNameOf, type Project } from '../../project/targets';
-import { isVerified, noteVerified } from '../../project/verified';
 import type { WeightRecord, WeightRecords } from './record-schema';
 
 export const DEFAULT_ALLOWANCE = '5 %';
@@ -14,35 +11,18 @@ const NOTHING_YET: WeightRecords = { weights: 1, functions: {} };
 
 /** Empty where there is none. @throws EmballageError WEIGHTS_INVALID */
 export async function readRecords(project: Project): Promise<WeightRecords> {
-  const name = weightsNameOf(project);
-  const bad = (found: string, cause?: unknown): EmballageError =>
-    new EmballageError(
-      'WEIGHTS_INVALID',
-      {
-        doing: 'reading recorded weights',
-        where: name,
-        expected: 'weights of format 1, as `emballage weigh --budget` writes them',
-        found,
-        mend: 'take it from version control again, or remove it and record anew',
-      },
-      cause,
-    );
-  let text: string;
-  let value: unknown;
-  try {
-    text = readFileSync(join(project.root, name), 'utf8');
-    value = JSON.parse(text);
-  } catch (error) {
-    if (systemCode(error) === 'ENOENT') return NOTHING_YET;
-    throw bad('text that is no JSON: it was cut off, edited by hand or merged badly', error);
-  }
-  const digest = contentDigest(text);
-  if (isVerified(project.state, digest)) return value as WeightRecords;
-  const read = (await import('./record-schema')).recordSchema.safeParse(value);
-  if (!read.success)
-    throw bad(`\`${read.error.issues[0]?.path.map(String).join('.') ?? ''}\`, which is not as the format wants it`);
-  noteVerified(project.state, digest);
-  return read.data;
+  const shown = weightsNameOf(project);
+  const known = await readJsonRecord<WeightRecords>({
+    path: join(project.root, shown),
+    shown,
+    doing: 'reading recorded weights',
+    expected: 'weights of format 1, as `emballage weigh --budget` writes them',
+    mend: 'take it from version control again, or remove it and record anew',
+    code: 'WEIGHTS_INVALID',
+    schema: async () => (await import('./record-schema')).recordSchema,
+    state: project.state,
+  });
+  return known ?? NOTHING_YET;
 }
 
 /** What is recorded of a target; undefined where nothing is. */

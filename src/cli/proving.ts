@@ -1,0 +1,54 @@
+/** Places to build again in, and what builds there. */
+import { mkdtempSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { filesToCopy, findMeans, rebuilder } from '../core/pipeline/prove';
+import type { Project } from '../core/project/targets';
+import type { FunctionSpec } from '../core/sheet';
+import { userCaches } from './machine';
+import { withScratch } from './scratch';
+import type { Session } from './session';
+
+/** A folder for builds, and one on another file system, where there is one; both are removed. */
+export function withPlaces<T>(session: Session, use: (places: Places) => Promise<T>): Promise<T> {
+  return withScratch('prove', async (base) => {
+    const means = await findMeans(session.machine(), base);
+    const otherBase =
+      means.otherDisk === undefined ? undefined : mkdtempSync(join(means.otherDisk, 'emballage-prove-'));
+    const cleanUp = (): void => {
+      if (otherBase !== undefined) rmSync(otherBase, { recursive: true, force: true });
+    };
+    process.once('exit', cleanUp);
+    try {
+      return await use({ base, otherBase, means });
+    } finally {
+      process.removeListener('exit', cleanUp);
+      cleanUp();
+    }
+  });
+}
+
+export interface Places {
+  readonly base: string;
+  readonly otherBase: string | undefined;
+  readonly means: Awaited<ReturnType<typeof findMeans>>;
+}
+
+export async function rebuilderFor(
+  project: Project,
+  functions: readonly FunctionSpec[],
+  { base, otherBase, means }: Places,
+  session: Session,
+) {
+  const offline = session.offline ? ['--offline'] : [];
+  return rebuilder({
+    ...{ project, functions, base, otherBase, means },
+    plan: await filesToCopy(project, functions),
+    machine: session.machine(),
+    caches: userCaches(),
+    script: (sheet, names, jobs) => [
+      ...[process.argv[1] ?? '', 'build', ...names, '--sheet', sheet, '--json', ...offline],
+      ...(jobs === undefined ? [] : ['--jobs', String(jobs)]),
+    ],
+    onBuild: (on) => session.progress.show(`building again: ${on.map(({ id }) => id).join(', ')}`),
+  });
+}
