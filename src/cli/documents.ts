@@ -121,7 +121,7 @@ const weighed = z.looseObject({
 const built = z.looseObject({
   name: z.string(),
   arch,
-  status: z.enum(['unchanged', 'same', 'stored', 'built']),
+  status: z.enum(['unchanged', 'same', 'stored', 'built', 'fetched']),
   /** Relative to the project. */
   artifact: z.string(),
   waybill: z.string(),
@@ -205,7 +205,11 @@ const plain: Readonly<Record<string, z.ZodType>> = {
       ),
     }),
   ]),
-  build: z.looseObject({ targets: z.array(built), hashed: count, packed: count, failed }),
+  build: z.looseObject({
+    ...{ targets: z.array(built), hashed: count, packed: count, failed },
+    /** Where results are shared with other machines: how many came, went, and were refused. */
+    store: z.looseObject({ at: z.string(), fetched: count, sent: count, refused: count }).optional(),
+  }),
   check: z.looseObject({ fit: z.boolean(), artifacts: z.array(checked) }),
   event: z.looseObject({ name: z.string(), kind: z.enum(['request', 'data', 'cloudevent']), event: z.unknown() }),
   weigh: z.looseObject({

@@ -113,10 +113,10 @@ function weightOf({ verdict, differences, unlisted }: Awaited<ReturnType<typeof 
 
 /** The function that is named, or whose artifact has that name, or the only one. */
 function functionOf(shown: string, words: readonly string[], { sheet }: Project): FunctionSpec {
-  const [named, more] = words.length === 0 ? [] : selectFunctions(sheet, words);
   const name = basename(shown);
   const alike = sheet.functions.filter((spec) => basename(artifactPath({ spec, arch: 'arm64' })) === name);
-  const [only, another] = named !== undefined ? [named, more] : alike.length > 0 ? alike : sheet.functions;
+  const meant = words.length > 0 ? selectFunctions(sheet, words) : alike.length > 0 ? alike : sheet.functions;
+  const [only, another] = meant;
   if (only !== undefined && another === undefined) return only;
   throw new EmballageError('USAGE', {
     doing: 'choosing the function that an artifact is held against',

@@ -10,6 +10,7 @@ import { KINDS } from '../core/project/state';
 import type { Project } from '../core/project/targets';
 import type { HttpClient } from '../core/sources';
 import type { RegistryConnection } from '../core/sources/registry';
+import type { ResultStore } from '../core/sources/results';
 import type { Machine } from '../core/toolchains/machine';
 import { thisMachine, userCaches } from './machine';
 import { shown, writeErr, writeOut } from './output';
@@ -107,6 +108,12 @@ export class Session {
     const made = new Connection({ host, plainHttp, network, logins: readAuthFiles(registryAuthFiles()) });
     this.#registries.set(key, made);
     return made;
+  }
+
+  /** Has builds of a project share results with other machines, where the sheet or the environment names a store for them. */
+  async shareResults(project: Project): Promise<ResultStore | undefined> {
+    if (project.sheet.store === undefined && process.env.EMBALLAGE_STORE === undefined) return undefined;
+    return (await import('./shared-store')).shareResults(project, this);
   }
 
   /** This machine, for what has to run on it. */

@@ -78,7 +78,7 @@ export interface BuiltArtifact {
   readonly name: string;
   readonly arch: Architecture;
   /** `unchanged`: nothing was done. `same`: made again, with the same bytes. `stored`: taken from the store. */
-  readonly status: 'unchanged' | 'same' | 'stored' | 'built';
+  readonly status: 'unchanged' | 'same' | 'stored' | 'built' | 'fetched';
   /** Absolute paths of the artifact and its waybill. */
   readonly artifact: string;
   readonly waybill: string;

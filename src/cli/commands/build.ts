@@ -23,6 +23,7 @@ export const command: CommandModule = {
     const functions = selectFunctions(project.sheet, texts(args, '_'));
     const epochSeconds = session.epochSeconds();
     const failures = new Failures();
+    const shared = await session.shareResults(project);
     const built = await build({
       project,
       functions,
@@ -36,9 +37,14 @@ export const command: CommandModule = {
       onFailure: failures.tell,
       ...(epochSeconds !== undefined && { epochSeconds }),
     });
+    if (shared !== undefined) {
+      if (built.length > 0) session.progress.show('giving results to the shared store');
+      await shared.settle();
+    }
     failures.refuseAlone(functions.length);
     session.document({
       targets: built.flatMap((one) => one.targets),
+      ...(shared !== undefined && { store: { at: shared.shown, ...shared.tally } }),
       hashed: sum(built, 'hashed'),
       packed: sum(built, 'packed'),
       failed: failures.documents,
@@ -69,6 +75,7 @@ const STATUS_WORDS: Readonly<Record<BuiltTarget['status'], string>> = {
   same: 'same bytes',
   stored: 'from the store',
   built: 'built',
+  fetched: 'fetched',
 };
 
 async function show(session: Session, built: readonly BuiltFunction[], ms: number): Promise<void> {

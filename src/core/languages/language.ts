@@ -89,6 +89,10 @@ export interface Work<Id extends LanguageId = LanguageId> {
   readonly isMadeByProcessor: boolean;
   /** @param own the function's own files, as they lie in its source folder */
   assemble(request: AssemblyRequest<Id>, own: FileSet): Promise<Assembly>;
+  /** Whether programs of this machine have a part in the bytes; never, where it does not say. */
+  usesPrograms?(spec: FunctionSpec<Id>): boolean;
+  /** Files of the project beside the source folder that count, as far as they are known from building it. */
+  readonly besides?: Besides;
   /** Loads what the first assembling would have to wait for. */
   warm?(): Promise<void>;
   view(request: ViewRequest<Id>): Promise<LanguageView>;
@@ -99,6 +103,13 @@ export interface Work<Id extends LanguageId = LanguageId> {
   /** Rules that are about it alone. */
   readonly rules: readonly Rule[];
   readonly run: Running<Id>;
+}
+
+/** Paths are relative to the project. */
+export interface Besides {
+  known(project: Project, spec: FunctionSpec): readonly string[];
+  /** Takes in what another machine knows. */
+  learn(project: Project, spec: FunctionSpec, files: readonly string[]): void;
 }
 
 /** The files that state needs, relative to the project, and a digest of all that settling them depends on. */

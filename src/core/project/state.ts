@@ -114,6 +114,22 @@ export const KINDS = {
   },
 } as const satisfies Readonly<Record<string, StateKind>>;
 
+/** Results of other machines, by kind and by the digest of all that they were made of. */
+export interface SharedResults {
+  /**
+   * Brings the files of a result, each to its absolute path, all or none.
+   * @returns whether they were there
+   */
+  fetch(kind: string, key: string, files: Readonly<Record<string, string>>): Promise<boolean>;
+  /**
+   * Gives a result to others, where that is allowed.
+   * @param files what each holds, or its absolute path; those have to stay as they are until the build ends
+   */
+  offer(kind: string, key: string, files: Readonly<Record<string, string | Uint8Array>>): void;
+}
+
+export const NOTHING_SHARED: SharedResults = { fetch: () => Promise.resolve(false), offer: () => undefined };
+
 /** Folders that say that somebody is at it, and is to be let alone. */
 export const LOCKS = ['build.lock', 'lock.lock', 'ledger.lock'] as const;
 /** Where things of a run lie until it ends. */
@@ -140,6 +156,8 @@ export class StateFolder {
   readonly caches: string;
   /** Milliseconds since 1970. */
   readonly now: () => number;
+  /** What other machines made, where a build may take it. */
+  shared: SharedResults = NOTHING_SHARED;
 
   constructor({ root, code, caches, now }: StateFolders) {
     this.now = now;

@@ -5,11 +5,12 @@ import { listed, nearestWord, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { callsProblems, settleCalls } from './calls-key';
 import { isMapping, unknownWord, validate } from './issues';
-import type { Destination, DestinationRuntime, Limits, Registry } from './model';
+import type { Destination, DestinationRuntime, Limits } from './model';
 import { ENTRY_WORDS } from './part';
 import { offeredPattern, offeredSamples, offeredShown, type KnownLanguages, readRuntime } from './runtimes';
 import { meantRuntime } from './trade-words';
 import { destinationSchema, type DestinationText, type LimitsText } from './schema';
+import { settleRegistry } from './store-place';
 import { readYaml, type YamlFile } from './yaml';
 
 export interface DestinationFile {
@@ -96,11 +97,6 @@ function settle(value: DestinationText, file: string): Destination {
     },
     ...present({ calls: settleCalls(value.calls) }),
   };
-}
-
-function settleRegistry(text: string, plainHttp: boolean): Registry {
-  const [host = '', ...namespace] = text.split('/');
-  return { host, namespace: namespace.join('/'), plainHttp };
 }
 
 /** A size in bytes under a key, where there is one. */

@@ -32,6 +32,7 @@ export {
   type Registry,
   type Runtime,
   type Setting,
+  type SharedStore,
   type Sheet,
   type SheetNeed,
   type Source,

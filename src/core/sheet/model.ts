@@ -236,4 +236,14 @@ export interface Sheet {
   readonly project: string;
   readonly functions: readonly FunctionSpec[];
   readonly destinations: Readonly<Record<string, Destination>>;
+  readonly store?: SharedStore;
+}
+
+/** Where results lie that many machines share. */
+export interface SharedStore {
+  readonly registry: Registry;
+  /** Whether results are put there. */
+  readonly write: boolean;
+  /** Files with the public keys of which one has to have signed a result, relative to the project; none for any result. */
+  readonly signedBy: readonly string[];
 }

@@ -3,7 +3,8 @@
  * Schemas for editors, and give the reference in the docs. A schema's error text says what was expected, no more.
  */
 import { z } from 'zod';
-import { isHost, nameFault } from '../formats/oci';
+import { storeField } from './store-key';
+import { isRegistry } from './store-place';
 import { callsField } from './calls-key';
 import { imageFields } from './image-keys';
 import { listed } from '../base/text';
@@ -235,6 +236,7 @@ export function sheetSchema(known: KnownLanguages, own: readonly SheetKeys[]) {
         defaults: defaultsSchema(known)
           .optional()
           .meta({ description: 'What functions get that do not say otherwise.' }),
+        store: storeField,
         functions: z
           .record(z.string(), functionSchema(known, own), { error: 'a mapping of functions' })
           .meta({ description: 'The functions by name.' }),
@@ -250,11 +252,6 @@ export type FunctionText = z.output<ReturnType<typeof functionSchema>>;
 export type DefaultsText = z.output<ReturnType<typeof defaultsSchema>>;
 export { functionSchema };
 export type LimitsText = z.output<ReturnType<typeof limits>>;
-
-function isRegistry(value: string): boolean {
-  const [host = '', ...namespace] = value.split('/');
-  return isHost(host) && (namespace.length === 0 || nameFault(namespace.join('/')) === undefined);
-}
 
 const destinationRuntime = z.strictObject(
   {

@@ -9,6 +9,7 @@ import { MAX_YAML_BYTES, type Destination, type Sheet } from './model';
 import { SheetNotes } from './notes';
 import type { KnownLanguages } from './runtimes';
 import { functionSchema, NAME_PATTERN, sheetSchema } from './schema';
+import { settleStore } from './store-key';
 import { readYaml, type YamlFile } from './yaml';
 
 /** A file that the sheet's meaning depends on, with its text. */
@@ -92,9 +93,11 @@ class SheetReader {
     });
     if (whole.value !== undefined && functions.length === 0 && this.#problems.length === 0) this.#noFunctions();
     if (this.#problems.length > 0 || whole.value === undefined) throw this.#error();
+    const store = settleStore(whole.value.store, this.#notes);
+    if (this.#problems.length > 0) throw this.#error();
     const settled = Object.entries(destinations).flatMap(([name, d]) => (d === undefined ? [] : [[name, d] as const]));
     return {
-      sheet: { project: whole.value.project, functions, destinations: Object.fromEntries(settled) },
+      sheet: { project: whole.value.project, functions, destinations: Object.fromEntries(settled), ...store },
       files: this.#files,
     };
   }

@@ -34,6 +34,11 @@ export function noteExtraFiles(project: Project, spec: FunctionSpec, read: reado
     .filter((path) => isInside(project.root, path) && !isInside(source, path))
     .filter((path) => !own.some((folder) => isInside(folder, path)))
     .map((path) => path.slice(project.root.length + 1));
+  learnExtraFiles(project, spec, files);
+}
+
+/** @param files relative to the project */
+export function learnExtraFiles(project: Project, spec: FunctionSpec, files: readonly string[]): void {
   const all = [...new Set([...extraFiles(project, spec), ...files])].sort();
   writeWhole(notePath(project, spec), JSON.stringify(all), notePath(project, spec));
 }

@@ -5,7 +5,7 @@ import type { Rule } from '../../findings/rule';
 import type { ViewRequest, Work } from '../language';
 import type { CompiledLanguage } from './compiled-language';
 import { isAmong } from './files';
-import { filesReadInputs } from './files-read';
+import { extraFiles, filesReadInputs, learnExtraFiles } from './files-read';
 import type { CompiledId } from './own';
 import { entryStartName } from './rules/entry-start-name';
 import { nativeDebugLeft } from './rules/native-debug-left';
@@ -40,6 +40,8 @@ export function compiledWork<Id extends CompiledId>(language: CompiledLanguage<I
         { ...NO_INPUTS, files: language.isSource(spec.entry.file) ? language.lockFiles(project, spec) : [] },
       ),
     isMadeByProcessor: true,
+    usesPrograms: (spec) => language.isSource(spec.entry.file),
+    besides: { known: extraFiles, learn: learnExtraFiles },
     assemble: async (request, own) => (await import('./target')).assembleExecutable(language, request, own),
     view: executableView,
     rules: EXECUTABLE_RULES,

@@ -12,6 +12,7 @@ export const jvmWork: Work<'jvm'> = {
   fetchesWhenLocked: false,
   dependsOn,
   isMadeByProcessor: false,
+  usesPrograms: () => true,
   assemble: async (request, own) => (await import('./target')).assemble(request, own),
   view: async (request) => (await import('./view')).jvmView(request),
   reads: async (subject, entry) => (await import('./event-reads')).eventReads(subject, entry),

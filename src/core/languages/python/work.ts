@@ -10,6 +10,7 @@ export const pythonWork: Work<'python'> = {
   fetchesWhenLocked: false,
   dependsOn,
   isMadeByProcessor: false,
+  usesPrograms: (spec) => spec.own.bytecode,
   assemble: async (request, own) => (await import('./target')).assemble(request, own),
   view: async (request) => (await import('./view')).pythonView(request),
   reads: async (subject, entry) => (await import('./event-reads')).eventReadsIn(subject, entry),

@@ -6,7 +6,7 @@ import { standsAsWatched } from '../../project/inputs';
 import { artifactPath, waybillPath, wholeLayoutPath, type Project } from '../../project/targets';
 import type { Arch, FunctionSpec } from '../../sheet';
 import type { BuiltTarget, Look, LookRequest } from './model';
-import { asBefore, indexPath, outputStamp } from './records';
+import { archsOf, asBefore, indexPath, outputStamp } from './records';
 import { StatIndex } from './stat-index';
 
 /** Looks at a function's source folder and artifacts. */
@@ -15,7 +15,7 @@ export async function lookForChange(request: LookRequest, spec: FunctionSpec): P
   const lookedAtMs = request.now();
   const index = StatIndex.read(indexPath(project, spec));
   const common = commonText(request, spec);
-  const targets = index?.common === common ? unchangedTargets(project, spec, index) : undefined;
+  const targets = index?.common === common ? unchangedTargets(request, spec, index) : undefined;
   if (
     index !== undefined &&
     targets !== undefined &&
@@ -41,11 +41,20 @@ function commonText({ project, tool, epochSeconds }: LookRequest, spec: Function
 }
 
 /** The targets, when all of them lie there as the last build left them. */
-function unchangedTargets(project: Project, spec: FunctionSpec, index: StatIndex): BuiltTarget[] | undefined {
-  const whole = spec.archs.flatMap((arch) => unchangedTarget(project, spec, arch, index) ?? []);
-  if (spec.form === 'image' && outputStamp(join(project.root, wholeLayoutPath(spec), 'index.json')) === undefined)
+function unchangedTargets(
+  { project, part }: LookRequest,
+  spec: FunctionSpec,
+  index: StatIndex,
+): BuiltTarget[] | undefined {
+  const archs = archsOf(spec, part);
+  const whole = archs.flatMap((arch) => unchangedTarget(project, spec, arch, index) ?? []);
+  if (
+    spec.form === 'image' &&
+    archs.length === spec.archs.length &&
+    outputStamp(join(project.root, wholeLayoutPath(spec), 'index.json')) === undefined
+  )
     return undefined;
-  return whole.length === spec.archs.length ? whole : undefined;
+  return whole.length === archs.length ? whole : undefined;
 }
 
 function unchangedTarget(project: Project, spec: FunctionSpec, arch: Arch, index: StatIndex): BuiltTarget | undefined {

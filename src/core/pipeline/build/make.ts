@@ -29,9 +29,10 @@ import type { MadeImage } from '../image';
 import type { LockedPackage } from '../../project/lockfile';
 import { KINDS } from '../../project/state';
 import { tidyKind, tidyState } from '../../project/tidy';
-import { indexPath, outputStamp } from './records';
+import { archsOf, indexPath, recordsOf } from './records';
+import { fromOthers } from './shared';
 import { Store, type StoredArtifact } from './store';
-import { writeStatIndex, type TargetRecord } from './stat-index';
+import { writeStatIndex } from './stat-index';
 import { artifactName, artifactPath, waybillPath, type Target } from '../../project/targets';
 
 /** Makes what has changed. The caller holds the build lock. */
@@ -46,11 +47,13 @@ export async function makeFunctions(request: BuildRequest, looks: readonly Look[
   const compressor = threads ? compressInThreads(request.jobs) : directCompressor;
   try {
     const built: BuiltFunction[] = [];
+    const shared = await fromOthers(request, looks);
     for (const look of looks) {
       const one =
         look.unchanged ??
+        shared.built.get(look) ??
         (await goingOn(look.spec.name, request.onFailure, async () =>
-          new Maker(request, look, await workOf(look.spec), { store, compressor }).run(),
+          shared.give(look, await new Maker(request, look, await workOf(look.spec), { store, compressor }).run()),
         ));
       if (one !== undefined) built.push(one);
     }
@@ -104,16 +107,18 @@ class Maker {
     const { spec } = this.#look;
     const targets: BuiltTarget[] = [];
     await this.#compileAhead();
-    for (const arch of spec.archs) targets.push(await this.#makeTarget({ spec, arch }));
+    const archs = archsOf(spec, this.#request.part);
+    for (const arch of archs) targets.push(await this.#makeTarget({ spec, arch }));
     const all = [...this.#made.values()];
     const { project } = this.#request;
-    if (spec.form === 'image') (await import('../image')).placeWholeLayout(project, spec, targets);
+    if (spec.form === 'image' && archs.length === spec.archs.length)
+      (await import('../image')).placeWholeLayout(project, spec, targets);
     const { inputs, config } = await inputsAfter(project, this.#look);
     const leftOut = all[0]?.assembly.fileSet.leftOut ?? [];
     writeStatIndex(indexPath(project, spec), {
       ...{ config, common: this.#look.common },
       watched: watched(project, inputs, this.#look.lookedAtMs),
-      targets: this.#records(targets),
+      targets: recordsOf(project, targets),
       survey: this.#look.survey,
       leftOut,
       // What a source file holds counts, not what was made of it.
@@ -139,9 +144,10 @@ class Maker {
   /** Compilers use one core for much of their time: those for several processors run at once. */
   async #compileAhead(): Promise<void> {
     const { spec, locked } = this.#look;
-    if (!this.#work.isMadeByProcessor || this.#request.jobs < 2 || spec.archs.length < 2) return;
+    const archs = archsOf(spec, this.#request.part);
+    if (!this.#work.isMadeByProcessor || this.#request.jobs < 2 || archs.length < 2) return;
     const outcomes = await Promise.allSettled(
-      spec.archs.map(async (arch) => {
+      archs.map(async (arch) => {
         this.#ahead.set(arch, await this.#assemble({ spec, arch }, locked?.targets[arch] ?? []));
       }),
     );
@@ -164,18 +170,6 @@ class Maker {
       },
       own,
     );
-  }
-
-  #records(targets: readonly BuiltTarget[]): Record<string, TargetRecord> {
-    const records: Record<string, TargetRecord> = {};
-    for (const target of targets) {
-      const artifact = outputStamp(join(this.#request.project.root, target.artifact));
-      const waybill = outputStamp(join(this.#request.project.root, target.waybill));
-      if (artifact === undefined || waybill === undefined) continue;
-      const { sha256, size, unpacked, files, trimmed } = target;
-      records[target.arch] = { sha256, size, unpacked, files, trimmed, artifact, waybill };
-    }
-    return records;
   }
 
   async #make(target: Target, assembly: Assembly): Promise<Made> {

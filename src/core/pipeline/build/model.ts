@@ -4,7 +4,7 @@ import type { Survey } from '../../fileset/collect';
 import type { Inputs } from '../../project/inputs';
 import type { LockedBase, LockedFunction } from '../../project/lockfile';
 import type { FunctionFailure } from '../../findings/failure';
-import type { Project } from '../../project/targets';
+import type { Project, Target } from '../../project/targets';
 import type { Arch, FunctionSpec } from '../../sheet';
 import type { HttpClient } from '../../sources';
 import type { RegistryConnection } from '../../sources/registry';
@@ -28,6 +28,8 @@ export interface BuildRequest {
   /** Registries, for bases of images that are not in the store. */
   readonly registry: (host: string, plainHttp: boolean) => Promise<RegistryConnection>;
   readonly onEvent: (event: BuildEvent) => void;
+  /** Which targets are wanted; all where it is not given. */
+  readonly part?: (target: Target) => boolean;
   /** Told of a function that cannot be built, so that the others can; without it the first such failure is thrown. */
   readonly onFailure?: (failure: FunctionFailure) => void;
 }
@@ -46,8 +48,8 @@ export type BuildEvent =
 export interface BuiltTarget {
   readonly name: string;
   readonly arch: Arch;
-  /** `unchanged`: nothing was done. `same`: made again, with the same bytes. `stored`: taken from the store. */
-  readonly status: 'unchanged' | 'same' | 'stored' | 'built';
+  /** `unchanged`: nothing was done. `same`: made again, with the same bytes. `stored`: from our own store; `fetched`: from the shared one. */
+  readonly status: 'unchanged' | 'same' | 'stored' | 'built' | 'fetched';
   /** Relative to the project. */
   readonly artifact: string;
   readonly waybill: string;
@@ -87,4 +89,4 @@ export interface ChangedLook {
 export type Look = ChangedLook | { readonly spec: FunctionSpec; readonly unchanged: BuiltFunction };
 
 /** What a look needs to know. */
-export type LookRequest = Pick<BuildRequest, 'project' | 'epochSeconds' | 'now' | 'tool'>;
+export type LookRequest = Pick<BuildRequest, 'project' | 'epochSeconds' | 'now' | 'tool' | 'part'>;

@@ -1,0 +1,3 @@
+/** Results that many machines share, in a registry. */
+export { readPrivateKey, readPublicKey, readResult, RESULT_TYPE } from './result';
+export { ResultStore, type Files, type ResultStoreOptions, type Tally } from './store';
