@@ -4,9 +4,19 @@ import { join, resolve } from 'node:path';
 import { EmballageError, messageOf } from '../core/base/errors';
 import { printable } from '../core/base/text';
 import type { Project } from '../core/project/targets';
-import type { SharedStore } from '../core/sheet';
+import { isRegistry, settleRegistry, type SharedStore } from '../core/sheet';
 import type { ResultStore } from '../core/sources/results';
-import type { Session } from './session';
+import type { RegistryConnection } from '../core/sources/registry';
+
+/** What a run of the program brings for it. */
+export interface Sharing {
+  /** Absolute path of the folder that the command runs in. */
+  readonly cwd: string;
+  readonly offline: boolean;
+  now(): number;
+  registry(host: string, plainHttp: boolean): Promise<RegistryConnection>;
+  remark(text: string): void;
+}
 
 /** Says where it is: `HOST[:PORT]/NAMESPACE`; `none` for none, whatever the sheet says. */
 const AT = 'EMBALLAGE_STORE';
@@ -19,8 +29,8 @@ const SIGN_WITH = 'EMBALLAGE_STORE_KEY';
  * Has builds of a project take results from the shared store, and give theirs where that is allowed.
  * @returns undefined where none is named, or without network
  */
-export async function shareResults(project: Project, session: Session): Promise<ResultStore | undefined> {
-  const named = await namedStore(project);
+export async function shareResults(project: Project, session: Sharing): Promise<ResultStore | undefined> {
+  const named = namedStore(project);
   if (named === undefined || session.offline) return undefined;
   const { registry, write, signedBy } = named;
   const { ResultStore: Store, readPrivateKey, readPublicKey } = await import('../core/sources/results');
@@ -43,18 +53,17 @@ export async function shareResults(project: Project, session: Session): Promise<
   return store;
 }
 
-async function namedStore({ sheet }: Project): Promise<SharedStore | undefined> {
+function namedStore({ sheet }: Project): SharedStore | undefined {
   const at = process.env[AT];
   if (at === 'none' || at === '') return undefined;
   const said = process.env[WRITE];
   if (said !== undefined && !/^[01]?$/.test(said)) throw badVariable(WRITE, '`1` or `0`', said);
-  const store = at === undefined ? sheet.store : await storeAt(at, sheet.store);
+  const store = at === undefined ? sheet.store : storeAt(at, sheet.store);
   if (store === undefined) return undefined;
   return said === undefined || said === '' ? store : { ...store, write: said === '1' };
 }
 
-async function storeAt(at: string, stated: SharedStore | undefined): Promise<SharedStore> {
-  const { isRegistry, settleRegistry } = await import('../core/sheet/store-place');
+function storeAt(at: string, stated: SharedStore | undefined): SharedStore {
   if (!isRegistry(at) || !at.includes('/')) throw badVariable(AT, '`HOST[:PORT]/NAMESPACE`, or `none`', at);
   return { write: stated?.write ?? false, signedBy: stated?.signedBy ?? [], registry: settleRegistry(at, false) };
 }

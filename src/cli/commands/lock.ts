@@ -37,6 +37,7 @@ export const command: CommandModule = {
   },
   async run(args, session) {
     const project = await session.openProject();
+    const shared = await session.shareResults(project);
     const functions = selectFunctions(project.sheet, texts(args, '_'));
     const asked = texts(args, 'upgrade');
     const failures = new Failures();
@@ -57,6 +58,7 @@ export const command: CommandModule = {
       if (path !== undefined) await writeExport(one, path, outcomes, session);
     }
     failures.refuseAlone(functions.length);
+    await shared?.settle();
     session.document({ functions: outcomes, failed: failures.documents });
     if (!session.json) await show(session, outcomes);
     tellNotes(session, [...new Set(outcomes.flatMap(({ notes }) => notes))]);

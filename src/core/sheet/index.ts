@@ -39,6 +39,7 @@ export {
   type Trim,
 } from './model';
 export type { SheetNotes } from './notes';
+export { isRegistry, settleRegistry } from './store-place';
 export type {
   EntryPart,
   HostWords,

@@ -13,12 +13,9 @@ export const storeField = z
           error: '`HOST[:PORT]/NAMESPACE`, in small letters',
         })
         .meta({ description: 'Any registry of the open distribution standard, and the namespace for results in it.' }),
-      write: z
-        .boolean({ error: 'true or false' })
-        .optional()
-        .meta({
-          description: 'Put what is made here there. Default: false; EMBALLAGE_STORE_WRITE=1 says it for one machine.',
-        }),
+      write: z.boolean({ error: 'true or false' }).optional().meta({
+        description: 'Put what is made here there. Default: false; EMBALLAGE_STORE_WRITE=1 says it for one machine.',
+      }),
       'plain-http': z
         .boolean({ error: 'true or false' })
         .optional()

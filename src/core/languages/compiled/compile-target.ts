@@ -24,14 +24,19 @@ export async function compileTarget<Id extends CompiledId>(
   request: CompileRequest<Id>,
 ): Promise<Executable> {
   const plan = await language.plan(request);
-  const known = kept(request, keyOf(language, request, plan.identity));
+  const before = keyOf(language, request, plan.identity);
+  const { shared } = request.project.state;
+  if (!existsSync(pathOf(request, before))) await shared.fetch('executable', before, filesOf(request, before));
+  const known = kept(request, before);
   if (known !== undefined) return { ...known, toolchains: plan.toolchains };
   rmSync(request.scratch, { recursive: true, force: true });
   guarded(request.scratch, () => mkdirSync(request.scratch, { recursive: true }));
   try {
     const compiled = await plan.run();
     noteExtraFiles(request.project, request.spec, compiled.read);
-    const made = await keep(language, request, keyOf(language, request, plan.identity), compiled);
+    const after = keyOf(language, request, plan.identity);
+    const made = await keep(language, request, after, compiled);
+    shared.offer('executable', after, filesOf(request, after));
     return { ...made, toolchains: plan.toolchains };
   } finally {
     rmSync(request.scratch, { recursive: true, force: true });
@@ -59,11 +64,18 @@ function pathOf({ project }: CompileRequest, key: string): string {
   return project.state.file(KEPT.executables, `${key}.bin`);
 }
 
+function filesOf(request: CompileRequest, key: string): { readonly program: string; readonly note: string } {
+  const program = pathOf(request, key);
+  return { program, note: `${program}.json` };
+}
+
 function kept(request: CompileRequest, key: string): (Kept & { source: string }) | undefined {
   const source = pathOf(request, key);
   try {
     const note = JSON.parse(readFileSync(`${source}.json`, 'utf8')) as Kept;
-    return fileDigest(source) === note.sha256 ? { ...note, source } : undefined;
+    if (fileDigest(source) !== note.sha256) return undefined;
+    chmodSync(source, PROGRAM_MODE);
+    return { ...note, source };
   } catch {
     // Not made yet, or not whole.
     return undefined;

@@ -126,7 +126,9 @@ async function compiled(
   const folder = project.state.folder(KEPT.classes);
   const path = join(folder, `${key}.jar`);
   const shown = `classes of ${spec.name}`;
-  if (existsSync(path)) return { path, sha256: fileDigest(path), shown };
+  const { shared } = project.state;
+  if (existsSync(path) || (await shared.fetch('classes', key, { jar: path })))
+    return { path, sha256: fileDigest(path), shown };
   mkdirSync(folder, { recursive: true });
   const scratch = mkdtempSync(join(folder, '.javac-'));
   try {
@@ -140,6 +142,7 @@ async function compiled(
       shown: (file) => byPath.get(file) ?? file,
     });
     writeStoredZip(path, filesBelow(target));
+    shared.offer('classes', key, { jar: path });
   } finally {
     rmSync(scratch, { recursive: true, force: true });
   }

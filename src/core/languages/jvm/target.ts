@@ -5,7 +5,7 @@ import { pathToFileURL } from 'node:url';
 import { inflateRawSync } from 'node:zlib';
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
-import { comparePaths, folderOf, foldersAbove, joinPath } from '../../base/paths';
+import { baseOf, comparePaths, folderOf, foldersAbove, joinPath } from '../../base/paths';
 import { severalAtOnce } from '../../base/several';
 import { contentDigest } from '../../disk/digest';
 import { OpenFiles } from '../../disk/file-source';
@@ -45,6 +45,7 @@ import { deepTrimmed, type DeepTrimmed } from './deep-target';
 import { ownCode, type OwnCode, type OwnJar } from './own-code';
 import { generatedBytes } from '../../project/made-files';
 import { packageStore } from '../../project/package-store';
+import type { Project } from '../../project/targets';
 
 const AT_ONCE = 8;
 
@@ -150,11 +151,10 @@ async function preparedInputs(
     })),
   ];
   const plan = shadePlan(request, all, spec.own);
-  const known = new Map(plan.map(({ out }) => [out, readPrepared(out)]));
-  await prepareAll(
-    plan.filter(({ out }) => known.get(out) === undefined),
-    request.jobs,
-  );
+  const known = await preparedAlready(project, plan);
+  const missing = plan.filter(({ out }) => known.get(out) === undefined);
+  await prepareAll(missing, request.jobs);
+  for (const { out } of missing) project.state.shared.offer('shaded', baseOf(out), { jar: out });
   return all.map((input, i): PreparedInput => {
     const out = plan[i]?.out ?? '';
     const jar = known.get(out) ?? readPrepared(out);
@@ -167,6 +167,19 @@ async function preparedInputs(
       facts: () => readFacts(out),
     };
   });
+}
+
+/** JARs that are ready here, or were made ready by another machine. */
+async function preparedAlready(
+  { state }: Project,
+  plan: readonly PrepareJob[],
+): Promise<Map<string, ReturnType<typeof readPrepared>>> {
+  const known = new Map(plan.map(({ out }) => [out, readPrepared(out)]));
+  const missing = plan.filter(({ out }) => known.get(out) === undefined);
+  await severalAtOnce(missing, AT_ONCE, async ({ out }) => {
+    if (await state.shared.fetch('shaded', baseOf(out), { jar: out })) known.set(out, readPrepared(out));
+  });
+  return known;
 }
 
 function contentOf(open: OpenFiles, out: string, entry: PreparedEntry): Buffer {

@@ -31,6 +31,7 @@ import { isTestFile, mentionsIn, safeRuleFor, type Mentions } from './trim-safe'
 /** @param links where the link is kept for the next time; undefined to keep nothing */
 export async function assembleNode(request: NodeAssembleRequest, links?: LinkMemory): Promise<NodeAssembled> {
   const memory = canBeRemembered(request) ? links : undefined;
+  await memory?.bring(request);
   const last = memory?.find(request);
   const again = last === undefined ? undefined : await relink(request, last);
   if (again !== undefined) return again;

@@ -75,7 +75,7 @@ async function assembleAll(work: Work): Promise<Assembly> {
   const pool = new language.ModulePool(request.jobs);
   const book = new language.ModuleBook(project.state.file(KEPT.modules, `${spec.name}.book`));
   const linksFile = project.state.file(KEPT.links, `${spec.name}.${request.arch}.json`);
-  const links = new language.LinkMemory(linksFile, project.state.code);
+  const links = new language.LinkMemory(linksFile, project.state);
   const entry = adapter === undefined ? spec.entry : language.httpAdapterEntry();
   try {
     const assembled = await language.assembleNode(

@@ -27,7 +27,7 @@ import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedLook, Look } from
 import { runtimeOf } from '../../project/destination-runtime';
 import type { MadeImage } from '../image';
 import type { LockedPackage } from '../../project/lockfile';
-import { KINDS } from '../../project/state';
+import { KINDS, NOTHING_SHARED } from '../../project/state';
 import { tidyKind, tidyState } from '../../project/tidy';
 import { archsOf, indexPath, recordsOf } from './records';
 import { fromOthers } from './shared';
@@ -180,16 +180,23 @@ class Maker {
   async #makeImage({ spec, arch }: Target, { fileSet, hostEntry }: Assembly): Promise<Made> {
     const { makeImageTarget } = await import('../image');
     const { project, machine, registry, onEvent, epochSeconds = 0 } = this.#request;
-    const { index, survey, base } = this.#look;
+    const { base } = this.#look;
     return makeImageTarget({
       ...{ project, spec, arch, machine, registry, epochSeconds, hostEntry, base, run: this.#work.run.image },
       entries: fileSet.entries,
-      known: index?.knownDigests(survey.items),
+      known: this.#knownForLayers(),
       compressor: this.#compressor,
       reader: { pieces: (file) => this.#pieces(file), digest: (file) => this.#hashFile(file) },
       onFetch: (doing, doneBytes, totalBytes) => onEvent({ kind: 'fetching', doing, doneBytes, totalBytes }),
       onPack: (doneBytes, totalBytes) => onEvent({ kind: 'packing', name: spec.name, doneBytes, totalBytes }),
     });
+  }
+
+  /** Where a layer may be here or elsewhere already, it is worth reading all files before packing any. */
+  #knownForLayers(): ReadonlyMap<string, string> | undefined {
+    const { index, survey } = this.#look;
+    const isShared = this.#request.project.state.shared !== NOTHING_SHARED;
+    return index?.knownDigests(survey.items) ?? (isShared ? new Map<string, string>() : undefined);
   }
 
   /** After an earlier build most digests are known; the rest is read, and the store is asked. */

@@ -84,6 +84,17 @@ export class BlobStore implements BlobHolder {
     return readStretch(stretch);
   }
 
+  /** Absolute path of a blob. */
+  pathOf(hex: string): string {
+    return this.#path(hex);
+  }
+
+  /** Absolute paths for a layer and the note on it, until it is known what they are. */
+  places(): { readonly layer: string; readonly note: string } {
+    const beside = join(this.#folder, 'fetched');
+    return { layer: temporaryBeside(beside), note: temporaryBeside(beside) };
+  }
+
   /** Path of what has come of a blob so far, when fetching it was cut off. */
   partial(hex: string): string {
     return join(this.#folder, `${hex}.partial`);

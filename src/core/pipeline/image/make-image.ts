@@ -1,6 +1,8 @@
 /** Makes the image of a function for one architecture: layers from the store or made anew, configuration, manifest, layout. */
+import { readFileSync, rmSync } from 'node:fs';
 import { inflateRawSync } from 'node:zlib';
-import { contentDigest } from '../../disk/digest';
+import { z } from 'zod';
+import { contentDigest, fileDigest } from '../../disk/digest';
 import { FileSink, guarded, replaceLarge } from '../../disk/write';
 import { sortEntries } from '../../fileset/collect';
 import type { FileSet, PackedContent, PackedEntry, PackedFile } from '../../fileset/model';
@@ -104,7 +106,8 @@ export async function makeImage(request: ImageRequest): Promise<MadeImage> {
 async function makeLayer(request: ImageRequest, { name, entries }: CutLayer): Promise<MadeLayer> {
   const { store, digestOf, compressor, epochSeconds } = request;
   const known = digestOf === undefined && !entries.every(isKnown) ? undefined : knownDigests(entries, digestOf);
-  const found = known === undefined ? undefined : findLayer(store, keyOf(entries, known, epochSeconds));
+  const key = known === undefined ? undefined : keyOf(entries, known, epochSeconds);
+  const found = key === undefined ? undefined : (findLayer(store, key) ?? (await fetchLayer(request, key)));
   if (found !== undefined && known !== undefined) return { name, entries, digests: known, ...found, isNew: false };
   const sink = store.begin();
   try {
@@ -116,7 +119,11 @@ async function makeLayer(request: ImageRequest, { name, entries }: CutLayer): Pr
     const hex = sink.close();
     const { size } = store.takeIn(sink.path, hex);
     const all = Object.fromEntries(digests);
-    store.remember(keyOf(entries, all, epochSeconds), { hex, size, diffId, unpacked } satisfies LayerNote);
+    const made = keyOf(entries, all, epochSeconds);
+    const note: LayerNote = { hex, size, diffId, unpacked };
+    store.remember(made, note);
+    const files = { layer: store.pathOf(hex), note: Buffer.from(JSON.stringify(note)) };
+    request.project.state.shared.offer('layer', resultKey(made), files);
     return { name, entries, digests: all, ...layerOf({ hex, size, diffId, unpacked }), isNew: true };
   } catch (error) {
     sink.discard();
@@ -141,12 +148,14 @@ function knownDigests(entries: readonly PackedEntry[], digestOf: ImageRequest['d
   return digests;
 }
 
-interface LayerNote {
-  readonly hex: string;
-  readonly size: number;
-  readonly diffId: string;
-  readonly unpacked: number;
-}
+const digest = z.string().regex(/^[0-9a-f]{64}$/);
+const layerNote = z.object({
+  hex: digest,
+  size: z.int().nonnegative(),
+  diffId: digest,
+  unpacked: z.int().nonnegative(),
+});
+type LayerNote = z.output<typeof layerNote>;
 
 /** Name of the note of a layer: everything that its bytes depend on. */
 function keyOf(
@@ -161,6 +170,32 @@ function keyOf(
 function findLayer(store: BlobStore, key: string): ReturnType<typeof layerOf> | undefined {
   const note = store.recall(key) as LayerNote | undefined;
   return note === undefined || store.find(note.hex) === undefined ? undefined : layerOf(note);
+}
+
+/** A layer that another machine packed. */
+async function fetchLayer(
+  { store, project }: ImageRequest,
+  key: string,
+): Promise<ReturnType<typeof layerOf> | undefined> {
+  const here = store.places();
+  if (!(await project.state.shared.fetch('layer', resultKey(key), here))) return undefined;
+  try {
+    const note = layerNote.safeParse(JSON.parse(readFileSync(here.note, 'utf8')));
+    if (!note.success || fileDigest(here.layer) !== note.data.hex) return undefined;
+    store.takeIn(here.layer, note.data.hex);
+    store.remember(key, note.data);
+    return layerOf(note.data);
+  } catch {
+    // No note at all: the layer is packed here.
+    return undefined;
+  } finally {
+    for (const path of Object.values(here)) rmSync(path, { force: true });
+  }
+}
+
+/** The digest in the name of a note. */
+function resultKey(name: string): string {
+  return name.replace(/^layer-|\.json$/g, '');
 }
 
 function layerOf({ hex, size, diffId, unpacked }: LayerNote): StackedLayer & { readonly unpacked: number } {

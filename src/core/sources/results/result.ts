@@ -96,10 +96,10 @@ export function readResult(bytes: Uint8Array): Result | undefined {
   if (!read.success) return undefined;
   const { layers, annotations } = read.data;
   return {
-    key: annotations[KEY] as string,
-    files: layers.map((one) => ({ name: String(one.annotations[TITLE]), digest: one.digest, size: one.size })),
-    signature: annotations[SIGNATURE] as string | undefined,
-    created: annotations[CREATED] as string | undefined,
+    key: annotations[KEY],
+    files: layers.map((one) => ({ name: one.annotations[TITLE], digest: one.digest, size: one.size })),
+    signature: annotations[SIGNATURE],
+    created: annotations[CREATED],
   };
 }
 

@@ -2,10 +2,11 @@
  * What the last whole link of a function came to: with it, a module whose text has changed but whose shape has not can be
  * put into the linked file again without tracing anything. It stays as it is until there is a whole link again.
  */
-import { readFileSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { contentDigest } from '../../../disk/digest';
 import { writeWhole } from '../../../disk/write';
 import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../../fileset/model';
+import type { SharedResults, StateFolder } from '../../../project/state';
 import type { NodeAssembleRequest } from '../assembly';
 import type { Frame } from './parts';
 
@@ -68,15 +69,22 @@ export interface LinkResult {
 export class LinkMemory {
   readonly #path: string;
   readonly #tool: string;
+  readonly #shared: SharedResults;
   #key: string | undefined;
 
   /**
    * @param path absolute path of the file, which need not be there
-   * @param tool name and version of the program, whose other versions may link differently
+   * @param state whose code may link differently than others, and what other machines made
    */
-  constructor(path: string, tool: string) {
+  constructor(path: string, { code, shared }: Pick<StateFolder, 'code' | 'shared'>) {
     this.#path = path;
-    this.#tool = tool;
+    this.#tool = code;
+    this.#shared = shared;
+  }
+
+  /** Brings what another machine linked last, where nothing was linked here yet. */
+  async bring(request: NodeAssembleRequest): Promise<void> {
+    if (!existsSync(this.#path)) await this.#shared.fetch('link', this.keyOf(request), { record: this.#path });
   }
 
   /** The last link, where it was one of the same files under the same settings. */
@@ -99,6 +107,7 @@ export class LinkMemory {
   keep(record: LinkRecord): void {
     try {
       writeWhole(this.#path, formatRecord(record), this.#path);
+      this.#shared.offer('link', record.key, { record: this.#path });
     } catch {
       // Without it everything is linked again.
     }
