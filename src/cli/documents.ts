@@ -259,6 +259,13 @@ const plain: Readonly<Record<string, z.ZodType>> = {
       }),
     ),
   }),
+  tidy: z.looseObject({
+    dryRun: z.boolean(),
+    removed: z.array(z.looseObject({ kind: z.string(), why: z.string(), things: count, bytes: count })),
+    leftBytes: count,
+    /** With `--shared`. */
+    shared: z.looseObject({ at: z.string(), results: count, bytes: count, leftBytes: count }).optional(),
+  }),
   rules: z.looseObject({
     rules: z.array(
       z.looseObject({

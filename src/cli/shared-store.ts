@@ -41,7 +41,7 @@ export async function shareResults(project: Project, session: Sharing): Promise<
     registry: () => session.registry(registry.host, registry.plainHttp),
     shown: `${registry.host}/${registry.namespace}`,
     name: registry.namespace,
-    ...{ write, keys, signWith },
+    ...{ write, keys, signWith, code: project.state.code },
     now: () => session.now(),
     after: (ms, then) => {
       const timer = setTimeout(then, ms);
@@ -53,7 +53,8 @@ export async function shareResults(project: Project, session: Sharing): Promise<
   return store;
 }
 
-function namedStore({ sheet }: Project): SharedStore | undefined {
+/** As the sheet says, or the environment, which counts more. @throws EmballageError USAGE */
+export function namedStore({ sheet }: Project): SharedStore | undefined {
   const at = process.env[AT];
   if (at === 'none' || at === '') return undefined;
   const said = process.env[WRITE];

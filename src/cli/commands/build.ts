@@ -1,11 +1,13 @@
 /** `build`: makes the artifacts and their waybills. */
 import { build, type BuildEvent, type BuiltFunction, type BuiltTarget } from '../../core/pipeline/build';
 import { selectFunctions } from '../../core/project/targets';
+import type { ResultStore } from '../../core/sources/results';
 import { count } from '../../core/base/text';
 import { formatSize, formatTime } from '../../core/base/units';
 import { Failures } from '../failures';
 import { TOOL } from '../program';
 import type { Session } from '../session';
+import { partOf, SHARE_OPTION } from '../share-option';
 import { EXIT, texts, type CommandModule } from './command';
 
 export const command: CommandModule = {
@@ -16,11 +18,12 @@ export const command: CommandModule = {
     ['', 'build everything in the sheet'],
     ['surge-alert --verbose', 'build one function, and say what was left out'],
   ],
-  options: {},
+  options: { share: SHARE_OPTION },
   async run(args, session) {
     const begun = performance.now();
     const project = await session.openProject();
-    const functions = selectFunctions(project.sheet, texts(args, '_'));
+    const chosen = selectFunctions(project.sheet, texts(args, '_'));
+    const { functions, part } = await partOf(args, project, chosen);
     const epochSeconds = session.epochSeconds();
     const failures = new Failures();
     const shared = await session.shareResults(project);
@@ -36,12 +39,13 @@ export const command: CommandModule = {
       onEvent: (event) => showProgress(session, event),
       onFailure: failures.tell,
       ...(epochSeconds !== undefined && { epochSeconds }),
+      ...(part !== undefined && { part }),
     });
     if (shared !== undefined) {
       if (built.length > 0) session.progress.show('giving results to the shared store');
       await shared.settle();
     }
-    failures.refuseAlone(functions.length);
+    if (functions.length > 0) failures.refuseAlone(functions.length);
     session.document({
       targets: built.flatMap((one) => one.targets),
       ...(shared !== undefined && { store: { at: shared.shown, ...shared.tally } }),
@@ -50,6 +54,8 @@ export const command: CommandModule = {
       failed: failures.documents,
     });
     if (built.length > 0) await show(session, built, performance.now() - begun);
+    else if (failures.documents.length === 0) session.say('Nothing of it is the part of this worker.');
+    if (shared !== undefined) session.tell(session.paint.dim(storeText(shared)));
     await failures.show(session, 'could not be built');
     if (failures.exitCode !== EXIT.done) return failures.exitCode;
     const [only] = functions.length === 1 ? functions : [];
@@ -68,6 +74,12 @@ function showProgress(session: Session, event: BuildEvent): void {
     session.progress.show(`${event.doing}: ${formatSize(event.doneBytes)} of ${formatSize(event.totalBytes)}`);
   else
     session.progress.show(`packing ${event.name}: ${formatSize(event.doneBytes)} of ${formatSize(event.totalBytes)}`);
+}
+
+function storeText({ shown, tally }: ResultStore): string {
+  const { fetched, sent, refused } = tally;
+  const more = refused === 0 ? '' : `, ${String(refused)} refused`;
+  return `shared store ${shown}: ${String(fetched)} fetched, ${String(sent)} given${more}`;
 }
 
 const STATUS_WORDS: Readonly<Record<BuiltTarget['status'], string>> = {

@@ -22,6 +22,7 @@ import { surroundings } from '../machine';
 import { TOOL } from '../program';
 import { withScratch } from '../scratch';
 import { shellWord, type Session } from '../session';
+import { partOf, SHARE_OPTION } from '../share-option';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
 export const command: CommandModule = {
@@ -60,6 +61,7 @@ export const command: CommandModule = {
       requiresArg: true,
       describe: 'what to write on standard output',
     },
+    share: SHARE_OPTION,
   },
   async run(args, session) {
     const names = texts(args, '_');
@@ -99,9 +101,9 @@ async function checkFunctions(
         mend: 'name the file; for functions the sheet says it',
       });
   const project = await session.openProject();
-  const functions = selectFunctions(project.sheet, names);
+  const { functions, part } = await partOf(args, project, selectFunctions(project.sheet, names));
   const checked: CheckedArtifact[] = [];
-  for (const target of targetsOf(functions))
+  for (const target of targetsOf(functions).filter((one) => part?.(one) ?? true))
     checked.push(
       await checkTarget(project, target, {
         ...{ jobs: session.jobs, machine: session.machine(), scratch, today: session.today() },

@@ -94,6 +94,12 @@ export const COMMANDS: readonly CommandEntry[] = [
     load: () => import('./recall'),
   },
   {
+    name: 'tidy',
+    usage: 'tidy',
+    summary: 'removes what is of no use any more, here and in the shared store',
+    load: () => import('./tidy'),
+  },
+  {
     name: 'rules',
     usage: 'rules [ID]',
     summary: 'what check looks for, and what each rule means',

@@ -22,6 +22,7 @@ import { TOOL } from '../program';
 import { compareRecordFiles, proveAgainst } from '../proof-elsewhere';
 import { rebuilderFor, withPlaces } from '../proving';
 import type { Session } from '../session';
+import { partOf, SHARE_OPTION } from '../share-option';
 import { buildText, findingsText, leftOutText } from '../views/proof-text';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
@@ -56,6 +57,7 @@ export const command: CommandModule = {
       proposes: 'files',
       describe: 'write which surroundings gave which digests, to hold it against other machines',
     },
+    share: SHARE_OPTION,
     records: {
       type: 'boolean',
       default: false,
@@ -68,7 +70,10 @@ export const command: CommandModule = {
     const project = await session.openProject();
     const against = text(args, 'against');
     if (against !== undefined) return proveAgainst(against, words, args, project, session);
-    return proveAll(selectFunctions(project.sheet, words), args, project, session);
+    const { functions, part } = await partOf(args, project, selectFunctions(project.sheet, words));
+    // A function is proved whole, by the worker of its first architecture.
+    const own = functions.filter((spec) => spec.archs.slice(0, 1).every((arch) => part?.({ spec, arch }) ?? true));
+    return proveAll(own, args, project, session);
   },
 };
 

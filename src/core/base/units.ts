@@ -20,6 +20,15 @@ export function parseTime(text: string): number | undefined {
   return Number(amount) * TIME_UNITS[unit as keyof typeof TIME_UNITS];
 }
 
+const AGE_UNITS = { hour: 3_600_000, day: 86_400_000, week: 604_800_000 } as const;
+
+/** Milliseconds of an age, `30 days`, `1 week`, `12 hours`; undefined for anything else. */
+export function parseAge(text: string): number | undefined {
+  const [, amount, unit] = /^(\d{1,6}) (hour|day|week)s?$/.exec(text) ?? [];
+  if (amount === undefined || unit === undefined) return undefined;
+  return Number(amount) * AGE_UNITS[unit as keyof typeof AGE_UNITS];
+}
+
 /** `812 B`, `1.4 KiB`, `64 MiB`: at most three digits that matter, never rounded up over a limit it is under. */
 export function formatSize(bytes: number): string {
   for (const [unit, factor] of Object.entries(SIZE_UNITS).reverse()) {

@@ -25,6 +25,8 @@ export interface StateKind {
   readonly keptBy: 'code' | 'digest';
   /** Whose it is. What third parties made is the same in every project. */
   readonly of: 'project' | 'user';
+  /** Its things are named after functions, up to the first point. */
+  readonly byFunction?: true;
   /** How many things, each with the notes on it, and bytes, before the least recently used go. */
   readonly most: { readonly things: number; readonly bytes?: number };
 }
@@ -50,6 +52,7 @@ export const KINDS = {
     name: 'index',
     holds: 'what source folders and artifacts looked like after the last build',
     dependsOn: 'all that the artifact does',
+    byFunction: true,
     ...{ keptBy: 'code', of: 'project', most: { things: 4000 } },
   },
   artifacts: {
@@ -149,6 +152,8 @@ export interface StateFolders {
 }
 
 export class StateFolder {
+  /** Absolute path of the project. */
+  readonly root: string;
   /** Absolute path of `.emballage/`. */
   readonly path: string;
   readonly code: string;
@@ -160,6 +165,7 @@ export class StateFolder {
   shared: SharedResults = NOTHING_SHARED;
 
   constructor({ root, code, caches, now }: StateFolders) {
+    this.root = root;
     this.now = now;
     this.path = join(root, STATE_FOLDER);
     this.code = code;

@@ -43,12 +43,39 @@ export function tidyKind(state: StateFolder, kind: StateKind): void {
   const folder = state.folder(kind);
   // In the user's folder others may be at work.
   const mayBeUsed = (usedMs: number): boolean => kind.of === 'user' && state.now() - usedMs < SETTLED_MS;
+  const { things, leftovers } = thingsIn(folder, kind.most.bytes !== undefined);
+  for (const { names, usedMs } of leftovers)
+    if (!mayBeUsed(usedMs)) for (const name of names) remove(join(folder, name));
+  let bytes = 0;
+  [...things]
+    .sort((a, b) => b.usedMs - a.usedMs)
+    .forEach((thing, i) => {
+      bytes += thing.bytes;
+      const isWithin = i < kind.most.things && (i === 0 || bytes <= (kind.most.bytes ?? Infinity));
+      if (isWithin || mayBeUsed(thing.usedMs)) return;
+      for (const name of thing.names) remove(join(folder, name));
+    });
+}
+
+export interface Thing {
+  /** Of its files and folders. */
+  readonly names: readonly string[];
+  readonly bytes: number;
+  readonly usedMs: number;
+}
+
+/** What lies in the folder of a kind, and what interrupted runs left there. @param isSized whether what is below folders counts */
+export function thingsIn(
+  folder: string,
+  isSized: boolean,
+): { readonly things: readonly Thing[]; readonly leftovers: readonly Thing[] } {
   const things = new Map<string, Thing>();
+  const leftovers: Thing[] = [];
   for (const name of namesIn(folder)) {
-    const look = lookAt(join(folder, name), kind.most.bytes !== undefined);
+    const look = lookAt(join(folder, name), isSized);
     if (look === undefined) continue;
     if (isTemporary(name)) {
-      if (!mayBeUsed(look.usedMs)) remove(join(folder, name));
+      leftovers.push({ names: [name], ...look });
       continue;
     }
     // A file and the note on it are one thing.
@@ -60,21 +87,7 @@ export function tidyKind(state: StateFolder, kind: StateKind): void {
       usedMs: Math.max(usedMs, look.usedMs),
     });
   }
-  let bytes = 0;
-  [...things.values()]
-    .sort((a, b) => b.usedMs - a.usedMs)
-    .forEach((thing, i) => {
-      bytes += thing.bytes;
-      const isWithin = i < kind.most.things && (i === 0 || bytes <= (kind.most.bytes ?? Infinity));
-      if (isWithin || mayBeUsed(thing.usedMs)) return;
-      for (const name of thing.names) remove(join(folder, name));
-    });
-}
-
-interface Thing {
-  readonly names: readonly string[];
-  readonly bytes: number;
-  readonly usedMs: number;
+  return { things: [...things.values()], leftovers };
 }
 
 /** Removes the folders of runs that were stopped; where no run has one, theirs too. */
@@ -136,7 +149,10 @@ function touch(path: string, now: number): void {
 }
 
 /** Bytes of it with all below, where that is asked for, and when it was last used: read, as far as the system notes it, or written. */
-function lookAt(path: string, isSized: boolean): { readonly bytes: number; readonly usedMs: number } | undefined {
+export function lookAt(
+  path: string,
+  isSized: boolean,
+): { readonly bytes: number; readonly usedMs: number } | undefined {
   const stat = lstatSync(path, { throwIfNoEntry: false });
   if (stat === undefined) return undefined;
   const usedMs = Math.max(stat.atimeMs, stat.mtimeMs, stat.ctimeMs);
@@ -145,7 +161,7 @@ function lookAt(path: string, isSized: boolean): { readonly bytes: number; reado
   return { bytes: below.reduce((sum, bytes) => sum + bytes, 0), usedMs };
 }
 
-function namesIn(folder: string): string[] {
+export function namesIn(folder: string): string[] {
   try {
     return readdirSync(folder);
   } catch {
@@ -154,7 +170,7 @@ function namesIn(folder: string): string[] {
 }
 
 /** What cannot be removed is tried again the next time. */
-function remove(path: string): void {
+export function remove(path: string): void {
   try {
     rmSync(path, { recursive: true, force: true });
   } catch {

@@ -6,6 +6,7 @@ export const KEPT = {
     name: 'modules',
     holds: 'what modules of JavaScript say of themselves, a book for each function',
     dependsOn: 'the content of each module',
+    byFunction: true,
     ...{ keptBy: 'code', of: 'project', most: { things: 1000, bytes: 512 * 1024 ** 2 } },
   },
   mentions: {
@@ -18,6 +19,7 @@ export const KEPT = {
     name: 'links',
     holds: 'what the last linking of a function came to',
     dependsOn: 'the modules, their settings and the compiler’s',
+    byFunction: true,
     ...{ keptBy: 'code', of: 'project', most: { things: 1000, bytes: 1024 ** 3 } },
   },
   integrity: {

@@ -68,7 +68,7 @@ async function settleTarget(settling: Settling, prefer: ReadonlyMap<string, stri
     build: async (candidate) => {
       const built = await buildFromSource({ project, machine, target, sources, http }, candidate.file);
       builds.set(candidate.file.url, built);
-      project.state.shared.offer('wheel', built.sha256, { wheel: store.pathOf(built.sha256) });
+      project.state.shared.offer('package', built.sha256, { wheel: store.pathOf(built.sha256) });
       return store.pathOf(built.sha256);
     },
   });

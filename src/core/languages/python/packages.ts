@@ -70,12 +70,12 @@ async function buildAgain(
   const { shared } = project.state;
   const files = { wheel: store.pathOf(locked.sha256) };
   // It is known by its digest, whoever built it.
-  if ((await shared.fetch('wheel', locked.sha256, files)) && store.find(locked.sha256) !== undefined) return;
+  if ((await shared.fetch('package', locked.sha256, files)) && store.find(locked.sha256) !== undefined) return;
   const build = { project, machine, target, sources, http };
   const prefer = new Map(source.with.map((one) => one.split(' ') as [string, string]));
   const built = await buildFromSource(build, describe(project, source), prefer);
   if (built.sha256 === locked.sha256) {
-    shared.offer('wheel', locked.sha256, files);
+    shared.offer('package', locked.sha256, files);
     return;
   }
   throw new EmballageError('SOURCE_MISMATCH', {

@@ -169,8 +169,7 @@ async function fetchTarget(project: Project, target: Target, key: string): Promi
   const facts = readAbout(here.about);
   // The parts of one result belong together, whoever signed it.
   const isWhole =
-    facts !== undefined &&
-    fileDigest(here.artifact) === facts.sha256 &&
+    fileDigest(here.artifact) === facts?.sha256 &&
     readFileSync(here.waybill, 'utf8').slice(0, HEAD_LETTERS).includes(facts.sha256);
   if (!isWhole) {
     discard();

@@ -34,6 +34,8 @@ export interface ResultStoreOptions {
   /** The repository. */
   readonly name: string;
   readonly write: boolean;
+  /** What tells this version of the tool from others, whose results are not ours. */
+  readonly code: string;
   /** Only what one of these has signed is taken; everything where there is none. */
   readonly keys: readonly KeyObject[];
   readonly signWith: KeyObject | undefined;
@@ -55,6 +57,9 @@ export interface Tally {
 const PATIENCE_MS = 10_000;
 const PATIENCE_MS_A_MIB = 1_000;
 const SENDS_AT_ONCE = 4;
+const RENEWED_AFTER_MS = 7 * 24 * 3600 * 1000;
+/** The kind of result whose key is the digest of what it holds. */
+const BY_CONTENT = 'package';
 
 export class ResultStore {
   readonly #options: ResultStoreOptions;
@@ -87,12 +92,15 @@ export class ResultStore {
     if (this.#off !== undefined) return false;
     try {
       const registry = await this.#options.registry();
-      const bytes = await this.#patiently(0, () => this.#manifest(registry, tagOf(kind, key)));
+      const tag = this.#tagOf(kind, key);
+      const bytes = await this.#patiently(0, () => this.#manifest(registry, tag));
       if (bytes === undefined) return false;
       const result = readResult(bytes);
-      const wrong = this.#whyNot(result, tagOf(kind, key), files);
+      const wrong = this.#whyNot(result, tag, files);
       if (result === undefined || wrong !== undefined) return this.#refuse(kind, key, wrong ?? 'no result');
-      return await this.#take(registry, result, files);
+      await this.#take(registry, result, files);
+      this.#renew(registry, tag, result);
+      return true;
     } catch (error) {
       if (error instanceof Wrong) return this.#refuse(kind, key, error.message);
       this.#giveUp(error);
@@ -102,8 +110,11 @@ export class ResultStore {
 
   /** Puts a result there, beside what else is done. Files have to stay as they are until `settle` has ended. */
   offer(kind: string, key: string, files: Offered): void {
-    if (!this.#options.write || this.#off !== undefined) return;
-    this.#sending.push(() => this.#send(kind, key, files));
+    if (this.#options.write && this.#off === undefined) this.#queue(() => this.#send(kind, key, files));
+  }
+
+  #queue(work: () => Promise<void>): void {
+    this.#sending.push(work);
     if (this.#lanes.size >= SENDS_AT_ONCE) return;
     const lane = this.#runLane();
     this.#lanes.add(lane);
@@ -148,7 +159,7 @@ export class ResultStore {
   }
 
   /** All files or none: each lies beside its place until all are right. */
-  async #take(registry: RegistryConnection, result: Result, files: Files): Promise<boolean> {
+  async #take(registry: RegistryConnection, result: Result, files: Files): Promise<void> {
     const here: [from: string, to: string][] = [];
     try {
       for (const [name, path] of Object.entries(files)) {
@@ -158,7 +169,6 @@ export class ResultStore {
       }
       for (const [from, to] of here) renameSync(from, to);
       this.#tally.fetched += 1;
-      return true;
     } finally {
       for (const [from] of here) rmSync(from, { force: true });
     }
@@ -197,7 +207,7 @@ export class ResultStore {
   }
 
   async #send(kind: string, key: string, files: Offered): Promise<void> {
-    const { name, now, signWith } = this.#options;
+    const { name } = this.#options;
     const registry = await this.#options.registry();
     const all = Object.entries(files).map(([own, content]) => ({ name: own, content, size: sizeOf(content) }));
     const size = all.reduce((sum, one) => sum + one.size, 0);
@@ -219,11 +229,29 @@ export class ResultStore {
         described.push({ name: own, digest, size: length });
       }
       await (this.#empty ??= pushBytes(registry, name, { digest: EMPTY_DESCRIPTOR.digest, bytes: EMPTY_BYTES }));
-      const bytes = writeResult(tagOf(kind, key), described, { created: new Date(now()).toISOString(), signWith });
-      const descriptor = { mediaType: OCI_MANIFEST, digest: `sha256:${contentDigest(bytes)}`, size: bytes.length };
-      await pushManifest(registry, name, tagOf(kind, key), descriptor, bytes);
+      await this.#tag(registry, this.#tagOf(kind, key), described);
     });
     this.#tally.sent += 1;
+  }
+
+  async #tag(registry: RegistryConnection, tag: string, files: readonly ResultFile[]): Promise<void> {
+    const { name, now, signWith } = this.#options;
+    const bytes = writeResult(tag, files, { created: new Date(now()).toISOString(), signWith });
+    const descriptor = { mediaType: OCI_MANIFEST, digest: `sha256:${contentDigest(bytes)}`, size: bytes.length };
+    await pushManifest(registry, name, tag, descriptor, bytes);
+  }
+
+  /** What is still of use is dated anew now and then, so that its age tells when it was last wanted. */
+  #renew(registry: RegistryConnection, tag: string, { created, files }: Result): void {
+    const { write, now } = this.#options;
+    if (!write || (created !== undefined && now() - Date.parse(created) < RENEWED_AFTER_MS)) return;
+    this.#queue(() => this.#tag(registry, tag, files));
+  }
+
+  /** Tags are of at most 128 letters (distribution specification, "Pulling manifests"). */
+  #tagOf(kind: string, key: string): string {
+    // What a package is, its own digest says, whoever built it.
+    return `${kind}-${kind === BY_CONTENT ? key : contentDigest(`${this.#options.code}\n${key}`)}`;
   }
 
   /** @throws Error where it takes too long */
@@ -279,9 +307,4 @@ async function pushBytes(
     body: { size: bytes.length, pieces: () => [bytes] },
   });
   await registry.small(done, 65_536, doing);
-}
-
-/** Tags are of at most 128 letters (distribution specification, "Pulling manifests"). */
-export function tagOf(kind: string, key: string): string {
-  return `${kind}-${key}`;
 }
