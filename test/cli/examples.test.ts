@@ -17,7 +17,7 @@ const DEMO = /^demo\b/;
 
 /** The words of a line as a shell would part them, up to what is the shell's own. */
 function wordsOf(line: string): string[] {
-  const plain = line.replace(/\s+(?:#|[|>&;]|&&).*$/, '');
+  const plain = line.replace(/\s+(?:#|[|>&;]|&&).*$/, '').replace('$WORKER', '2');
   return [...plain.matchAll(/"([^"]*)"|'([^']*)'|(\S+)/g)].map(
     ([, double, single, bare]) => double ?? single ?? bare ?? '',
   );
@@ -61,6 +61,7 @@ async function harbour(): Promise<string> {
   const common = { artifact: 'zip', events: 'flood.json' };
   const sheet = {
     project: 'fernhaven-tides',
+    store: { registry: `${host}/fernhaven-store`, write: true },
     destinations: { slipway: 'slipway.yaml', moorings: 'moorings.yaml' },
     defaults: { destination: 'slipway', arch: ['x86_64'], sources: [{ index: url }] },
     functions: {

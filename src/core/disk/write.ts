@@ -50,8 +50,13 @@ export function removeLeftovers(folder: string): void {
   for (const name of names) if (isTemporary(name)) rmSync(join(folder, name), { force: true });
 }
 
+/** The same for what is only remembered: after a crash of the system it may be empty, and is made again. */
+export function writeMemory(path: string, content: string | Uint8Array, shown: string): void {
+  writeWhole(path, content, shown, false);
+}
+
 /** Writes a small file whole. */
-export function writeWhole(path: string, content: string | Uint8Array, shown: string): void {
+export function writeWhole(path: string, content: string | Uint8Array, shown: string, isSynced = true): void {
   const bytes = typeof content === 'string' ? Buffer.from(content) : content;
   guarded(shown, () => {
     mkdirSync(dirname(path), { recursive: true });
@@ -60,7 +65,7 @@ export function writeWhole(path: string, content: string | Uint8Array, shown: st
       const fd = openSync(temporary, 'wx', 0o666);
       try {
         writeAll(fd, bytes, null);
-        fsyncSync(fd);
+        if (isSynced) fsyncSync(fd);
       } finally {
         closeSync(fd);
       }

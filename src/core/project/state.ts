@@ -12,7 +12,7 @@ import { join } from 'node:path';
 import { systemCode } from '../base/errors';
 import { contentDigest } from '../disk/digest';
 import { STATE_FOLDER } from '../fileset/selection';
-import { writeWhole } from '../disk/write';
+import { writeMemory } from '../disk/write';
 
 /** A kind of thing that is kept. */
 export interface StateKind {
@@ -83,7 +83,7 @@ export const KINDS = {
     name: 'blobs',
     holds: 'layers and documents of images',
     dependsOn: 'their content',
-    ...{ keptBy: 'digest', of: 'project', most: { things: 4000, bytes: 16 * GIB } },
+    ...{ keptBy: 'digest', of: 'user', most: { things: 4000, bytes: 16 * GIB } },
   },
   uploads: {
     name: 'uploads',
@@ -197,7 +197,7 @@ export class StateFolder {
 
   remember(kind: StateKind, name: string, value: unknown): void {
     const path = this.file(kind, name);
-    writeWhole(path, JSON.stringify(value), path);
+    writeMemory(path, JSON.stringify(value), path);
   }
 
   /** Absolute path of a folder for what is needed while this run lasts; the caller removes it. */

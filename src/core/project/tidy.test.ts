@@ -73,7 +73,7 @@ describe('the state folder', () => {
     const codes = ['code-1', 'code-2', 'code-3', state.codeFolder];
     for (const name of codes) mkdirSync(join(state.path, name, 'sheets'), { recursive: true });
     codes.forEach((name, i) => utimesSync(join(state.path, name), i, i));
-    put(state.path, { 'store/old-artifact': '', 'blobs/ab': '', 'build.lock/x': '' });
+    put(state.path, { 'store/old-artifact': '', 'uploads/ab': '', 'build.lock/x': '' });
     return state;
   };
 
@@ -81,7 +81,7 @@ describe('the state folder', () => {
     const state = filled(2);
     tidyState(state, new Set());
     expect(readdirSync(state.path).sort()).toEqual(
-      ['blobs', 'build.lock', 'code-2', 'code-3', state.codeFolder, 'tidied'].sort(),
+      ['uploads', 'build.lock', 'code-2', 'code-3', state.codeFolder, 'tidied'].sort(),
     );
     // Not again on the same day.
     put(state.path, { 'store/old-artifact': '' });

@@ -9,7 +9,7 @@
 import { lstatSync, readFileSync } from 'node:fs';
 import { isRacy, type Stamp } from '../../disk/stamp';
 import type { WalkedFolder, WalkedItem } from '../../disk/walk';
-import { writeWhole } from '../../disk/write';
+import { writeMemory } from '../../disk/write';
 import type { Survey } from '../../fileset/collect';
 import type { Watched } from '../../project/inputs';
 import type { LeftOut } from '../../fileset/model';
@@ -218,7 +218,7 @@ function writeParts(path: string, { header, rows, digests, itemNames, folderName
   const line = Buffer.from(`${JSON.stringify(header)}\n`);
   const padding = Buffer.alloc(Math.ceil(line.length / 8) * 8 - line.length);
   const names = [Buffer.from(itemNames), Buffer.from(folderNames)];
-  writeWhole(path, Buffer.concat([line, padding, rows, digests, ...names]), path);
+  writeMemory(path, Buffer.concat([line, padding, rows, digests, ...names]), path);
 }
 
 /** Not a number is equal to nothing: what may have changed unseen is looked at again next time. */

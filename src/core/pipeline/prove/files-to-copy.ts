@@ -7,7 +7,6 @@ import { surveyIncluded } from '../../fileset/include';
 import { OUTPUT_FOLDER, STATE_FOLDER } from '../../fileset/selection';
 import { workOf } from '../../languages';
 import { lockNameOf } from '../../project/lockfile';
-import { KINDS } from '../../project/state';
 import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import { basePath, lockedBase } from '../image';
@@ -77,12 +76,8 @@ async function inputFiles(project: Project, spec: FunctionSpec): Promise<string[
   ];
 }
 
-/** The lock, and the blobs of a base that it names: what was settled is known by its digest. */
+/** The lock names the blobs of a base, which lie with the user, by digest. */
 async function baseFiles(project: Project, spec: FunctionSpec): Promise<string[]> {
   if (spec.form !== 'image') return [];
-  const locked = await lockedBase(project, spec);
-  if (locked === undefined) return [];
-  const blobs = Object.values(locked.targets).flatMap(({ config, layers }) => [config, ...layers]);
-  const folder = project.state.folder(KINDS.blobs).slice(project.root.length + 1);
-  return [lockNameOf(project), ...new Set(blobs.map(({ digest }) => `${folder}/${digest.slice('sha256:'.length)}`))];
+  return (await lockedBase(project, spec)) === undefined ? [] : [lockNameOf(project)];
 }

@@ -32,6 +32,7 @@ const manifest = z.looseObject({
     .array(
       z.looseObject({
         digest,
+        data: z.base64().optional(),
         size: z.int().nonnegative().max(MOST_FILE_BYTES),
         annotations: z.looseObject({ [TITLE]: z.string() }),
       }),
@@ -48,6 +49,8 @@ export interface ResultFile {
   readonly name: string;
   readonly digest: string;
   readonly size: number;
+  /** What it holds, where that is small: it need not be asked for (image specification, "Embedded Content"). */
+  readonly data?: Buffer;
 }
 
 export interface Result {
@@ -75,8 +78,9 @@ export function writeResult(
   return Buffer.from(
     JSON.stringify({
       ...{ schemaVersion: 2, mediaType: OCI_MANIFEST, artifactType: RESULT_TYPE, config: EMPTY },
-      layers: files.map(({ name, digest: own, size }) => ({
+      layers: files.map(({ name, digest: own, size, data }) => ({
         ...{ mediaType: FILE_TYPE, digest: own, size },
+        ...(data !== undefined && { data: data.toString('base64') }),
         annotations: { [TITLE]: name },
       })),
       annotations: own,
@@ -97,7 +101,10 @@ export function readResult(bytes: Uint8Array): Result | undefined {
   const { layers, annotations } = read.data;
   return {
     key: annotations[KEY],
-    files: layers.map((one) => ({ name: one.annotations[TITLE], digest: one.digest, size: one.size })),
+    files: layers.map(({ annotations: { [TITLE]: name }, digest: own, size, data }) => ({
+      ...{ name, digest: own, size },
+      ...(data !== undefined && { data: Buffer.from(data, 'base64') }),
+    })),
     signature: annotations[SIGNATURE],
     created: annotations[CREATED],
   };

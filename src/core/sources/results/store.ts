@@ -3,9 +3,9 @@
  * only saves work: whatever goes wrong with it is said once, and everything is made here instead.
  */
 import { createHash, type KeyObject } from 'node:crypto';
-import { closeSync, mkdirSync, openSync, renameSync, rmSync, statSync } from 'node:fs';
+import { closeSync, mkdirSync, openSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { dirname } from 'node:path';
-import { EmballageError, messageOf } from '../../base/errors';
+import { EmballageError, messageOf, systemCode } from '../../base/errors';
 import { printable } from '../../base/text';
 import { contentDigest, fileDigest } from '../../disk/digest';
 import { temporaryBeside, writeAll } from '../../disk/write';
@@ -54,7 +54,7 @@ export interface Tally {
 }
 
 /** How long the store may take to say anything, and for each MiB beyond. */
-const PATIENCE_MS = 10_000;
+const PATIENCE_MS = 5_000;
 const PATIENCE_MS_A_MIB = 1_000;
 const SENDS_AT_ONCE = 4;
 const RENEWED_AFTER_MS = 7 * 24 * 3600 * 1000;
@@ -165,7 +165,8 @@ export class ResultStore {
       for (const [name, path] of Object.entries(files)) {
         const file = result.files.find((one) => one.name === name);
         if (file === undefined) continue;
-        here.push([await this.#patiently(file.size, () => this.#file(registry, file, path)), path]);
+        const come = file.data === undefined ? undefined : contained(file, file.data, path);
+        here.push([come ?? (await this.#patiently(file.size, () => this.#file(registry, file, path))), path]);
       }
       for (const [from, to] of here) renameSync(from, to);
       this.#tally.fetched += 1;
@@ -184,8 +185,7 @@ export class ResultStore {
       once: true,
     });
     const temporary = temporaryBeside(path);
-    mkdirSync(dirname(path), { recursive: true });
-    const fd = openSync(temporary, 'wx');
+    const fd = inFolder(path, () => openSync(temporary, 'wx'));
     const hash = createHash('sha256');
     let length = 0;
     try {
@@ -226,7 +226,11 @@ export class ResultStore {
             mountFrom: [],
             memory,
           });
-        described.push({ name: own, digest, size: length });
+        const isSmall = length <= EMBEDDED_BYTES;
+        const data = isSmall
+          ? { data: Buffer.from(typeof content === 'string' ? readFileSync(content) : content) }
+          : {};
+        described.push({ name: own, digest, size: length, ...data });
       }
       await (this.#empty ??= pushBytes(registry, name, { digest: EMPTY_DESCRIPTOR.digest, bytes: EMPTY_BYTES }));
       await this.#tag(registry, this.#tagOf(kind, key), described);
@@ -277,6 +281,29 @@ export class ResultStore {
     this.#off = error instanceof EmballageError ? error.facts.found : messageOf(error);
     const { shown, onTrouble } = this.#options;
     onTrouble(`going on without the shared store ${printable(shown)}: ${printable(this.#off)}`);
+  }
+}
+
+/** Files of at most that travel within the manifest. */
+const EMBEDDED_BYTES = 96 * 1024;
+
+/** Writes what a manifest holds itself. @returns where it lies */
+function contained({ digest, size }: ResultFile, data: Buffer, path: string): string {
+  if (data.length !== size || `sha256:${contentDigest(data)}` !== digest)
+    throw new Wrong('a file in it has another digest than it says');
+  const temporary = temporaryBeside(path);
+  inFolder(path, () => writeFileSync(temporary, data, { flag: 'wx' }));
+  return temporary;
+}
+
+/** Makes the folder of a path only where it is not there yet. */
+function inFolder<T>(path: string, write: () => T): T {
+  try {
+    return write();
+  } catch (error) {
+    if (systemCode(error) !== 'ENOENT') throw error;
+    mkdirSync(dirname(path), { recursive: true });
+    return write();
   }
 }
 
