@@ -42,6 +42,7 @@ describe('documents for programs', () => {
       ['event', document(root, 'event', 'horn')],
       ['prove', document(root, 'prove')],
       ['ledger', document(root, 'ledger')],
+      ['tidy', document(root, 'tidy', '--dry-run')],
       ['rules', document(root, 'rules')],
       ['toolchains', document(root, 'toolchains')],
       ['help', document(root, '--help')],
