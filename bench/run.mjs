@@ -9,6 +9,7 @@ import { fileURLToPath } from 'node:url';
 import { measureImages } from './image.mjs';
 import { makeApplication } from './node-app.mjs';
 import { measureSeeing } from './seeing.mjs';
+import { measureSharing } from './sharing.mjs';
 
 const program = fileURLToPath(new URL('../bin/emballage.js', import.meta.url));
 const base = mkdtempSync(join(tmpdir(), 'emballage-bench-'));
@@ -28,14 +29,19 @@ const MEASURES = {
   natives,
   images,
   seeing,
+  sharing,
 };
 const only = process.argv.slice(2);
-for (const [name, measure] of Object.entries(MEASURES)) if (only.length === 0 || only.includes(name)) measure();
+for (const [name, measure] of Object.entries(MEASURES)) if (only.length === 0 || only.includes(name)) await measure();
 console.log(table([['measure', 'ours', 'other', 'ratio', 'at most', ''], ...rows]));
 
 function seeing() {
   const tools = { project, makeTree, put, noise, byTurns, time, run, rows, verdict, ms, report };
   measureSeeing({ base, program, env, ...tools });
+}
+
+function sharing() {
+  return measureSharing({ base, program, env, rows, verdict, ms });
 }
 
 function startUp() {

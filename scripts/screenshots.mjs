@@ -9,11 +9,26 @@ import { fileURLToPath } from 'node:url';
 const root = fileURLToPath(new URL('..', import.meta.url));
 const target = join(root, 'docs/screenshots');
 /** Name of the picture, the commands to run before without showing them, and the command to show. */
-const WATCH = [
-  'emballage try surge-alert --watch --port 8444 & sleep 3',
-  'curl -s -w "\\n" -d @events/surge-alert/2-flood.json http://127.0.0.1:8444/',
-  "sed -i 's/levelCm - predictedCm/(levelCm - predictedCm) * 1.25/' functions/surge-alert/surge.ts; sleep 2",
-  'curl -s -w "\\n" -d @events/surge-alert/2-flood.json http://127.0.0.1:8444/; sleep 0.5',
+const PROVE = [
+  'emballage prove surge-alert --offline',
+  'echo; echo "# with a compiler that tells the day:"; cat tools/gcc; echo',
+  'PATH=$PWD/tools:$PATH emballage prove tide-solver-c --sheet solver.yaml --offline 2> /dev/null',
+].join('; ');
+const FAULTY = String.raw`mkdir tools
+cat > tools/gcc <<'END'
+#!/bin/sh
+exec /usr/bin/gcc -DSTAMP="\"built on $(date +%F)\"" "$@"
+END
+chmod +x tools/gcc
+sed -i '1i #ifdef STAMP\n__attribute__((used, retain)) static const char stamp[] = STAMP;\n#endif' functions/tide-solver-c/solver.c`;
+const SHARE = [
+  'export EMBALLAGE_STORE=127.0.0.1:8447/fernhaven-store',
+  'emballage stand-in registry ../moorings --port 8447 --quiet & sleep 1',
+  'cp -r . ../laptop; cp -r . ../worker-2',
+  '(cd ../worker-2; EMBALLAGE_STORE_WRITE=1 emballage build --sheet solver.yaml --share 1/2)',
+  'echo; EMBALLAGE_STORE_WRITE=1 emballage build --sheet solver.yaml --share 2/2',
+  'echo; cd ../laptop; emballage build --sheet solver.yaml',
+  'echo; emballage tidy --shared --older "30 days" --sheet solver.yaml; kill %1',
 ].join('; ');
 const COMPARE = [
   'cp out/surge-alert/arm64/surge-alert.zip before.zip',
@@ -24,6 +39,7 @@ const COMPARE = [
   'mkdir again && cd again && unzip -q ../before.zip && zip -q -r ../again.zip . && cd ..',
   'emballage compare before.zip again.zip',
 ].join('; ');
+const SHOWN_SHARE = 'emballage build --share 1/2   # on one worker; 2/2 on another; then on a laptop, without a share';
 const SHOTS = [
   ['lock', [], 'emballage lock; echo; emballage lock --offline'],
   ['build', ['lock'], 'emballage build; echo; emballage build'],
@@ -55,7 +71,6 @@ const SHOTS = [
   ['why', ['lock', 'build'], "emballage why surge-alert '*.txt'; echo; emballage why gauge-intake 'gaugelines/**'"],
   ['weigh', ['lock', 'build'], 'emballage weigh surge-alert'],
   ['compare', ['lock', 'build'], COMPARE],
-  ['watch', ['lock', 'build'], WATCH],
   ['check', ['lock', 'build'], 'emballage check surge-alert gauge-page'],
   ['check-stop', ['build --sheet broken.yaml'], 'emballage check night-watch --sheet broken.yaml --color | head -42'],
   ['try', ['lock', 'build'], 'emballage try surge-alert'],
@@ -64,7 +79,8 @@ const SHOTS = [
     [],
     "emballage survey functions --color | head -30; sed -i 's/def receive/def take_in/' functions/gauge-intake/intake.py; echo; emballage survey",
   ],
-  ['prove', ['lock', 'build'], 'emballage prove surge-alert'],
+  ['prove', ['lock', 'build'], PROVE, FAULTY],
+  ['share', [], SHARE],
   ['calls', ['lock', 'build'], 'emballage event surge-alert --quiet; echo; emballage try gauge-intake --profile'],
   ['mistakes', [], 'emballage build --sheet mistakes.yaml'],
 ];
@@ -110,7 +126,7 @@ async function photographPage() {
   console.error('weights-page.png');
 }
 
-async function photograph(name, before, command) {
+async function photograph(name, before, command, first) {
   const folder = mkdtempSync(join(tmpdir(), 'emballage-shot-'));
   const project = join(folder, 'tides');
   cpSync(join(root, 'demo/fernhaven-tides'), project, { recursive: true });
@@ -119,8 +135,9 @@ async function photograph(name, before, command) {
   spawnSync('ln', ['-s', join(root, 'bin/emballage.js'), join(bin, 'emballage')]);
   const env = { ...process.env, PATH: `${bin}:${process.env.PATH}`, DISPLAY, LANG: 'C.UTF-8', LC_ALL: 'C.UTF-8' };
   for (const args of before) spawnSync('emballage', args.split(' '), { cwd: project, env });
+  if (first !== undefined) spawnSync('bash', ['-c', first], { cwd: project, env });
   const script = join(folder, 'run.sh');
-  writeFileSync(join(folder, 'shown'), name === 'watch' ? command.split(' & ')[0] : command);
+  writeFileSync(join(folder, 'shown'), name === 'share' ? SHOWN_SHARE : command);
   writeFileSync(
     script,
     `cd ${project}\nprintf '\\033[1m$ %s\\033[0m\\n\\n' "$(cat ${folder}/shown)"\n${command}\ntouch ${folder}/done\nsleep 600\n`,

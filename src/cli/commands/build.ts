@@ -121,9 +121,14 @@ function showDetails(session: Session, built: readonly BuiltFunction[]): void {
 }
 
 function summary(built: readonly BuiltFunction[]): string {
-  const made = built.filter((one) => one.targets.some((target) => target.status !== 'unchanged')).length;
+  const has = (one: BuiltFunction, isSo: (status: BuiltTarget['status']) => boolean): boolean =>
+    one.targets.some(({ status }) => isSo(status));
+  const fetched = built.filter((one) => has(one, (status) => status === 'fetched')).length;
+  const made = built.filter((one) => has(one, (status) => status !== 'unchanged' && status !== 'fetched')).length;
+  const unchanged = built.length - made - fetched;
   const files = `${count(sum(built, 'hashed'), 'file')} hashed, ${count(sum(built, 'packed'), 'file')} packed`;
-  return `${count(built.length, 'function')}: ${String(made)} made, ${String(built.length - made)} unchanged (${files})`;
+  const others = fetched === 0 ? '' : `${String(fetched)} fetched, `;
+  return `${count(built.length, 'function')}: ${String(made)} made, ${others}${String(unchanged)} unchanged (${files})`;
 }
 
 function sum(built: readonly BuiltFunction[], key: 'hashed' | 'packed'): number {

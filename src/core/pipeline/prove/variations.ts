@@ -89,7 +89,7 @@ export const VARIATIONS: readonly Variation[] = [
   { id: 'processor', title: 'one processor', changes: { oneProcessor: true } },
   { id: 'cold', title: 'a cold store', changes: { cold: true } },
   { id: 'store', title: 'the store, after a change was taken back', changes: { throughStore: true } },
-  { id: 'runtime', title: 'another version of what runs us', changes: { otherRuntime: true } },
+  { id: 'runtime', title: 'another version of the program’s own runtime', changes: { otherRuntime: true } },
   { id: 'temporary', title: 'another temporary folder', changes: { temporary: 'scratch of another name' } },
   { id: 'disk', title: 'another file system', changes: { otherDisk: true } },
   { id: 'network', title: 'the network off', changes: { noNetwork: true } },
