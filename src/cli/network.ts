@@ -99,11 +99,22 @@ export function systemNetwork(): Network {
   };
 }
 
+/** The same, of which nothing goes on once a signal says so. */
+export function networkUntil(signal: AbortSignal): Network {
+  return {
+    request: (asked) => transfer({ ...asked, signal }),
+    sleep: (ms) => sleep(ms, undefined, { signal }),
+    now: () => Date.now(),
+  };
+}
+
 /** What is sent goes out as it is read, with its length said before. */
-async function transfer({ url, headers, method, body, way = USUAL }: NetworkRequest): Promise<NetworkResponse> {
+async function transfer(asked: NetworkRequest): Promise<NetworkResponse> {
+  const { url, headers, method, body, way = USUAL, signal = null } = asked;
   const sent = body === undefined ? null : Readable.from(body.pieces(), { objectMode: false });
   try {
-    const answer = await request(url, { method: method ?? 'GET', headers, body: sent, dispatcher: dispatcher(way) });
+    const options = { method: method ?? 'GET', headers, body: sent, dispatcher: dispatcher(way), signal };
+    const answer = await request(url, options);
     const plain = plainHeaders(answer.headers);
     const isPacked = plain['content-encoding'] === 'gzip' && headers['accept-encoding'] === 'gzip';
     return { status: answer.statusCode, headers: plain, body: told(isPacked ? unpacked(answer.body) : answer.body) };

@@ -97,14 +97,18 @@ export class Session {
     });
   }
 
-  /** A registry; with `--offline` it can be asked nothing. */
-  async registry(host: string, plainHttp: boolean): Promise<RegistryConnection> {
-    const [{ RegistryConnection: Connection, readAuthFiles }, { registryAuthFiles }, { systemNetwork }] =
+  /**
+   * A registry; with `--offline` it can be asked nothing.
+   * @param until nothing of what it is asked goes on after that
+   */
+  async registry(host: string, plainHttp: boolean, until?: AbortSignal): Promise<RegistryConnection> {
+    const [{ RegistryConnection: Connection, readAuthFiles }, { registryAuthFiles }, { networkUntil, systemNetwork }] =
       await Promise.all([import('../core/sources/registry'), import('./registry-logins'), import('./network')]);
-    const key = `${host} ${String(plainHttp)}`;
+    const key = `${host} ${String(plainHttp)} ${until === undefined ? '' : 'until'}`;
     const known = this.#registries.get(key);
     if (known !== undefined) return known;
-    const network = this.offline ? undefined : systemNetwork();
+    const online = until === undefined ? systemNetwork() : networkUntil(until);
+    const network = this.offline ? undefined : online;
     const made = new Connection({ host, plainHttp, network, logins: readAuthFiles(registryAuthFiles()) });
     this.#registries.set(key, made);
     return made;

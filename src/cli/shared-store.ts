@@ -14,7 +14,7 @@ export interface Sharing {
   readonly cwd: string;
   readonly offline: boolean;
   now(): number;
-  registry(host: string, plainHttp: boolean): Promise<RegistryConnection>;
+  registry(host: string, plainHttp: boolean, until: AbortSignal): Promise<RegistryConnection>;
   remark(text: string): void;
 }
 
@@ -37,8 +37,10 @@ export async function shareResults(project: Project, session: Sharing): Promise<
   const keys = signedBy.map((path) => readKey(join(project.root, path), path, readPublicKey));
   const own = process.env[SIGN_WITH] ?? '';
   const signWith = own === '' ? undefined : readKey(resolve(session.cwd, own), SIGN_WITH, readPrivateKey);
+  const ending = new AbortController();
   const store = new Store({
-    registry: () => session.registry(registry.host, registry.plainHttp),
+    registry: () => session.registry(registry.host, registry.plainHttp, ending.signal),
+    onGivenUp: () => ending.abort(),
     shown: `${registry.host}/${registry.namespace}`,
     name: registry.namespace,
     ...{ write, keys, signWith, code: project.state.code },

@@ -153,6 +153,19 @@ describe('a shared store', () => {
     await server.end();
   });
 
+  it('is gone on without where it takes a connection and says nothing', async () => {
+    const code =
+      "const s = require('net').createServer(() => {}).listen(0, '127.0.0.1', () => console.log(s.address().port))";
+    const silent = spawn(process.execPath, ['-e', code], { stdio: ['ignore', 'pipe', 'ignore'] });
+    const port = await new Promise<string>((resolve) =>
+      silent.stdout.once('data', (said: Buffer) => resolve(String(said).trim())),
+    );
+    // It ends by itself, long before the server would have to answer.
+    const { stderr, ...built } = build(project({ 'horn.mjs': HORN }), storeEnv(`127.0.0.1:${port}`));
+    expect([statuses(built), stderr]).toEqual([{ built: 1 }, expect.stringContaining('it takes too long')]);
+    silent.kill();
+  });
+
   it('is tidied by age and size', () => {
     const env = { EMBALLAGE_STORE: `${registry.host}/to-tidy`, EMBALLAGE_STORE_WRITE: '1' };
     const root = project({ 'horn.mjs': HORN, 'tidy.txt': 'tidy' });

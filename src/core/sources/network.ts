@@ -16,6 +16,8 @@ export interface NetworkRequest {
   readonly headers: Readonly<Record<string, string>>;
   /** How the host is reached, where that is not as for all others. */
   readonly way?: Way;
+  /** Ends it at once. */
+  readonly signal?: AbortSignal;
 }
 
 /** How hosts are reached, by the settings of one ecosystem's client. */

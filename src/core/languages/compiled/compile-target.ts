@@ -26,7 +26,9 @@ export async function compileTarget<Id extends CompiledId>(
   const plan = await language.plan(request);
   const before = keyOf(language, request, plan.identity);
   const { shared } = request.project.state;
-  if (!existsSync(pathOf(request, before))) await shared.fetch('executable', before, filesOf(request, before));
+  const isOwn = existsSync(pathOf(request, before));
+  if (!isOwn && (await shared.fetch('executable', before, filesOf(request, before))))
+    chmodSync(pathOf(request, before), PROGRAM_MODE);
   const known = kept(request, before);
   if (known !== undefined) return { ...known, toolchains: plan.toolchains };
   rmSync(request.scratch, { recursive: true, force: true });
@@ -73,9 +75,7 @@ function kept(request: CompileRequest, key: string): (Kept & { source: string })
   const source = pathOf(request, key);
   try {
     const note = JSON.parse(readFileSync(`${source}.json`, 'utf8')) as Kept;
-    if (fileDigest(source) !== note.sha256) return undefined;
-    chmodSync(source, PROGRAM_MODE);
-    return { ...note, source };
+    return fileDigest(source) === note.sha256 ? { ...note, source } : undefined;
   } catch {
     // Not made yet, or not whole.
     return undefined;

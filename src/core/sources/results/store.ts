@@ -43,6 +43,8 @@ export interface ResultStoreOptions {
   readonly now: () => number;
   /** Waits so many milliseconds; called with what stops waiting. */
   readonly after: (ms: number, then: () => void) => () => void;
+  /** Told when it is asked nothing more, to end what is under way. */
+  readonly onGivenUp: () => void;
   /** Told once of what is wrong with the store, and of each result that is refused. */
   readonly onTrouble: (text: string) => void;
 }
@@ -279,7 +281,8 @@ export class ResultStore {
   #giveUp(error: unknown): void {
     if (this.#off !== undefined) return;
     this.#off = error instanceof EmballageError ? error.facts.found : messageOf(error);
-    const { shown, onTrouble } = this.#options;
+    const { shown, onTrouble, onGivenUp } = this.#options;
+    onGivenUp();
     onTrouble(`going on without the shared store ${printable(shown)}: ${printable(this.#off)}`);
   }
 }
