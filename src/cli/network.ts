@@ -1,4 +1,5 @@
 /** The network of this machine: one client for everything, with the proxies that the environment names. */
+import { setMaxListeners } from 'node:events';
 import { pipeline, Readable } from 'node:stream';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { createSecureContext, rootCertificates } from 'node:tls';
@@ -101,6 +102,8 @@ export function systemNetwork(): Network {
 
 /** The same, of which nothing goes on once a signal says so. */
 export function networkUntil(signal: AbortSignal): Network {
+  // Every request listens to it.
+  setMaxListeners(0, signal);
   return {
     request: (asked) => transfer({ ...asked, signal }),
     sleep: (ms) => sleep(ms, undefined, { signal }),

@@ -21,6 +21,7 @@ const TITLE = 'org.opencontainers.image.title';
 const CREATED = 'org.opencontainers.image.created';
 const KEY = 'emballage.key';
 const SIGNATURE = 'emballage.signature';
+const INLINE = 'emballage.inline';
 
 const digest = z.string().regex(/^sha256:[0-9a-f]{64}$/);
 const MOST_FILE_BYTES = 16 * 1024 ** 3;
@@ -32,14 +33,14 @@ const manifest = z.looseObject({
     .array(
       z.looseObject({
         digest,
-        data: z.base64().optional(),
         size: z.int().nonnegative().max(MOST_FILE_BYTES),
-        annotations: z.looseObject({ [TITLE]: z.string() }),
+        annotations: z.looseObject({ [TITLE]: z.string() }).optional(),
       }),
     )
     .max(64),
   annotations: z.looseObject({
     [KEY]: z.string(),
+    [INLINE]: z.string().optional(),
     [SIGNATURE]: z.string().optional(),
     [CREATED]: z.string().optional(),
   }),
@@ -49,7 +50,7 @@ export interface ResultFile {
   readonly name: string;
   readonly digest: string;
   readonly size: number;
-  /** What it holds, where that is small: it need not be asked for (image specification, "Embedded Content"). */
+  /** What it holds, where that is small: it travels within the manifest, so that one request is enough for either way. */
   readonly data?: Buffer;
 }
 
@@ -68,8 +69,18 @@ export function writeResult(
   files: readonly ResultFile[],
   { created, signWith }: { readonly created: string; readonly signWith: KeyObject | undefined },
 ): Buffer {
+  const layers = files
+    .filter(({ data }) => data === undefined)
+    .map(({ name, digest: own, size }) => ({
+      ...{ mediaType: FILE_TYPE, digest: own, size },
+      annotations: { [TITLE]: name },
+    }));
+  const small = files.flatMap(({ data, ...file }) =>
+    data === undefined ? [] : [{ ...file, data: data.toString('base64') }],
+  );
   const own = {
     [KEY]: key,
+    ...(small.length > 0 && { [INLINE]: JSON.stringify(small) }),
     [CREATED]: created,
     ...(signWith !== undefined && {
       [SIGNATURE]: sign(hashFor(signWith), signedBytes(key, files), signWith).toString('base64'),
@@ -78,11 +89,7 @@ export function writeResult(
   return Buffer.from(
     JSON.stringify({
       ...{ schemaVersion: 2, mediaType: OCI_MANIFEST, artifactType: RESULT_TYPE, config: EMPTY },
-      layers: files.map(({ name, digest: own, size, data }) => ({
-        ...{ mediaType: FILE_TYPE, digest: own, size },
-        ...(data !== undefined && { data: data.toString('base64') }),
-        annotations: { [TITLE]: name },
-      })),
+      layers: layers.length > 0 ? layers : [EMPTY],
       annotations: own,
     }),
   );
@@ -99,15 +106,30 @@ export function readResult(bytes: Uint8Array): Result | undefined {
   const read = manifest.safeParse(value);
   if (!read.success) return undefined;
   const { layers, annotations } = read.data;
+  const small = inlineFiles(annotations[INLINE]);
+  if (small === undefined) return undefined;
+  const large = layers.flatMap(({ annotations: said, digest: own, size }) =>
+    said === undefined ? [] : [{ name: said[TITLE], digest: own, size }],
+  );
   return {
     key: annotations[KEY],
-    files: layers.map(({ annotations: { [TITLE]: name }, digest: own, size, data }) => ({
-      ...{ name, digest: own, size },
-      ...(data !== undefined && { data: Buffer.from(data, 'base64') }),
-    })),
+    files: [...large, ...small].sort((a, b) => (a.name < b.name ? -1 : 1)),
     signature: annotations[SIGNATURE],
     created: annotations[CREATED],
   };
+}
+
+const inline = z.array(z.object({ name: z.string(), digest, size: z.int().nonnegative(), data: z.base64() }));
+
+/** @returns undefined where they are not as they should be */
+function inlineFiles(text: string | undefined): ResultFile[] | undefined {
+  if (text === undefined) return [];
+  try {
+    const read = inline.safeParse(JSON.parse(text));
+    return read.success ? read.data.map((one) => ({ ...one, data: Buffer.from(one.data, 'base64') })) : undefined;
+  } catch {
+    return undefined;
+  }
 }
 
 /** Whether one of the keys has signed it. */
@@ -125,7 +147,8 @@ export function isSignedBy({ key, files, signature }: Result, keys: readonly Key
 
 /** What is signed: the key, and every file with its digest, a line each. */
 function signedBytes(key: string, files: readonly ResultFile[]): Buffer {
-  const lines = files.map(({ name, digest: own, size }) => `${JSON.stringify(name)} ${own} ${String(size)}`);
+  const sorted = [...files].sort((a, b) => (a.name < b.name ? -1 : 1));
+  const lines = sorted.map(({ name, digest: own, size }) => `${JSON.stringify(name)} ${own} ${String(size)}`);
   return Buffer.from(['emballage result 1', key, ...lines, ''].join('\n'));
 }
 

@@ -217,22 +217,19 @@ export class ResultStore {
       const memory = { recall: () => undefined, remember: () => undefined, forget: () => undefined };
       const described: ResultFile[] = [];
       for (const { name: own, content, size: length } of all) {
+        if (length <= INLINE_BYTES) {
+          const data = Buffer.from(typeof content === 'string' ? readFileSync(content) : content);
+          described.push({ name: own, digest: `sha256:${contentDigest(data)}`, size: data.length, data });
+          continue;
+        }
         const digest = `sha256:${typeof content === 'string' ? fileDigest(content) : contentDigest(content)}`;
         const descriptor = { mediaType: 'application/octet-stream', digest, size: length };
         if (typeof content !== 'string') await pushBytes(registry, name, { digest, bytes: content });
-        else
-          await pushBlob(registry, {
-            name,
-            descriptor,
-            content: { path: content, at: 0, size: length },
-            mountFrom: [],
-            memory,
-          });
-        const isSmall = length <= EMBEDDED_BYTES;
-        const data = isSmall
-          ? { data: Buffer.from(typeof content === 'string' ? readFileSync(content) : content) }
-          : {};
-        described.push({ name: own, digest, size: length, ...data });
+        else {
+          const stretch = { path: content, at: 0, size: length };
+          await pushBlob(registry, { name, descriptor, content: stretch, mountFrom: [], memory });
+        }
+        described.push({ name: own, digest, size: length });
       }
       await (this.#empty ??= pushBytes(registry, name, { digest: EMPTY_DESCRIPTOR.digest, bytes: EMPTY_BYTES }));
       await this.#tag(registry, this.#tagOf(kind, key), described);
@@ -287,8 +284,8 @@ export class ResultStore {
   }
 }
 
-/** Files of at most that travel within the manifest. */
-const EMBEDDED_BYTES = 96 * 1024;
+/** Files of at most that travel within the manifest, which may be of 4 MiB. */
+const INLINE_BYTES = 96 * 1024;
 
 /** Writes what a manifest holds itself. @returns where it lies */
 function contained({ digest, size }: ResultFile, data: Buffer, path: string): string {
