@@ -58,7 +58,13 @@ export async function measureSharing({ base, program, env, rows, verdict, ms }) 
     });
     const start = performance.now();
     for (const [i, own] of places.entries()) {
-      const all = { ...env(), ...more, HOME: own, XDG_CACHE_HOME: join(own, 'caches'), GOCACHE: join(base, 'go-cache') };
+      const all = {
+        ...env(),
+        ...more,
+        HOME: own,
+        XDG_CACHE_HOME: join(own, 'caches'),
+        GOCACHE: join(base, 'go-cache'),
+      };
       const child = spawn(process.execPath, [program, 'build', '--quiet', ...shares[i]], {
         ...{ cwd: join(own, 'project'), env: all, stdio: ['ignore', 'ignore', 'inherit'] },
       });
