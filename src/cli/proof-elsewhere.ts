@@ -4,7 +4,14 @@ import { basename, dirname, join, resolve } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { count, printable } from '../core/base/text';
 import { compare } from '../core/pipeline/compare';
-import { compareRecords, readProofRecord, VARIATIONS, whatLacks, type RecordSide } from '../core/pipeline/prove';
+import {
+  compareRecords,
+  filesToCopy,
+  readProofRecord,
+  VARIATIONS,
+  whatLacks,
+  type RecordSide,
+} from '../core/pipeline/prove';
 import { artifactPath, selectFunctions, type Project, type Target } from '../core/project/targets';
 import type { FunctionSpec } from '../core/sheet';
 import { EXIT, text, type Arguments, type ExitCode } from './commands/command';
@@ -66,7 +73,7 @@ export async function proveAgainst(
   if (!existsSync(path)) throw missing('proving an artifact from elsewhere', shown, 'correct the path');
   const spec = functionOf(shown, words, project);
   return withPlaces(session, async (places) => {
-    const rebuild = await rebuilderFor(project, [spec], places, session);
+    const rebuild = rebuilderFor(project, [spec], places, session, await filesToCopy(project, [spec]));
     const variations = VARIATIONS.filter((one) => whatLacks(one, places.means) === undefined);
     const { root } = await rebuild(variations);
     const archs = text(args, 'arch') === undefined ? spec.archs : spec.archs.filter((arch) => arch === args.arch);

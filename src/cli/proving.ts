@@ -1,7 +1,7 @@
 /** Places to build again in, and what builds there. */
 import { mkdtempSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { filesToCopy, findMeans, rebuilder } from '../core/pipeline/prove';
+import { findMeans, rebuilder, type FilesToCopy } from '../core/pipeline/prove';
 import type { Project } from '../core/project/targets';
 import type { FunctionSpec } from '../core/sheet';
 import { userCaches } from './machine';
@@ -33,16 +33,17 @@ export interface Places {
   readonly means: Awaited<ReturnType<typeof findMeans>>;
 }
 
-export async function rebuilderFor(
+export function rebuilderFor(
   project: Project,
   functions: readonly FunctionSpec[],
   { base, otherBase, means }: Places,
   session: Session,
+  plan: FilesToCopy,
 ) {
   const offline = session.offline ? ['--offline'] : [];
   return rebuilder({
     ...{ project, functions, base, otherBase, means },
-    plan: await filesToCopy(project, functions),
+    plan,
     machine: session.machine(),
     caches: userCaches(),
     script: (sheet, names, jobs) => [

@@ -93,12 +93,13 @@ async function proveAll(
     ...(epochSeconds !== undefined && { epochSeconds }),
   });
   return withPlaces(session, async (places) => {
+    const plan = await filesToCopy(project, functions);
     const lacks = VARIATIONS.map((one) => ({ one, mend: whatLacks(one, places.means) }));
     const variations = lacks.flatMap(({ one, mend }) => (mend === undefined ? [one] : []));
     const leftOut = lacks.flatMap(({ one, mend }) => (mend === undefined ? [] : [{ one, mend }]));
     const proof = await prove({
       ...{ root: project.root, functions, variations, jobs: session.jobs, isEach: args.each === true },
-      rebuild: await rebuilderFor(project, functions, places, session),
+      rebuild: rebuilderFor(project, functions, places, session, plan),
       clock: () => performance.now(),
       pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
       onBuild: (one) => session.tell(buildText(one, variations, session.paint)),
@@ -107,7 +108,8 @@ async function proveAll(
     for (const { one, mend } of leftOut) session.tell(leftOutText(one, mend, session.paint));
     const record = text(args, 'record');
     const names = leftOut.map(({ one }) => one.id);
-    if (record !== undefined) await writeRecord(record, proof, { project, functions, leftOut: names }, session);
+    if (record !== undefined)
+      await writeRecord(record, proof, { project, functions, files: plan.files, leftOut: names }, session);
     return conclude(proof, functions, { variations, leftOut, record }, session);
   });
 }
@@ -118,6 +120,7 @@ async function writeRecord(
   about: {
     readonly project: Project;
     readonly functions: readonly FunctionSpec[];
+    readonly files: readonly string[];
     readonly leftOut: readonly string[];
   },
   session: Session,
@@ -126,7 +129,6 @@ async function writeRecord(
   const record = await recordOfProof(proof, {
     ...about,
     tool: TOOL,
-    files: (await filesToCopy(about.project, about.functions)).files,
     machine: {
       arch: machine.arch,
       system: `${process.platform} ${release()}`,

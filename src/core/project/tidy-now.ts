@@ -1,8 +1,9 @@
 /** Removes at once what is of no use any more: what nothing refers to, what was not used for long, what is too much. */
 import { existsSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
+import { namesIn } from '../disk/names-in';
 import { KINDS, isCodeFolder, SCRATCH, type StateFolder, type StateKind } from './state';
-import { namesIn, lookAt, remove, thingsIn } from './tidy';
+import { lookAt, remove, thingsIn } from './tidy';
 
 export interface TidyRequest {
   readonly state: StateFolder;

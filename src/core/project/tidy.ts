@@ -2,8 +2,9 @@
  * Keeps what is remembered within its bounds: the least recently used goes first. Removes what stopped runs left, what
  * earlier versions of the tool made, and what nothing knows any more.
  */
-import { lstatSync, readdirSync, rmdirSync, rmSync, statSync, utimesSync } from 'node:fs';
+import { lstatSync, rmdirSync, rmSync, statSync, utimesSync } from 'node:fs';
 import { join } from 'node:path';
+import { namesIn } from '../disk/names-in';
 import { UNVERSIONED } from '../disk/unversioned';
 import { isTemporary, writeWhole } from '../disk/write';
 import { isCodeFolder, KINDS, LOCKS, SCRATCH, type StateFolder, type StateKind } from './state';
@@ -159,14 +160,6 @@ export function lookAt(
   if (!stat.isDirectory() || !isSized) return { bytes: stat.size, usedMs };
   const below = namesIn(path).map((name) => lookAt(join(path, name), true)?.bytes ?? 0);
   return { bytes: below.reduce((sum, bytes) => sum + bytes, 0), usedMs };
-}
-
-export function namesIn(folder: string): string[] {
-  try {
-    return readdirSync(folder);
-  } catch {
-    return [];
-  }
 }
 
 /** What cannot be removed is tried again the next time. */

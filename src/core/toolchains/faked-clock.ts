@@ -1,6 +1,6 @@
 /** A clock that says something else: a library that is loaded before the C library, and what it is told. */
-import { readdirSync } from 'node:fs';
 import { join } from 'node:path';
+import { namesIn } from '../disk/names-in';
 import type { Machine } from './machine';
 import { askProgram } from './programs';
 
@@ -47,12 +47,4 @@ export function passedClock(variables: Readonly<Record<string, string | undefine
     value !== undefined && ITS_OWN.test(name) ? [[name, value]] : [],
   );
   return { LD_PRELOAD: library, ...Object.fromEntries(own) };
-}
-
-function namesIn(folder: string): string[] {
-  try {
-    return readdirSync(folder);
-  } catch {
-    return [];
-  }
 }

@@ -1,7 +1,8 @@
 /** Compiles a function in Rust: with Cargo where there is a `Cargo.toml`, the file by itself otherwise. */
-import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { EmballageError } from '../../base/errors';
+import { namesIn } from '../../disk/names-in';
 import { writeWhole } from '../../disk/write';
 import { inTurn } from '../../base/in-turn';
 import { folderOf, joinPath } from '../../base/paths';
@@ -206,14 +207,6 @@ function forgetOwn(target: string, own: readonly string[]): void {
 
 function subfolders(folder: string): string[] {
   return namesIn(folder).map((name) => join(folder, name));
-}
-
-function namesIn(folder: string): string[] {
-  try {
-    return readdirSync(folder);
-  } catch {
-    return [];
-  }
 }
 
 interface Artifact {

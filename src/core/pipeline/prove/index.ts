@@ -1,5 +1,5 @@
 /** Proving that artifacts come out the same in other surroundings, on other machines, and elsewhere. */
-export { filesToCopy } from './files-to-copy';
+export { filesToCopy, type FilesToCopy } from './files-to-copy';
 export { LIKELY, type LikelyId, type Place } from './place';
 export { prove, type Culprit, type Finding, type Proof, type ProofBuild } from './prove';
 export { rebuilder } from './rebuild';

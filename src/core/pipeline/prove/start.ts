@@ -1,6 +1,7 @@
 /** How a program is started in other surroundings, with what this machine has for it. */
-import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, symlinkSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, statSync, symlinkSync } from 'node:fs';
 import { basename, join } from 'node:path';
+import { namesIn } from '../../disk/names-in';
 import { LANGUAGES } from '../../languages';
 import { KINDS, type StateKind } from '../../project/state';
 import { clockLibrary, clockVariables } from '../../toolchains/faked-clock';
@@ -153,14 +154,6 @@ function coldCaches(caches: string, folder: string): string {
     if (statSync(target, { throwIfNoEntry: false }) !== undefined) symlinkSync(target, join(folder, name));
   }
   return folder;
-}
-
-function namesIn(folder: string): string[] {
-  try {
-    return readdirSync(folder);
-  } catch {
-    return [];
-  }
 }
 
 /** The processors that may be used (proc(5), "Cpus_allowed_list"). */

@@ -40,9 +40,10 @@ export async function targetsOfShare(
   functions: readonly FunctionSpec[],
   { number, of }: Share,
 ): Promise<(target: Target) => boolean> {
+  const records = await readRecords(project);
   const weighed: Weighed[] = [];
   for (const target of targetsOf(functions))
-    weighed.push({ key: keyOf(target), weight: await weightOf(project, target) });
+    weighed.push({ key: keyOf(target), weight: await weightOf(project, records, target) });
   const own = split(weighed, of)[number - 1] ?? new Set();
   return (target) => own.has(keyOf(target));
 }
@@ -68,8 +69,12 @@ function keyOf({ spec, arch }: Target): string {
   return `${spec.name} ${arch}`;
 }
 
-async function weightOf(project: Project, { spec, arch }: Target): Promise<number> {
-  const recorded = recordOf(await readRecords(project), spec.name, arch);
+async function weightOf(
+  project: Project,
+  records: Awaited<ReturnType<typeof readRecords>>,
+  { spec, arch }: Target,
+): Promise<number> {
+  const recorded = recordOf(records, spec.name, arch);
   if (recorded !== undefined) return LEAST_BYTES + recorded.record.unpacked;
   const locked = await lockedFunction(project, spec).catch(() => undefined);
   const packages = locked?.targets[arch] ?? [];
