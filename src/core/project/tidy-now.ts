@@ -3,7 +3,7 @@ import { existsSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { namesIn } from '../disk/names-in';
 import { KINDS, isCodeFolder, SCRATCH, type StateFolder, type StateKind } from './state';
-import { lookAt, remove, thingsIn } from './tidy';
+import { lookAt, remove, thingsIn, usedByOthers } from './tidy';
 
 export interface TidyRequest {
   readonly state: StateFolder;
@@ -56,7 +56,9 @@ export function tidyNow(request: TidyRequest): { readonly went: Tidied[]; readon
       ...{ kind: kind.name, bytes: thing.bytes, usedMs: thing.usedMs },
       paths: thing.names.map((name) => join(folder, name)),
     });
-    for (const one of leftovers) drop(candidate(one), 'left by a stopped run');
+    const mayBeUsed = usedByOthers(state, kind);
+    for (const one of leftovers)
+      if (!mayBeUsed(one.usedMs)) drop(candidate(one), 'left by a stopped run');
     for (const one of things) {
       const isOfNone =
         kind.byFunction === true &&

@@ -60,10 +60,13 @@ describe('what is kept', () => {
     fill(state, user, files);
     tidyKind(state, user);
     expect(left(state, user)).toHaveLength(3);
-    const later = stateIn(2);
-    fill(later, user, files);
-    tidyKind(later, user);
-    expect(left(later, user)).toEqual(['b']);
+    // A clock that is wrong by years says nothing about files.
+    const astray = stateIn(700);
+    fill(astray, user, files);
+    tidyKind(astray, user);
+    expect(left(astray, user)).toHaveLength(3);
+    tidyKind(astray, user, () => Date.now() + 48 * 3600 * 1000);
+    expect(left(astray, user)).toEqual(['b']);
   });
 });
 

@@ -2,11 +2,11 @@
  * Keeps what is remembered within its bounds: the least recently used goes first. Removes what stopped runs left, what
  * earlier versions of the tool made, and what nothing knows any more.
  */
-import { lstatSync, rmdirSync, rmSync, statSync, utimesSync } from 'node:fs';
+import { lstatSync, rmdirSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { namesIn } from '../disk/names-in';
 import { UNVERSIONED } from '../disk/unversioned';
-import { isTemporary, writeWhole } from '../disk/write';
+import { isTemporary, temporaryBeside, writeWhole } from '../disk/write';
 import { isCodeFolder, KINDS, LOCKS, SCRATCH, type StateFolder, type StateKind } from './state';
 
 /** Everything is looked through once in this time. */
@@ -40,10 +40,9 @@ export function tidyState(state: StateFolder, own: ReadonlySet<StateKind>): void
 }
 
 /** Removes the least recently used things of a kind beyond its bounds, and what interrupted runs left of it. */
-export function tidyKind(state: StateFolder, kind: StateKind): void {
+export function tidyKind(state: StateFolder, kind: StateKind, clock: FileClock = fileClock): void {
   const folder = state.folder(kind);
-  // In the user's folder others may be at work.
-  const mayBeUsed = (usedMs: number): boolean => kind.of === 'user' && state.now() - usedMs < SETTLED_MS;
+  const mayBeUsed = usedByOthers(state, kind, clock);
   const { things, leftovers } = thingsIn(folder, kind.most.bytes !== undefined);
   for (const { names, usedMs } of leftovers)
     if (!mayBeUsed(usedMs)) for (const name of names) remove(join(folder, name));
@@ -56,6 +55,34 @@ export function tidyKind(state: StateFolder, kind: StateKind): void {
       if (isWithin || mayBeUsed(thing.usedMs)) return;
       for (const name of thing.names) remove(join(folder, name));
     });
+}
+
+/**
+ * Whether others may be at work with what was last used then: in the user's folder they do not wait for each other. How
+ * long ago that was goes by the clock that file times are from, since ours may say something else.
+ */
+export function usedByOthers(state: StateFolder, kind: StateKind, clock: FileClock = fileClock): (usedMs: number) => boolean {
+  if (kind.of !== 'user') return () => false;
+  let now: number | undefined;
+  return (usedMs) => {
+    now ??= clock(state.folder(kind)) ?? state.now();
+    return now - usedMs < SETTLED_MS;
+  };
+}
+
+/** What time it is to the file system of a folder, in milliseconds since 1970; undefined where nothing can be written. */
+export type FileClock = (folder: string) => number | undefined;
+
+function fileClock(folder: string): number | undefined {
+  const path = temporaryBeside(join(folder, 'clock'));
+  try {
+    writeFileSync(path, '');
+    return statSync(path).mtimeMs;
+  } catch {
+    return undefined;
+  } finally {
+    rmSync(path, { force: true });
+  }
 }
 
 export interface Thing {
