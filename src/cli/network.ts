@@ -2,9 +2,9 @@
 import { setMaxListeners } from 'node:events';
 import { pipeline, Readable } from 'node:stream';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { createSecureContext, rootCertificates } from 'node:tls';
+import { createSecureContext, rootCertificates, type SecureContext } from 'node:tls';
 import { createGunzip } from 'node:zlib';
-import { EnvHttpProxyAgent, errors, request, type Dispatcher } from 'undici';
+import { buildConnector, EnvHttpProxyAgent, errors, request, type Dispatcher } from 'undici';
 import { EmballageError, messageOf } from '../core/base/errors';
 import { contentDigest } from '../core/disk/digest';
 import {
@@ -44,22 +44,43 @@ function dispatcher(way: Way): Dispatcher {
 function makeClient(way: Way): Dispatcher {
   const { authorities = [], proxies } = way;
   const more = [...new Set([...environmentAuthorities(), ...authorities])];
-  // Reading authorities takes a while: it is done once, and only where there are more than the runtime's own.
-  const tls = more.length === 0 ? {} : { secureContext: createSecureContext({ ca: [...rootCertificates, ...more] }) };
+  const proxied = {
+    ...proxyAddress('httpProxy', proxies?.http, ['http_proxy', 'HTTP_PROXY']),
+    ...proxyAddress('httpsProxy', proxies?.https ?? proxies?.http, ['https_proxy', 'HTTPS_PROXY']),
+  };
+  const tls = Object.keys(proxied).length === 0 ? {} : secured(more);
   const excepted = proxies?.except ?? process.env.no_proxy ?? process.env.NO_PROXY ?? '';
   return new EnvHttpProxyAgent({
     headersTimeout: SILENCE_MS,
     bodyTimeout: SILENCE_MS,
-    connect: { timeout: CONNECT_MS, ...tls },
+    connect: connector(more),
     requestTls: tls,
     proxyTls: tls,
     // Proxies forward what is not encrypted; few let it pass as a tunnel.
     proxyTunnel: false,
-    ...proxyAddress('httpProxy', proxies?.http, ['http_proxy', 'HTTP_PROXY']),
-    ...proxyAddress('httpsProxy', proxies?.https ?? proxies?.http, ['https_proxy', 'HTTPS_PROXY']),
+    ...proxied,
     // A star counts only where it stands alone.
     noProxy: excepted.trim() === '*' ? '*' : [excepted, OWN_HOSTS].filter((one) => one !== '').join(','),
   });
+}
+
+/** Reading authorities takes a while: it is done only where there are more than the runtime's own. */
+function secured(more: readonly string[]): { secureContext?: SecureContext } {
+  return more.length === 0 ? {} : { secureContext: createSecureContext({ ca: [...rootCertificates, ...more] }) };
+}
+
+/** Connects without a proxy; authorities are read when the first host is asked for its certificate. */
+function connector(more: readonly string[]): buildConnector.connector {
+  const plain = buildConnector({ timeout: CONNECT_MS });
+  let secure: buildConnector.connector | undefined;
+  return (options, callback) => {
+    if (options.protocol !== 'https:') {
+      plain(options, callback);
+      return;
+    }
+    secure ??= buildConnector({ timeout: CONNECT_MS, ...secured(more) });
+    secure(options, callback);
+  };
 }
 
 /** Where the scheme is left out, as many do, it is that of proxies. */
