@@ -1,17 +1,44 @@
-/** What `try` needs to call a function: the artifact, the program that runs it, its settings and limits. */
+/** What is needed to call a function: the artifact, the program that runs it, its settings and limits. */
 import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { listed, printable } from '../core/base/text';
 import { workOf, type Work } from '../core/languages';
 import { artifactPath, type Project, type Target } from '../core/project/targets';
 import { verifyAgainstWaybill } from '../core/project/verify-artifact';
-import { adapterCalls, callsOf, givenMemory, givenTimeMs, type Arch, type FunctionSpec } from '../core/sheet';
+import {
+  adapterCalls,
+  callsOf,
+  givenMemory,
+  givenTimeMs,
+  valueToTry,
+  type Arch,
+  type Destination,
+  type FunctionSpec,
+} from '../core/sheet';
 import type { Waybill } from '../core/waybill';
-import type { HostPlan } from '../standins/host';
+import type { HostPlan, MountedData } from '../standins/host';
 import { imageRun } from './image-run';
 import { ownArch } from './machine';
 import { nativeRun } from './native-run';
 import type { Session } from './session';
+
+/** An artifact that is called, and how. */
+export interface Callee {
+  /** Absolute path, and its name for messages. */
+  readonly artifact: string;
+  readonly shown: string;
+  readonly arch: Arch;
+  /** What of a function's description calling depends on. */
+  readonly spec: Pick<FunctionSpec, 'name' | 'form' | 'runtime' | 'adapter' | 'shape'>;
+  readonly loads: Waybill['entry']['loads'];
+  /** Files in it, as far as they are known. */
+  readonly files: readonly { readonly path: string }[];
+  readonly destination: Destination | undefined;
+  readonly env: Readonly<Record<string, string>>;
+  readonly beside: readonly MountedData[];
+  readonly memoryBytes: number;
+  readonly timeoutMs: number;
+}
 
 /**
  * The plan for calling a function from its artifact, which is the one that its waybill describes.
@@ -24,71 +51,73 @@ export async function planCalls(
   isAgain = false,
 ): Promise<{ readonly plan: HostPlan; readonly waybill: Waybill }> {
   const waybill = await verifyAgainstWaybill(project, target);
-  const work = await workOf(target.spec);
+  const shown = artifactPath(target);
+  const found = { artifact: join(project.root, shown), shown, loads: waybill.entry.loads, files: waybill.files };
   const remarks = isAgain ? undefined : session;
-  const runs =
-    target.spec.form === 'image'
-      ? { image: await imageRun(target.arch, remarks) }
-      : work.run.host.runner === undefined
-        ? await nativeRun(project, target, waybill, remarks)
-        : await withRuntime(target, waybill, work, session);
-  return { plan: makePlan(project, target, { loads: waybill.entry.loads, runs, work, session, isAgain }), waybill };
+  return { plan: await planArtifact(calleeOf(project, target, found, remarks), session, remarks), waybill };
 }
 
-/** The plan for calling an image that was fetched: it says itself what is started. */
+/** The plan for calling what was fetched. */
 export async function planSent(
   project: Project,
   target: Target,
   session: Session,
-  sent: Pick<HostPlan, 'artifact' | 'shown'>,
+  sent: { readonly artifact: string; readonly shown: string; readonly waybill: Waybill | undefined },
 ): Promise<HostPlan> {
-  const image = await imageRun(target.arch, session);
   const { file, member } = target.spec.entry;
-  const loads = { file, member };
-  const work = await workOf(target.spec);
-  return { ...makePlan(project, target, { loads, runs: { image }, work, session, isAgain: false }), ...sent };
+  const { artifact, shown, waybill } = sent;
+  const found = { artifact, shown, loads: waybill?.entry.loads ?? { file, member }, files: waybill?.files ?? [] };
+  return planArtifact(calleeOf(project, target, found, session), session, session);
 }
 
-function makePlan(
+function calleeOf(
   project: Project,
   { spec, arch }: Target,
-  {
-    loads: { file, member },
-    runs,
-    work,
-    session,
-    isAgain,
-  }: {
-    readonly loads: Waybill['entry']['loads'];
-    readonly runs: Pick<HostPlan, 'program' | 'emulator' | 'image'>;
-    readonly work: Work;
-    readonly session: Session;
-    readonly isAgain: boolean;
-  },
-): HostPlan {
+  found: Pick<Callee, 'artifact' | 'shown' | 'loads' | 'files'>,
+  remarks: Session | undefined,
+): Callee {
   const destination = project.sheet.destinations[spec.destination];
-  const shown = artifactPath({ spec, arch });
   return {
-    artifact: join(project.root, shown),
-    shown,
-    name: spec.name,
-    file,
-    member,
+    ...found,
+    ...{ spec, arch, destination, env: settingsFor(spec, remarks) },
+    beside: spec.beside.map(({ name, file, setting }) => ({ name, setting, path: join(project.root, file) })),
+    memoryBytes: givenMemory(spec, destination),
+    timeoutMs: givenTimeMs(spec, destination),
+  };
+}
+
+/** @param remarks where what is missing is told */
+export async function planArtifact(callee: Callee, session: Session, remarks: Session | undefined): Promise<HostPlan> {
+  const { artifact, shown, spec, destination, loads, env, beside, memoryBytes, timeoutMs } = callee;
+  const work = await workOf(spec);
+  return {
+    ...{ artifact, shown, name: spec.name, file: loads.file, member: loads.member },
     run: work.run.host,
     calls: callsOf(destination),
     ...(spec.adapter !== undefined && { shape: adapterCalls(spec, destination).shape }),
-    ...runs,
-    env: settingsFor(spec, isAgain ? undefined : session),
-    memoryBytes: givenMemory(spec, destination),
-    timeoutMs: givenTimeMs(spec, destination),
+    ...(await runs(callee, work, session, remarks)),
+    ...{ env, beside, memoryBytes, timeoutMs },
     now: () => session.now(),
     elapsed: () => performance.now(),
   };
 }
 
+/** What runs it here. */
+async function runs(
+  callee: Callee,
+  work: Work,
+  session: Session,
+  remarks: Session | undefined,
+): Promise<Pick<HostPlan, 'program' | 'emulator' | 'image'>> {
+  const { spec, arch, artifact, shown, loads } = callee;
+  if (spec.form === 'image') return { image: await imageRun(arch, remarks) };
+  if (work.run.host.runner !== undefined) return withRuntime(callee, work, session);
+  return nativeRun({ arch, path: artifact, shown, file: loads.file }, remarks);
+}
+
 /** Compiled files for another processor cannot be loaded here, and an emulator would need that processor's runtime. */
-function refuseForeign(waybill: Waybill, arch: Arch): void {
-  const native = waybill.files.find(({ path }) => /\.(?:so(?:\.[\d.]+)?|node)$/.test(path));
+function refuseForeign({ files, arch }: Callee): void {
+  const native = files.find(({ path }) => /\.(?:so(?:\.[\d.]+)?|node)$/.test(path));
   if (arch === ownArch() || native === undefined) return;
   throw new EmballageError('TOOLCHAIN_MISSING', {
     doing: 'looking for the runtime',
@@ -116,8 +145,10 @@ export function chooseArch(spec: FunctionSpec, asked: string | undefined): Arch 
 /** Only what is declared: samples from the sheet, secrets from our own environment. */
 function settingsFor(spec: FunctionSpec, session: Session | undefined): Record<string, string> {
   const env: Record<string, string> = {};
-  for (const { name, sample, secret } of spec.settings) {
-    const value = secret ? process.env[name] : sample;
+  for (const setting of spec.settings) {
+    const { name, secret, beside } = setting;
+    if (beside !== undefined) continue;
+    const value = secret ? process.env[name] : valueToTry(setting, spec.destination);
     if (value !== undefined) env[name] = value;
     else
       session?.remark(
@@ -130,14 +161,9 @@ function settingsFor(spec: FunctionSpec, session: Session | undefined): Record<s
 }
 
 /** The program that the language chooses, with what there is to remark about it. */
-async function withRuntime(
-  { spec, arch }: Target,
-  waybill: Waybill,
-  { run }: Work,
-  session: Session,
-): Promise<Pick<HostPlan, 'program'>> {
-  refuseForeign(waybill, arch);
-  const { program, remark } = await run.choose(session.machine(), spec);
+async function withRuntime(callee: Callee, { run }: Work, session: Session): Promise<Pick<HostPlan, 'program'>> {
+  refuseForeign(callee);
+  const { program, remark } = await run.choose(session.machine(), callee.spec);
   if (remark !== undefined) session.remark(`${session.paint.doubt('note')}: ${remark}`);
   return program === undefined ? {} : { program };
 }

@@ -1,27 +1,32 @@
 /** How an executable is run here: by itself, or under an emulator with the C library of its processor. */
-import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { printable } from '../core/base/text';
 import { withFileSource } from '../core/disk/file-source';
 import { readElf } from '../core/formats/elf';
 import { readSubject } from '../core/pipeline/check';
-import { artifactPath, type Project, type Target } from '../core/project/targets';
 import type { Arch } from '../core/sheet';
 import { findEmulators, SYSROOT_PACKAGES } from '../core/toolchains/emulator';
-import type { Waybill } from '../core/waybill';
 import type { HostPlan } from '../standins/host';
 import { ownArch } from './machine';
 import type { Session } from './session';
 
 const MAX_BYTES = 1024 * 1024 * 1024;
 
+export interface Executable {
+  readonly arch: Arch;
+  /** Absolute path of the artifact, and its name for messages. */
+  readonly path: string;
+  readonly shown: string;
+  /** In the artifact, where that is an archive. */
+  readonly file: string;
+}
+
 /** @param session to remark on, where that is wanted */
 export async function nativeRun(
-  project: Project,
-  { spec, arch }: Target,
-  waybill: Waybill,
+  executable: Executable,
   session: Session | undefined,
 ): Promise<Pick<HostPlan, 'emulator'>> {
+  const { arch } = executable;
   if (arch === ownArch()) return {};
   const emulator = findEmulators(process.env.PATH ?? '').find((one) => one.arch === arch);
   const doing = `looking for what runs ${arch} here`;
@@ -32,7 +37,7 @@ export async function nativeRun(
       found: 'none on the PATH',
       mend: `install Debian’s \`qemu-user-static\`, or build for ${ownArch()} too (\`arch\` in the sheet)`,
     });
-  const loader = await loaderOf(project, { spec, arch }, waybill);
+  const loader = await loaderOf(executable);
   if (loader !== undefined && emulator.sysroot === undefined && !emulator.isOfSystem)
     throw new EmballageError('TOOLCHAIN_MISSING', {
       doing,
@@ -53,10 +58,7 @@ export function remarkEmulated(arch: Arch, session: Session | undefined): void {
 }
 
 /** The program that loads its libraries; undefined for a static one. */
-function loaderOf(project: Project, target: Target, waybill: Waybill): Promise<string | undefined> {
-  const shown = artifactPath(target);
-  const path = join(project.root, shown);
-  const { file } = waybill.entry.loads;
+function loaderOf({ path, shown, file }: Executable): Promise<string | undefined> {
   return withFileSource(path, shown, async (source) => {
     const subject = await readSubject(source, { path, shown, isVerified: true }, file);
     const bytes = subject.readBytes(file, MAX_BYTES);

@@ -11,7 +11,7 @@ import { pageAt } from '../support/page';
 interface SentDocument {
   readonly sent: readonly {
     readonly isSame: boolean;
-    readonly delivery: { digest: string; tags: string[]; repository: string; images: Record<string, string> };
+    readonly delivery: { digest: string; tags: string[]; repository: string; artifacts: Record<string, string> };
     readonly blobs: readonly { how: string; size: number }[];
   }[];
 }
@@ -126,7 +126,7 @@ describe('sending', () => {
     rmSync(join(root, 'out'), { recursive: true });
     // The base is made up, so that it cannot run; that it is what was sent is seen before.
     const tried = run(root, ['try', 'horn', '--sent', '--into', 'fetched', '--event', 'event.json'], { env });
-    expect(tried.stdout).toContain(`fernhaven/horn@${sent?.delivery.images.x86_64 ?? ''}`);
+    expect(tried.stdout).toContain(`fernhaven/horn@${sent?.delivery.artifacts.x86_64 ?? ''}`);
     expect(readdirSync(join(root, 'fetched/blobs/sha256')).every((name) => /^[0-9a-f]{64}$/.test(name))).toBe(true);
     expect(run(root, ['check', 'fetched', '--at', 'moorings']).stdout).toContain('for moorings');
     expect(run(root, ['try', 'horn', '--sent', '--into', 'fetched', '--event', 'event.json'], { env }).status).toBe(2);

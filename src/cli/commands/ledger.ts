@@ -1,5 +1,6 @@
 /** `ledger`: lists what was sent where. */
 import { movedTags, readLedger, type Delivery } from '../../core/pipeline/deliver';
+import { printable } from '../../core/base/text';
 import { ledgerNameOf, selectFunctions } from '../../core/project/targets';
 import type { Session } from '../session';
 import { EXIT, texts, type CommandModule } from './command';
@@ -45,18 +46,26 @@ async function show(
   }
   const { table } = await import('../views/table');
   const rows = deliveries.map((one) => {
-    const { function: name, registry, repository, digest, images, sent, recalled } = one;
+    const { function: name, destination, digest, artifacts, sent, recalled, version } = one;
     const gone = moved.get(one) ?? [];
-    const tags = one.tags.filter((tag) => !gone.includes(tag));
+    const tags = (one.tags ?? []).filter((tag) => !gone.includes(tag));
     return [
       paint.bold(name),
       recalled === undefined ? paint.good('stands') : paint.dim('recalled'),
-      paint.name(`${registry}/${repository}${tags.length === 0 ? '' : `:${tags.join(', :')}`}`) +
-        (gone.length === 0 ? '' : paint.dim(` (${gone.join(', ')} moved on)`)),
+      destination,
+      paint.name(printable(whereOf(one, tags))) +
+        (gone.length === 0 ? '' : paint.dim(` (${gone.join(', ')} moved on)`)) +
+        (version === undefined ? '' : paint.dim(` ${printable(version)}`)),
       paint.dim(digest.slice(0, 19)),
-      Object.keys(images).join(', '),
+      Object.keys(artifacts).join(', '),
       paint.dim(sent.slice(0, 16).replace('T', ' ')),
     ];
   });
   session.say(table(rows));
+}
+
+/** At a registry with the tags that still name it. */
+function whereOf({ way, at, repository, locations }: Delivery, tags: readonly string[]): string {
+  if (way === 'registry') return `${at}/${repository ?? ''}${tags.length === 0 ? '' : `:${tags.join(', :')}`}`;
+  return Object.values(locations)[0] ?? at;
 }

@@ -1,8 +1,17 @@
 /** `recall`: takes back what was sent. */
 import { EmballageError } from '../../core/base/errors';
-import { count } from '../../core/base/text';
-import { readLedger, recall, standing, toRecall, type Recalled } from '../../core/pipeline/deliver';
+import { count, printable } from '../../core/base/text';
+import {
+  openWay,
+  readLedger,
+  recall,
+  standing,
+  toRecall,
+  type Recalled,
+  type RecallChoice,
+} from '../../core/pipeline/deliver';
 import { selectFunctions, type Project } from '../../core/project/targets';
+import { deliveryWorld, destinationNamed, placeOf } from '../delivering';
 import type { Session } from '../session';
 import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
 
@@ -10,9 +19,9 @@ const MAX_KEEP = 10_000;
 
 export const command: CommandModule = {
   about:
-    'Deletes at the registry what the ledger says was sent: the newest delivery of a function, one by its digest, or\n' +
-    'all but the newest ones, so that old images do not go on costing money. What another delivery still uses stays.\n' +
-    'How much room that frees is for the registry to say: most clean up blobs by themselves later.',
+    'Takes back what the ledger says was sent: the newest delivery of a function, one by its digest, or all but the\n' +
+    'newest ones, so that old ones do not go on costing money. What another delivery still uses stays; at a host the\n' +
+    'version before becomes current again. How much room that frees at a registry is for it to say.',
   examples: [
     ['chart-render', 'take back what was sent last'],
     ['chart-render --keep 3', 'take back all but the three newest'],
@@ -25,6 +34,13 @@ export const command: CommandModule = {
       describe: 'the delivery with that digest, or the beginning of it',
     },
     keep: { value: 'N', type: 'number', requiresArg: true, describe: 'all but so many of the newest' },
+    from: {
+      value: 'DESTINATION',
+      proposes: 'destinations',
+      type: 'string',
+      requiresArg: true,
+      describe: 'only what was sent there',
+    },
     all: { type: 'boolean', default: false, describe: 'every delivery that stands' },
   },
   async run(args, session) {
@@ -38,16 +54,15 @@ export const command: CommandModule = {
         found: 'none',
         mend: 'name them',
       });
+    if (choice.destination !== undefined) destinationNamed(project, choice.destination, '--from');
+    const world = deliveryWorld(project, session);
     const recalled: Recalled[] = [];
     for (const { name } of selectFunctions(project.sheet, names))
       for (const delivery of toRecall(project, name, choice)) {
         session.progress.show(`recalling ${name} ${delivery.digest.slice(0, 19)}`);
-        const request = {
-          project,
-          registry: (host: string, plainHttp: boolean) => session.registry(host, plainHttp),
-          now: () => session.now(),
-        };
-        const one = await recall(request, delivery);
+        const destination = destinationNamed(project, delivery.destination, 'the ledger');
+        const way = await openWay(world, destination, `recalling ${name}`);
+        const one = await recall({ project, way, now: () => session.now() }, delivery);
         recalled.push(one);
         show(one, session);
       }
@@ -65,7 +80,7 @@ function whyNothing(project: Project, names: readonly string[], keep: number | u
   return `Nothing to recall: ${stand === 1 ? 'one delivery stands' : `${String(stand)} deliveries stand`}, and no more than ${String(keep)} of a function.`;
 }
 
-function choiceFrom(args: Arguments): Parameters<typeof toRecall>[2] {
+function choiceFrom(args: Arguments): RecallChoice {
   const digest = text(args, 'digest');
   const keep = args.keep === undefined ? undefined : Number(args.keep);
   const chosen = [digest, keep, args.all === true ? true : undefined].filter((one) => one !== undefined);
@@ -84,17 +99,26 @@ function choiceFrom(args: Arguments): Parameters<typeof toRecall>[2] {
       found: String(args.keep),
       mend: 'correct it',
     });
-  return { all: args.all === true, ...(digest !== undefined && { digest }), ...(keep !== undefined && { keep }) };
+  const destination = text(args, 'from');
+  return {
+    all: args.all === true,
+    ...(destination !== undefined && { destination }),
+    ...(digest !== undefined && { digest }),
+    ...(keep !== undefined && { keep }),
+  };
 }
 
 function show(recalled: Recalled, session: Session): void {
-  const { delivery, deleted, kept, tagsLeft, referrers, unknownTags } = recalled;
+  const { delivery, deleted, kept, tagsLeft, referrers, unknownTags, current } = recalled;
   const { paint } = session;
-  const at = `${delivery.registry}/${delivery.repository}`;
+  const { way, destination, tags, digest, ...where } = delivery;
+  const at = placeOf({ ...where, way, destination, digest });
   session.say(
-    `${paint.bold(delivery.function)}  ${paint.good('recalled')}  ${paint.name(at)}  ${paint.dim(`${delivery.tags.join(', ')}  ${delivery.digest.slice(0, 19)}`)}`,
+    `${paint.bold(delivery.function)}  ${paint.good('recalled')}  ${destination}  ${paint.name(printable(at))}  ${paint.dim(`${tags === undefined ? '' : `${tags.join(', ')}  `}${digest.slice(0, 19)}`)}`,
   );
-  const what = `${count(deleted.length, 'manifest')} deleted${kept.length === 0 ? '' : `, ${String(kept.length)} kept for another delivery`}`;
+  const unit = way === 'registry' ? 'manifest' : way === 'host' ? 'version' : 'file';
+  if (current !== undefined) session.tell(`  ${paint.dim('current again:')} ${printable(current)}`);
+  const what = `${count(deleted.length, unit)} deleted${kept.length === 0 ? '' : `, ${String(kept.length)} kept for another delivery`}`;
   session.tell(`  ${paint.dim(what)}`);
   const note = (text: string): void => session.remark(`${paint.doubt('note')} ${text}`);
   if (referrers.length > 0)

@@ -1,72 +1,206 @@
-/** `send`: delivers images to the registry of their destination. */
+/** `send`: delivers functions to a destination, or promotes what stands at another. */
+import { readFileSync } from 'node:fs';
 import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
-import { fileMemory } from '../../core/disk/upload-memory';
 import { lookForChange } from '../../core/pipeline/build';
-import { registryOf, sendImage, type Sent } from '../../core/pipeline/deliver';
-import { KINDS } from '../../core/project/state';
-import { selectFunctions } from '../../core/project/targets';
+import { checkStanding, type CheckedArtifact } from '../../core/pipeline/check';
+import {
+  builtLoad,
+  deliveryAt,
+  destinationOf,
+  fetchedLoad,
+  linkOf,
+  lookAtDestination,
+  openWay,
+  send,
+  type DeliveryWorld,
+  type Drift,
+  type Load,
+  type Sent,
+  type What,
+} from '../../core/pipeline/deliver';
+import { selectFunctions, type Project } from '../../core/project/targets';
+import { readWaybill } from '../../core/waybill';
+import type { Destination, FunctionSpec } from '../../core/sheet';
+import { checkBuilt, deliveryWorld, destinationNamed, fits, placeOf, surroundingsOf } from '../delivering';
 import { TOOL } from '../program';
+import { withScratch } from '../scratch';
 import type { Session } from '../session';
-import { EXIT, texts, type CommandModule } from './command';
+import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
 export const command: CommandModule = {
   about:
-    'Sends the images of functions to the registry of their destination, as they were built: all architectures under\n' +
-    'one index, nothing that is there already. What was sent is noted in emballage.ledger beside the sheet. Logins come\n' +
-    'from the auth file that engines share; REGISTRY_AUTH_FILE names another.',
+    'Delivers functions to their destination, or to that of --to: to a registry, a folder, an address, a host or a\n' +
+    'program of yours, as `deliver` in the destination says. They are checked against it first, and a stop finding ends\n' +
+    'it. Only what differs is sent: code, settings, both or nothing. With --from the very bytes that stand at another\n' +
+    'destination go there, without a build. What was sent is noted in emballage.ledger beside the sheet.',
   examples: [
-    ['chart-render', 'send it under a tag made of its digest'],
-    ['chart-render --tag 1.4.0 --tag latest', 'send it under tags of your own'],
+    ['chart-render --tag 1.4.0 --tag latest', 'send an image under tags of your own'],
+    ['berth-plan --to slipway --dry-run', 'see what sending it to a destination would do'],
   ],
   options: {
-    tag: { value: 'TAG', type: 'string', requiresArg: true, describe: 'a tag for it; may be given several times' },
+    to: {
+      value: 'DESTINATION',
+      proposes: 'destinations',
+      type: 'string',
+      requiresArg: true,
+      describe: 'the destination; that of each function otherwise',
+    },
+    from: {
+      value: 'DESTINATION',
+      proposes: 'destinations',
+      type: 'string',
+      requiresArg: true,
+      describe: 'promote what stands there, instead of what is built here',
+    },
+    tag: {
+      value: 'TAG',
+      type: 'string',
+      requiresArg: true,
+      describe: 'at a registry: a tag for it; may be given several times',
+    },
+    again: {
+      type: 'boolean',
+      default: false,
+      describe: 'send all of it, even where nothing differs, such as a secret that a program delivers',
+    },
+    'dry-run': { type: 'boolean', default: false, describe: 'only say what would be sent' },
   },
   async run(args, session) {
     const project = await session.openProject();
-    const names = texts(args, '_');
-    const functions =
-      names.length > 0
-        ? selectFunctions(project.sheet, names)
-        : project.sheet.functions.filter(({ form }) => form === 'image');
-    if (functions.length === 0)
-      throw new EmballageError('USAGE', {
-        doing: 'choosing functions',
-        expected: 'at least one with `artifact: image`',
-        found: 'none in the sheet',
-        mend: 'name a function whose artifact is an image',
-      });
+    const to = text(args, 'to');
+    const from = text(args, 'from');
+    if (to !== undefined) destinationNamed(project, to, '--to');
+    const source = from === undefined ? undefined : destinationNamed(project, from, '--from');
+    const functions = chosen(project, texts(args, '_'), to);
+    refuseFromItself(functions, from, to);
+    const world = deliveryWorld(project, session);
+    // All of them are looked at before the first is sent.
     for (const spec of functions) {
-      registryOf(project, spec);
-      await refuseOutdated(project, spec, session);
+      await openWay(world, destinationOf(project, spec, to), `sending ${spec.name}`);
+      if (source === undefined) await refuseOutdated(project, spec, session);
     }
-    const sent: Sent[] = [];
-    for (const spec of functions) {
-      const one = await sendImage({
-        ...{ project, spec, tags: texts(args, 'tag'), jobs: session.jobs },
-        registry: (host, plainHttp) => session.registry(host, plainHttp),
-        memory: fileMemory(project.state.folder(KINDS.uploads)),
-        now: () => session.now(),
-        onProgress: (done, total) =>
-          session.progress.show(`sending ${spec.name}: ${formatSize(done)} of ${formatSize(total)}`),
-      });
-      sent.push(one);
-      show(one, session);
-    }
-    session.document({ sent });
-    const [only] = functions.length === 1 ? functions : [];
-    session.next(`ledger${only === undefined ? '' : ` ${only.name}`}`, 'see what went where');
-    return EXIT.done;
+    return withScratch('send', (scratch) => sendAll({ project, world, args, session, scratch, to, source }, functions));
   },
 };
 
+interface Sending {
+  readonly project: Project;
+  readonly world: DeliveryWorld;
+  readonly args: Arguments;
+  readonly session: Session;
+  readonly scratch: string;
+  readonly to: string | undefined;
+  readonly source: Destination | undefined;
+}
+
+async function sendAll(sending: Sending, functions: readonly FunctionSpec[]): Promise<ExitCode> {
+  const { project, session, args, to } = sending;
+  const isDry = args['dry-run'] === true;
+  const loads: Load[] = [];
+  for (const spec of functions) {
+    const { load, checked } = await prepared(sending, spec);
+    if (!(await fits(checked, session))) {
+      session.document({ fit: false, sent: [] });
+      session.complain(`${session.paint.bad('not sent')}: ${spec.name} does not fit ${load.destination.name}`);
+      session.nextAside(`check ${spec.name}`, 'see all that was looked for');
+      return EXIT.no;
+    }
+    loads.push(load);
+  }
+  const sent: (
+    | Sent
+    | { readonly name: string; readonly destination: string; readonly what: What; readonly drifts: readonly Drift[] }
+  )[] = [];
+  for (const load of loads) {
+    const way = await openWay(sending.world, load.destination, `sending ${load.name}`);
+    const request = {
+      ...{ project, way, load, tags: texts(args, 'tag'), jobs: session.jobs, isWhole: args.again === true },
+      ...(sending.source !== undefined && { from: sending.source.name }),
+      now: () => session.now(),
+      onProgress: (done: number, total: number) =>
+        session.progress.show(`sending ${load.name}: ${formatSize(done)} of ${formatSize(total)}`),
+    };
+    if (isDry) {
+      const { what, drifts } = await lookAtDestination(request);
+      sent.push({ name: load.name, destination: load.destination.name, what, drifts });
+      showPlan(load, what, drifts, session);
+    } else {
+      const one = await send(request);
+      sent.push(one);
+      show(one, load, session);
+    }
+  }
+  session.document({ fit: true, sent });
+  const [first] = loads;
+  const names = functions.length === 1 ? ` ${functions[0]?.name ?? ''}` : '';
+  const toWords = to === undefined ? '' : ` --to ${to}`;
+  if (isDry) session.next(`send${names}${toWords}`, 'send it');
+  else if (first?.destination.deliver?.way === 'host')
+    session.next(`try ${first.name} --there ${first.destination.name}`, 'call it where it stands');
+  else session.next(`ledger${names}`, 'see what went where');
+  return EXIT.done;
+}
+
+async function prepared(
+  { project, world, session, scratch, to, source }: Sending,
+  spec: FunctionSpec,
+): Promise<{ readonly load: Load; readonly checked: readonly CheckedArtifact[] }> {
+  const destination = destinationOf(project, spec, to);
+  const request = { project, spec, destination, variable: (name: string) => process.env[name] };
+  if (source === undefined)
+    return { load: await builtLoad(request), checked: await checkBuilt(project, spec, destination, session) };
+  const delivery = deliveryAt(request, source);
+  const way = await openWay(world, source, `fetching ${spec.name} from ${source.name}`);
+  const load = await fetchedLoad(request, {
+    ...{ way, delivery, into: `${scratch}/${spec.name}` },
+    onProgress: (done, total) =>
+      session.progress.show(`fetching ${spec.name}: ${String(Math.round((done / Math.max(1, total)) * 100))} %`),
+  });
+  const checked: CheckedArtifact[] = [];
+  for (const { arch, path, waybill } of load.parts) {
+    const recorded =
+      spec.form === 'image'
+        ? undefined
+        : await readWaybill(readFileSync(waybill.path, 'utf8'), {
+            ...{ shown: waybill.shown, languages: project.languages, isVerified: true },
+          });
+    const shown = `${spec.name} from ${source.name}`;
+    const around = surroundingsOf(project, session, scratch);
+    checked.push(await checkStanding({ spec, arch }, destination, { path, shown, waybill: recorded }, around));
+  }
+  return { load, checked };
+}
+
+/** Those that are named; otherwise all that can be sent to where they go. */
+function chosen(project: Project, names: readonly string[], to: string | undefined): FunctionSpec[] {
+  if (names.length > 0) return selectFunctions(project.sheet, names);
+  const functions = project.sheet.functions.filter(
+    (spec) => project.sheet.destinations[to ?? spec.destination]?.deliver !== undefined,
+  );
+  if (functions.length > 0) return functions;
+  throw new EmballageError('USAGE', {
+    doing: 'choosing functions',
+    expected: 'at least one whose destination has `deliver`',
+    found: 'none in the sheet',
+    mend: 'add `deliver` to the destination: `deliver: { folder: … }`, say',
+  });
+}
+
+function refuseFromItself(functions: readonly FunctionSpec[], from: string | undefined, to: string | undefined): void {
+  if (from === undefined || !functions.some((spec) => (to ?? spec.destination) === from)) return;
+  throw new EmballageError('USAGE', {
+    doing: 'reading the command line',
+    where: '--from',
+    expected: 'another destination than that it goes to',
+    found: `\`${from}\` for both`,
+    mend: 'name another with --to',
+  });
+}
+
 /** What was changed since it was built is not what would be sent. */
-async function refuseOutdated(
-  project: Awaited<ReturnType<Session['openProject']>>,
-  spec: Parameters<typeof lookForChange>[1],
-  session: Session,
-): Promise<void> {
+async function refuseOutdated(project: Project, spec: FunctionSpec, session: Session): Promise<void> {
   const epochSeconds = session.epochSeconds();
   const look = await lookForChange(
     { project, now: () => session.now(), tool: TOOL, ...(epochSeconds !== undefined && { epochSeconds }) },
@@ -75,27 +209,49 @@ async function refuseOutdated(
   if (look.unchanged !== undefined) return;
   throw new EmballageError('ARTIFACT_MISSING', {
     doing: `sending ${spec.name}`,
-    expected: 'an image built from the source as it is now',
+    expected: 'an artifact built from the source as it is now',
     found: 'none, or one from before a change',
     mend: `run \`${session.command(`build ${spec.name}`)}\``,
   });
 }
 
-function show({ delivery, blobs, isSame }: Sent, session: Session): void {
+const WHATS: Readonly<Record<What, string>> = {
+  code: 'code',
+  settings: 'settings',
+  both: 'code and settings',
+  nothing: 'nothing',
+};
+
+function showPlan(load: Load, what: What, drifts: readonly Drift[], session: Session): void {
   const { paint } = session;
-  const { registry, repository, tags, digest, images } = delivery;
-  const at = `${registry}/${repository}`;
+  const text = what === 'nothing' ? paint.dim('would send nothing') : `would send ${paint.doubt(WHATS[what])}`;
+  session.say(`${paint.bold(load.name)}  ${text}  ${paint.name(load.destination.name)}`);
+  for (const { what: of, here, there } of drifts) session.tell(`  ${paint.dim(of.padEnd(18))} ${there} → ${here}`);
+}
+
+function show({ delivery, what, drifts, blobs, isSame }: Sent, load: Load, session: Session): void {
+  const { paint } = session;
+  const state = isSame ? paint.dim('is there already') : `${paint.good('sent')} ${paint.dim(WHATS[what])}`;
   session.say(
-    `${paint.bold(delivery.function)}  ${isSame ? paint.dim('is there already') : paint.good('sent')}  ${tags.map((tag) => paint.name(`${at}:${printable(tag)}`)).join(', ')}`,
+    `${paint.bold(delivery.function)}  ${state}  ${paint.name(delivery.destination)}  ${paint.name(printable(placeOf(delivery)))}`,
   );
-  session.tell(`  ${paint.dim('index')}   ${digest}`);
-  for (const [arch, one] of Object.entries(images)) session.tell(`  ${paint.dim(arch.padEnd(7))} ${one}`);
-  if (isSame) return;
+  const { version, artifacts, from, digest } = delivery;
+  if (from !== undefined) session.tell(`  ${paint.dim('promoted from')} ${from}`);
+  if (version !== undefined) session.tell(`  ${paint.dim('version')} ${printable(version)}`);
+  if (delivery.way === 'registry') session.tell(`  ${paint.dim('index  ')} ${digest}`);
+  for (const [arch, one] of Object.entries(artifacts)) session.tell(`  ${paint.dim(arch.padEnd(7))} ${one}`);
+  const set = drifts.filter(({ what: of }) => !/^(?:artifact|waybill|tag) /.test(of));
+  if (!isSame && what !== 'code')
+    for (const { what: of, here, there } of set.slice(0, 8)) session.tell(`  ${paint.dim(of)}  ${there} → ${here}`);
+  const link = linkOf(load, delivery);
+  if (link !== undefined) session.tell(`  ${paint.dim('link   ')} ${paint.name(link)}`);
+  if (isSame || blobs.length === 0) return;
   const bytes = (how: string): number =>
     blobs.filter((one) => one.how === how).reduce((sum, { size }) => sum + size, 0);
   const number = (how: string): number => blobs.filter((one) => one.how === how).length;
+  const unit = delivery.way === 'registry' ? 'blob' : 'file';
   const parts = [
-    `${count(number('sent'), 'blob')} sent (${formatSize(bytes('sent'))})`,
+    `${count(number('sent'), unit)} sent (${formatSize(bytes('sent'))})`,
     ...(number('mounted') > 0
       ? [`${String(number('mounted'))} taken from other repositories (${formatSize(bytes('mounted'))})`]
       : []),

@@ -66,7 +66,7 @@ export const command: CommandModule = {
     sent: {
       type: 'boolean',
       default: false,
-      describe: 'images: call what was sent, fetched again by its digest, not what was built',
+      describe: 'call here what was sent, fetched again by its digest, not what was built',
     },
     into: {
       value: 'FOLDER',
@@ -213,10 +213,11 @@ async function planFor(
       mend: 'add --sent, or leave it out',
     });
   }
-  const { fetchSent, intoFolder, scratchLayout } = await import('../image-run');
-  const folder = into === undefined ? scratchLayout(scratch) : intoFolder(into, session);
+  const { fetchSent, intoFolder, scratchFolder } = await import('../sent-artifact');
+  const folder = into === undefined ? scratchFolder(scratch) : intoFolder(into, session);
   const sent = await fetchSent(project, target, folder, session);
-  return { plan: await planSent(project, target, session, sent) };
+  session.tell(`${session.paint.dim('fetched')} ${session.paint.name(sent.shown)}`);
+  return { plan: await planSent(project, target, session, sent), ...present({ waybill: sent.waybill }) };
 }
 
 function oneFunction(project: Project, names: readonly string[]): FunctionSpec {

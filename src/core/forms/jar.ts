@@ -1,5 +1,8 @@
 /** The JAR form: a zip archive whose manifest comes first (JAR File Specification), written by us in fixed order. */
 
+/** The media type of JARs (JAR File Specification). */
+export const JAR_TYPE = 'application/java-archive';
+
 export const JAR_MANIFEST = 'META-INF/MANIFEST.MF';
 
 /** Bytes of a line of a manifest, without its end. */

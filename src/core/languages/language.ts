@@ -203,7 +203,7 @@ export interface Running<Id extends LanguageId = LanguageId> {
    * What runs a function here.
    * @throws EmballageError TOOLCHAIN_MISSING
    */
-  choose(machine: Machine, spec: FunctionSpec<Id>): Promise<ChosenRuntime>;
+  choose(machine: Machine, spec: Pick<FunctionSpec<Id>, 'runtime'>): Promise<ChosenRuntime>;
   readonly host: HostRun;
   readonly image: ImageRun<Id>;
 }

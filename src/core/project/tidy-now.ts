@@ -57,8 +57,7 @@ export function tidyNow(request: TidyRequest): { readonly went: Tidied[]; readon
       paths: thing.names.map((name) => join(folder, name)),
     });
     const mayBeUsed = usedByOthers(state, kind);
-    for (const one of leftovers)
-      if (!mayBeUsed(one.usedMs)) drop(candidate(one), 'left by a stopped run');
+    for (const one of leftovers) if (!mayBeUsed(one.usedMs)) drop(candidate(one), 'left by a stopped run');
     for (const one of things) {
       const isOfNone =
         kind.byFunction === true &&

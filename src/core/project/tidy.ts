@@ -61,7 +61,11 @@ export function tidyKind(state: StateFolder, kind: StateKind, clock: FileClock =
  * Whether others may be at work with what was last used then: in the user's folder they do not wait for each other. How
  * long ago that was goes by the clock that file times are from, since ours may say something else.
  */
-export function usedByOthers(state: StateFolder, kind: StateKind, clock: FileClock = fileClock): (usedMs: number) => boolean {
+export function usedByOthers(
+  state: StateFolder,
+  kind: StateKind,
+  clock: FileClock = fileClock,
+): (usedMs: number) => boolean {
   if (kind.of !== 'user') return () => false;
   let now: number | undefined;
   return (usedMs) => {

@@ -1,6 +1,7 @@
 /** Artifacts and their waybills: whether what lies there is what was built. */
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { z } from 'zod';
 import { EmballageError, systemCode } from '../base/errors';
 import { readTextFile } from '../disk/read-text';
 import { contentDigest, fileDigest } from '../disk/digest';
@@ -68,19 +69,36 @@ export async function verifyPair(
 /** Larger ones are of no artifact that could be delivered. */
 const MAX_WAYBILL_BYTES = 1024 ** 3;
 
+/** What stands in a waybill before its lists of packages and files. */
+export type WaybillHead = Pick<Waybill, 'artifact' | 'entry' | 'beside'>;
+
 /**
  * The same without reading all of the waybill, which of a large artifact takes longer than sending a small one.
  * @throws EmballageError ARTIFACT_MISSING or ARTIFACT_MIXED
  */
-export async function verifyArtifact(project: Project, target: Target): Promise<void> {
+export async function verifyArtifact(project: Project, target: Target): Promise<WaybillHead> {
   const { text, digest } = await readBoth(project, target);
-  // As we write it: the digest stands in its head, before the first list of files.
-  const [, stated = 'none'] =
-    /"artifact": \{[^{}]*"sha256": "([0-9a-f]{64})"/.exec(text.slice(0, HEAD_CHARACTERS)) ?? [];
-  if (stated !== digest) throw mixed(target, stated, digest);
+  const head = headOf(text);
+  const stated = head?.artifact.sha256 ?? 'none';
+  if (head === undefined || stated !== digest) throw mixed(target, stated, digest);
+  return head;
 }
 
-const HEAD_CHARACTERS = 64 * 1024;
+const waybillHead = z.looseObject({
+  artifact: z.looseObject({ sha256: z.string(), size: z.int() }),
+  entry: z.looseObject({ loads: z.strictObject({ file: z.string(), member: z.string() }) }),
+});
+
+/** As we write it: the lists begin with that of the packages. */
+function headOf(text: string): WaybillHead | undefined {
+  const end = text.indexOf('\n  "packages": [');
+  try {
+    const value: unknown = JSON.parse(end < 0 ? text : `${text.slice(0, end).replace(/,$/, '')}}`);
+    return waybillHead.safeParse(value).success ? (value as WaybillHead) : undefined;
+  } catch {
+    return undefined;
+  }
+}
 
 async function readBoth(project: Project, target: Target): Promise<{ text: string; digest: string }> {
   const shown = artifactPath(target);

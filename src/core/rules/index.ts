@@ -45,6 +45,7 @@ import { settingsReserved } from './settings-reserved';
 import { settingsTotal } from './settings-total';
 import { settingsUndeclared } from './settings-undeclared';
 import { settingsUnread } from './settings-unread';
+import { sizeBeside } from './size-beside';
 import { sizeFiles } from './size-files';
 import { sizeGrowth } from './size-growth';
 import { sizeOneFile } from './size-one-file';
@@ -56,6 +57,7 @@ export const COMMON_RULES: readonly Rule[] = [
   sizePacked,
   sizeUnpacked,
   sizeFiles,
+  sizeBeside,
   sizeOneFile,
   sizeViewable,
   sizeGrowth,

@@ -1,6 +1,7 @@
 import { formatSize } from '../base/units';
 import { percent } from '../findings/amounts';
 import { findings, type Rule } from '../findings/rule';
+import { valueAt } from '../sheet';
 
 export const settingsTotal: Rule = {
   id: 'settings/total',
@@ -10,10 +11,11 @@ export const settingsTotal: Rule = {
   mend: 'Move long values into a file of the source folder.',
   needs: ['settings'],
   check({ destination, facts: { settings = [] } }) {
+    const { name } = destination;
     const allowed = destination.settings.totalBytes;
     if (allowed === undefined) return findings();
     const used = settings.reduce(
-      (sum, { name, sample = '' }) => sum + Buffer.byteLength(name) + Buffer.byteLength(sample),
+      (sum, setting) => sum + Buffer.byteLength(setting.name) + Buffer.byteLength(valueAt(setting, name) ?? ''),
       0,
     );
     const gauge = { used, allowed, unit: 'bytes' as const, by: destination.name };

@@ -48,7 +48,10 @@ export interface AdapterCalls {
   readonly isData: boolean;
 }
 
-export function adapterCalls(spec: FunctionSpec, destination: Destination | undefined): AdapterCalls {
+export function adapterCalls(
+  spec: Pick<FunctionSpec, 'adapter' | 'shape' | 'form'>,
+  destination: Destination | undefined,
+): AdapterCalls {
   return { shape: shapeOf(spec, destination) ?? OWN_SHAPE, isData: callsOf(destination).event === 'data' };
 }
 

@@ -4,13 +4,14 @@ import { present } from '../base/present';
 import { listed, nearestWord, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { callsProblems, settleCalls } from './calls-key';
+import { settleDeliver } from './deliver-key';
 import { isMapping, unknownWord, validate } from './issues';
-import type { Destination, DestinationRuntime, Limits } from './model';
+import { FORMS, type Destination, type DestinationRuntime, type Limits } from './model';
 import { ENTRY_WORDS } from './part';
 import { offeredPattern, offeredSamples, offeredShown, type KnownLanguages, readRuntime } from './runtimes';
 import { meantRuntime } from './trade-words';
-import { destinationSchema, type DestinationText, type LimitsText } from './schema';
-import { settleRegistry } from './store-place';
+import { destinationSchema, type DestinationText } from './destination-schema';
+import type { LimitsText } from './schema-words';
 import { readYaml, type YamlFile } from './yaml';
 
 export interface DestinationFile {
@@ -84,8 +85,15 @@ function settle(value: DestinationText, file: string): Destination {
     file,
     archs: value.arch,
     cpu: present({ x86_64: value.cpu?.x86_64, arm64: value.cpu?.arm64 }),
-    accepts: Object.fromEntries(Object.entries(value.accepts).map(([form, limits]) => [form, settleLimits(limits)])),
-    ...(value.registry !== undefined && { registry: settleRegistry(value.registry, value['plain-http'] ?? false) }),
+    accepts: Object.fromEntries(
+      FORMS.flatMap((form) => {
+        const limits = value.accepts[form];
+        return limits === undefined ? [] : [[form, settleLimits(limits)]];
+      }),
+    ),
+    ...(value.accepts.beside !== undefined && { besides: sized('packed', value.accepts.beside.packed) }),
+    ...settleDeliver(value.deliver, value.registry, value['plain-http']),
+    ...present({ link: value.link }),
     runtimes: Object.entries(value.runtimes).map(([name, runtime]) => settleRuntime(name, runtime)),
     entry: value.entry ?? {},
     memory: { ...sized('least', value.memory?.least), ...sized('most', value.memory?.most) },

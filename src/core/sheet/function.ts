@@ -3,16 +3,18 @@ import { isPattern, settlePath } from '../base/paths';
 import { listed, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { readAdapter } from './adapter-key';
+import { readBeside } from './beside-key';
 import { settleLimits } from './destination';
 import { IMAGE_KEYS, readImageKeys } from './image-keys';
 import { readInclude } from './include-key';
 import { betterEntry, unknownWord } from './issues';
-import type { Acceptance, Arch, Destination, Entry, FunctionSpec, Runtime, Setting, Source } from './model';
+import type { Acceptance, Arch, Destination, Entry, FunctionSpec, Runtime, Source } from './model';
 import { readNeedsKey } from './needs-key';
 import type { SheetNotes } from './notes';
 import type { SheetKeys, SheetLanguage } from './part';
 import { readRuntime, type KnownLanguages } from './runtimes';
-import { SETTING_PATTERN, type DefaultsText, type functionSchema, type FunctionText } from './schema';
+import { readSettings } from './settings-key';
+import { type DefaultsText, type functionSchema, type FunctionText } from './schema';
 
 /** A language with the keys that it adds. */
 export interface OpenLanguage {
@@ -56,7 +58,7 @@ export class FunctionReader {
       emptyFolders: text['empty-folders'] ?? false,
       ...this.#readNeeds(at, text, defaults, open),
       ...this.#readAdapter(at, text, open, destinations[destination]),
-      settings: this.#readSettings([...at, 'settings'], text.settings ?? {}),
+      ...this.#readSettings(at, text, Object.keys(destinations)),
       limits: { ...settleLimits(defaults.limits), ...settleLimits(text.limits) },
       ...(memoryBytes !== undefined && { memoryBytes }),
       ...(timeoutMs !== undefined && { timeoutMs }),
@@ -265,26 +267,17 @@ export class FunctionReader {
     return name;
   }
 
-  #readSettings(at: readonly string[], settings: NonNullable<FunctionText['settings']>): Setting[] {
-    return Object.entries(settings).map(([name, { sample, secret }]) => {
-      if (!SETTING_PATTERN.test(name))
-        this.#notes.add(
-          [...at, name],
-          'letters, digits and `_`, not beginning with a digit',
-          `\`${printable(name)}\``,
-          'rename the setting',
-          'key',
-        );
-      if (sample !== undefined && secret === true)
-        this.#notes.add(
-          [...at, name],
-          'a sample or a secret, not both',
-          'both',
-          'take the sample out: a secret has no value in the sheet',
-          'key',
-        );
-      return { name, secret: secret ?? false, ...(sample !== undefined && { sample }) };
-    });
+  /** Settings that are declared, and those that data beside the artifact is found by. */
+  #readSettings(
+    at: readonly string[],
+    { settings = {}, beside: data }: FunctionText,
+    destinations: readonly string[],
+  ): Pick<FunctionSpec, 'settings' | 'beside'> {
+    const declared = readSettings(this.#notes, [...at, 'settings'], settings, destinations);
+    const names = declared.map(({ name }) => name);
+    const beside = readBeside(this.#notes, [...at, 'beside'], data, names);
+    const found = beside.map(({ name, setting }) => ({ name: setting, secret: false, beside: name }));
+    return { settings: [...declared, ...found], beside };
   }
 
   #readEvents(at: readonly string[], events: FunctionText['events']): string[] {

@@ -16,9 +16,12 @@ export {
   type Acceptance,
   type Arch,
   type Base,
+  type Beside,
+  type Deliver,
   type Destination,
   type DestinationRuntime,
   type Entry,
+  type Fill,
   type Form,
   type FunctionSpec,
   type ImageKeys,
@@ -37,8 +40,10 @@ export {
   type SheetNeed,
   type Source,
   type Trim,
+  type WayName,
 } from './model';
 export type { SheetNotes } from './notes';
+export { inputsText, isHeld, valueAt, valueToTry } from './settings';
 export { isRegistry, settleRegistry } from './store-place';
 export type {
   EntryPart,
@@ -84,7 +89,8 @@ export async function roughFunctions(text: string): Promise<RoughFunction[]> {
 
 /** The schemas of a sheet and a destination. */
 export async function sheetSchemas(known: KnownLanguages) {
-  const [{ destinationSchema, sheetSchema }, { openLanguages }] = await Promise.all([
+  const [{ destinationSchema }, { sheetSchema }, { openLanguages }] = await Promise.all([
+    import('./destination-schema'),
     import('./schema'),
     import('./sheet'),
   ]);

@@ -60,6 +60,33 @@ export interface Setting {
   readonly name: string;
   readonly sample?: string;
   readonly secret: boolean;
+  /** What it is at each destination; its sample everywhere where there are none. */
+  readonly values?: Readonly<Record<string, string>>;
+  /** Destinations that hold it themselves: only whether it is there is looked at. */
+  readonly held?: readonly string[];
+  /** It holds where the data of that name lies, which travels beside the artifact. */
+  readonly beside?: string;
+}
+
+/** Data that travels beside an artifact. */
+export interface Beside {
+  readonly name: string;
+  /** Relative to the project. */
+  readonly file: string;
+  /** Name of the setting that holds its path or address. */
+  readonly setting: string;
+}
+
+/** Something that is filled into a template. */
+export interface Fill {
+  /** Relative to the project. */
+  readonly file: string;
+  /** JSON Pointer, or the name of a mark. */
+  readonly at: string;
+  readonly value: string;
+  readonly destination?: string;
+  /** Where the value stands in the sheet. */
+  readonly place: Place;
 }
 
 /** Sizes in bytes, `files` a count. */
@@ -173,7 +200,9 @@ export interface FunctionSpec<Id extends LanguageId = LanguageId> {
   readonly own: Languages[Id]['keys'];
   /** Images: what they stand on, and how they are cut. */
   readonly image?: ImageKeys;
+  /** Those that tell where data beside the artifact lies are among them. */
   readonly settings: readonly Setting[];
+  readonly beside: readonly Beside[];
   readonly limits: Limits;
   readonly memoryBytes?: number;
   readonly timeoutMs?: number;
@@ -208,6 +237,16 @@ export interface Registry {
   readonly plainHttp: boolean;
 }
 
+/** How artifacts get to a destination. `tokenFrom`: the environment variable that a bearer token is taken from. */
+export type Deliver =
+  | { readonly way: 'registry'; readonly registry: Registry }
+  /** Absolute, or relative to the project. */
+  | { readonly way: 'folder'; readonly folder: string }
+  | { readonly way: 'put' | 'host'; readonly address: string; readonly tokenFrom?: string }
+  | { readonly way: 'program'; readonly command: readonly string[]; readonly timeMs: number };
+
+export type WayName = Deliver['way'];
+
 export interface Destination {
   readonly name: string;
   /** The file it was read from, relative to where the command runs. */
@@ -216,8 +255,11 @@ export interface Destination {
   /** What its processors have: `x86-64-v2`, `v8.2`; nothing beyond the baseline where it does not say. */
   readonly cpu: Readonly<Partial<Record<Arch, string>>>;
   readonly accepts: Readonly<Partial<Record<Form, Limits>>>;
-  /** The registry that images are sent to. */
-  readonly registry?: Registry;
+  /** That it takes data beside an artifact, and how many bytes of it altogether. */
+  readonly besides?: { readonly packed?: number };
+  readonly deliver?: Deliver;
+  /** An address that installs what was sent, with words in braces. */
+  readonly link?: string;
   readonly runtimes: readonly DestinationRuntime[];
   /** Entry string of each language, with `{path}`, `{module}`, `{member}`, `{class}`. */
   readonly entry: Readonly<Partial<Record<string, string>>>;
@@ -237,6 +279,7 @@ export interface Sheet {
   readonly functions: readonly FunctionSpec[];
   readonly destinations: Readonly<Record<string, Destination>>;
   readonly store?: SharedStore;
+  readonly fill?: readonly Fill[];
 }
 
 /** Where results lie that many machines share. */

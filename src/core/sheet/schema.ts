@@ -3,49 +3,15 @@
  * Schemas for editors, and give the reference in the docs. A schema's error text says what was expected, no more.
  */
 import { z } from 'zod';
+import { besideField } from './beside-key';
+import { fillField } from './fill-key';
 import { storeField } from './store-key';
-import { isRegistry } from './store-place';
-import { callsField } from './calls-key';
 import { imageFields } from './image-keys';
 import { listed } from '../base/text';
-import { SIZE_PATTERN, TIME_PATTERN } from '../base/units';
-import { ARCHITECTURES, FORMS } from './model';
+import { FORMS } from './model';
+import { archs, day, globs, limits, list, name, pattern, size, text, time } from './schema-words';
 import type { LateFields, SheetKeys, SheetLanguage } from './part';
-import { hostKeys, offeredShown, writtenPattern, writtenSamples, type KnownLanguages } from './runtimes';
-
-const text = (expected: string) => z.string({ error: expected });
-const pattern = (expression: RegExp, expected: string) => text(expected).regex(expression, { error: expected });
-const list = <T extends z.ZodType>(item: T, expected: string) => z.array(item, { error: expected });
-
-const size = () => pattern(SIZE_PATTERN, 'a size such as `64 MiB` (B, KiB, MiB or GiB)');
-const time = () => pattern(TIME_PATTERN, 'a time such as `30 s` (ms, s, min or h)');
-const day = () => pattern(/^\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])$/, 'a day such as `"2027-01-31"`');
-const wholeNumber = () => z.int({ error: 'a whole number' }).positive({ error: 'a number above 0' });
-const arch = () => z.enum(ARCHITECTURES, { error: `one of ${ARCHITECTURES.map((a) => `\`${a}\``).join(', ')}` });
-const archs = () =>
-  list(arch(), 'a list of architectures, such as `[arm64]`').min(1, { error: 'at least one architecture' });
-const globs = () => list(text('a pattern'), 'a list of patterns');
-
-export const NAME_PATTERN = /^[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/;
-const NAME_RULE = 'small letters, digits and hyphens, at most 63';
-const name = () => pattern(NAME_PATTERN, NAME_RULE);
-export const SETTING_PATTERN = /^[A-Za-z_][A-Za-z0-9_]*$/;
-
-const limits = () =>
-  z.strictObject(
-    {
-      packed: size().optional().meta({ description: 'Most bytes of the artifact file.' }),
-      unpacked: size().optional().meta({ description: 'Most bytes of all files together, unpacked.' }),
-      files: wholeNumber().optional().meta({ description: 'Most files.' }),
-      'one-file': size().optional().meta({ description: 'Most bytes of any one file, unpacked.' }),
-      viewable: size().optional().meta({
-        description: 'Largest artifact whose source can be read where it runs.',
-      }),
-      layer: size().optional().meta({ description: 'Images: most bytes of any one layer, as it is sent.' }),
-      layers: wholeNumber().optional().meta({ description: 'Images: most layers.' }),
-    },
-    { error: 'a mapping of limits' },
-  );
+import { writtenPattern, writtenSamples, type KnownLanguages } from './runtimes';
 
 const setting = z.strictObject(
   {
@@ -56,6 +22,15 @@ const setting = z.strictObject(
       .boolean({ error: 'true or false' })
       .optional()
       .meta({ description: 'The value is never in the sheet; `try` takes it from the environment of the same name.' }),
+    values: z
+      .record(z.string(), text('the value as text, in quotes: `"450"`'), {
+        error: 'a mapping of destinations and values',
+      })
+      .optional()
+      .meta({ description: 'The value at each destination. Without it, the sample is the value everywhere.' }),
+    held: list(text('the name of a destination'), 'a list of destinations')
+      .optional()
+      .meta({ description: 'Destinations that have the value already: it is not sent, only looked for.' }),
   },
   { error: 'a mapping with `sample` or `secret`' },
 );
@@ -137,8 +112,8 @@ function adapter(known: KnownLanguages) {
   });
 }
 
-/** The keys that functions of every language have. */
-const commonFields = (known: KnownLanguages) => ({
+/** What a function is: where its source lies, what runs it, what is called. */
+const headFields = (known: KnownLanguages) => ({
   source: text('a folder of the project').meta({
     description: 'Folder with the function’s source; its contents are packed, not the folder.',
   }),
@@ -152,6 +127,11 @@ const commonFields = (known: KnownLanguages) => ({
     /^[^#\s][^#]*(?:#[A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*)?$/,
     'an entry written `FILE#MEMBER`, such as `alert.mjs#decide`, or just a file for native code',
   ).meta({ description: `What the host calls: ${texts(known, 'entry')}.` }),
+});
+
+/** The keys that functions of every language have. */
+const commonFields = (known: KnownLanguages) => ({
+  ...headFields(known),
   artifact: z
     .enum(FORMS, { error: '`zip`, `jar`, `binary` or `image`' })
     .meta({ description: 'Form of the artifact.' }),
@@ -193,6 +173,7 @@ const commonFields = (known: KnownLanguages) => ({
       description: `The entry is a web application, called with requests as events: ${texts(known, 'adapter')}. With \`{ kind, shape }\` also which shape of requests, of those that the destination states under \`calls\`.`,
     }),
   ...imageFields(known),
+  beside: besideField,
   settings: z
     .record(z.string(), setting, { error: 'a mapping of setting names' })
     .optional()
@@ -237,6 +218,7 @@ export function sheetSchema(known: KnownLanguages, own: readonly SheetKeys[]) {
           .optional()
           .meta({ description: 'What functions get that do not say otherwise.' }),
         store: storeField,
+        fill: fillField,
         functions: z
           .record(z.string(), functionSchema(known, own), { error: 'a mapping of functions' })
           .meta({ description: 'The functions by name.' }),
@@ -251,99 +233,3 @@ export type SheetText = z.output<ReturnType<typeof sheetSchema>>;
 export type FunctionText = z.output<ReturnType<typeof functionSchema>>;
 export type DefaultsText = z.output<ReturnType<typeof defaultsSchema>>;
 export { functionSchema };
-export type LimitsText = z.output<ReturnType<typeof limits>>;
-
-const destinationRuntime = z.strictObject(
-  {
-    glibc: pattern(/^\d+\.\d+$/, 'a version in quotes, such as `"2.36"`')
-      .optional()
-      .meta({ description: 'Version of the GNU C library there.' }),
-    musl: pattern(/^\d+\.\d+$/, 'a version in quotes, such as `"1.2"`')
-      .optional()
-      .meta({ description: 'Version of the musl C library there, where it is that one.' }),
-    patch: pattern(/^\d+\.\d+\.\d+$/, 'a version in quotes, such as `"3.11.9"`')
-      .optional()
-      .meta({ description: 'Exact version of the runtime, where it is known.' }),
-    provides: list(text('a package name'), 'a list of package names')
-      .optional()
-      .meta({ description: 'Packages that need not be packed.' }),
-    start: pattern(/^[\w.-]+$/, 'a file name')
-      .optional()
-      .meta({ description: 'Name under which native code is started.' }),
-    ends: day().optional().meta({ description: 'The last day on which the runtime is offered.' }),
-  },
-  { error: 'a mapping, `{}` if there is nothing to say' },
-);
-
-/** The shape of a destination. */
-export function destinationSchema(known: KnownLanguages) {
-  return z
-    .strictObject(
-      {
-        destination: name().meta({ description: 'Name of the destination.' }),
-        arch: archs().meta({ description: 'Architectures that it runs.' }),
-        cpu: z
-          .strictObject(
-            {
-              x86_64: pattern(/^x86-64-v[1-4]$/, 'a level such as `x86-64-v2`')
-                .optional()
-                .meta({ description: 'Level of the x86-64 ABI that its processors have. Default: `x86-64-v1`.' }),
-              arm64: pattern(/^v[89]\.\d$/, 'a version such as `v8.2`')
-                .optional()
-                .meta({ description: 'Version of the Arm architecture that its processors have. Default: `v8.0`.' }),
-            },
-            { error: 'a mapping of architectures' },
-          )
-          .optional()
-          .meta({ description: 'What its processors have beyond the baseline.' }),
-        accepts: z
-          .partialRecord(z.enum(FORMS), limits(), { error: `a mapping of artifact forms: ${FORMS.join(', ')}` })
-          .meta({ description: 'Artifact forms that it takes, each with its limits.' }),
-        registry: text('a registry')
-          .refine(isRegistry, { error: '`HOST[:PORT]` or `HOST[:PORT]/NAMESPACE`, in small letters' })
-          .optional()
-          .meta({ description: 'The registry that images are sent to, `HOST[:PORT]/NAMESPACE`.' }),
-        'plain-http': z
-          .boolean({ error: 'true or false' })
-          .optional()
-          .meta({ description: 'The registry speaks HTTP without encryption. Default: only on this machine.' }),
-        runtimes: z.record(z.string(), destinationRuntime, { error: 'a mapping of runtimes' }).meta({
-          description: `Runtimes that it offers: ${offeredShown(known)
-            .map((one) => `\`${one}\``)
-            .join(', ')}.`,
-        }),
-        entry: z
-          .partialRecord(z.enum(hostKeys(known) as [string, ...string[]]), text('a text such as `"{path}#{member}"`'), {
-            error: 'a mapping of languages',
-          })
-          .optional()
-          .meta({ description: 'Form of the entry string, by language.' }),
-        memory: z
-          .strictObject({ least: size().optional(), most: size().optional() }, { error: '`least` and `most`' })
-          .optional()
-          .meta({ description: 'Memory that a function can get.' }),
-        timeout: z
-          .strictObject({ most: time().optional() }, { error: '`most`' })
-          .optional()
-          .meta({ description: 'Longest time of a call.' }),
-        settings: z
-          .strictObject(
-            {
-              total: size().optional().meta({ description: 'Most bytes of all names and values together.' }),
-              reserved: globs().optional().meta({ description: 'Names that the destination sets itself.' }),
-              required: list(pattern(SETTING_PATTERN, 'a setting name'), 'a list of names')
-                .optional()
-                .meta({ description: 'Names that every function must declare.' }),
-            },
-            { error: 'a mapping' },
-          )
-          .optional()
-          .meta({ description: 'What the destination says about settings.' }),
-        calls: callsField,
-      },
-      { error: 'a mapping that describes the destination' },
-    )
-    .meta({ title: 'Emballage destination' });
-}
-
-export type DestinationText = z.output<ReturnType<typeof destinationSchema>>;

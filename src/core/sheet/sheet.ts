@@ -3,12 +3,14 @@ import { EmballageError, type Problem } from '../base/errors';
 import { printable } from '../base/text';
 import type { ProjectFolder } from '../disk/project-folder';
 import { readDestination } from './destination';
+import { settleFill } from './fill-key';
 import { FunctionReader, patchFunction, type OpenLanguage } from './function';
 import { isMapping, validate } from './issues';
 import { MAX_YAML_BYTES, type Destination, type Sheet } from './model';
 import { SheetNotes } from './notes';
 import type { KnownLanguages } from './runtimes';
-import { functionSchema, NAME_PATTERN, sheetSchema } from './schema';
+import { functionSchema, sheetSchema } from './schema';
+import { NAME_PATTERN } from './schema-words';
 import { settleStore } from './store-key';
 import { readYaml, type YamlFile } from './yaml';
 
@@ -94,10 +96,11 @@ class SheetReader {
     if (whole.value !== undefined && functions.length === 0 && this.#problems.length === 0) this.#noFunctions();
     if (this.#problems.length > 0 || whole.value === undefined) throw this.#error();
     const store = settleStore(whole.value.store, this.#notes);
+    const fill = settleFill(whole.value.fill, this.#notes, Object.keys(destinations));
     if (this.#problems.length > 0) throw this.#error();
     const settled = Object.entries(destinations).flatMap(([name, d]) => (d === undefined ? [] : [[name, d] as const]));
     return {
-      sheet: { project: whole.value.project, functions, destinations: Object.fromEntries(settled), ...store },
+      sheet: { project: whole.value.project, functions, destinations: Object.fromEntries(settled), ...store, ...fill },
       files: this.#files,
     };
   }
@@ -115,7 +118,8 @@ class SheetReader {
         this.#files.push({ path, text });
         const { destination, problems } = readDestination(text, shown, this.#known);
         this.#problems.push(...problems);
-        found[name] = destination;
+        // The sheet's word for it counts, as everywhere in the sheet.
+        found[name] = destination === undefined ? undefined : { ...destination, name };
       } catch (error) {
         if (!(error instanceof EmballageError)) throw error;
         const { expected = 'a destination file', found: what, mend } = error.facts;

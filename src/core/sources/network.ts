@@ -10,7 +10,7 @@ export interface RequestBody {
 export interface NetworkRequest {
   readonly url: string;
   /** GET otherwise. */
-  readonly method?: 'HEAD' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
+  readonly method?: 'HEAD' | 'POST' | 'PUT' | 'PATCH' | 'DELETE' | 'MKCOL';
   readonly body?: RequestBody;
   /** Names in small letters. What asks for `gzip` with `accept-encoding` gets the body unpacked. */
   readonly headers: Readonly<Record<string, string>>;

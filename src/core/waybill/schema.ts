@@ -137,6 +137,18 @@ const made = z.strictObject({
   toolchains: z.array(z.string()),
 });
 
+const beside = z
+  .array(
+    z.strictObject({
+      name: z.string(),
+      file: z.string().meta({ description: 'Path from the project folder.' }),
+      setting: z.string().meta({ description: 'The setting that holds its path or address.' }),
+      size: z.int().nonnegative(),
+      sha256: digest,
+    }),
+  )
+  .meta({ description: 'Data that travels beside the artifact.' });
+
 /** What tracing and packing noted. */
 const tracedFields = {
   overlaps: z.array(z.strictObject({ path: z.string(), kept: z.string(), dropped: z.string() })),
@@ -210,6 +222,7 @@ const waybillOf = (ownPackage: Fields, own: Fields) =>
       ...statedFields,
       made,
       image: image.optional(),
+      beside: beside.optional(),
       packages: z
         .array(
           z.strictObject({

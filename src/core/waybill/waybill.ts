@@ -15,7 +15,7 @@ import type {
   Trimmed,
   UnseenImport,
 } from '../fileset/model';
-import type { Arch, Entry, FunctionSpec, KnownLanguages, OwnOf } from '../sheet';
+import { inputsText, type Arch, type Entry, type FunctionSpec, type KnownLanguages, type OwnOf } from '../sheet';
 import { askRows } from './asks';
 import type { CarriedPackage, Waybill, WaybillFile } from './schema';
 
@@ -48,6 +48,8 @@ export interface WaybillFacts {
   /** The entry string in the destination's own form. */
   readonly host: string;
   readonly toolchains: readonly string[];
+  /** Data that travels beside the artifact. */
+  readonly beside: NonNullable<Waybill['beside']>;
   /** Settings that the code reads, where the artifact does not show it. */
   readonly settings: readonly SettingRead[];
   /** The time that entries carry, `1980-01-01 00:00:00`. */
@@ -84,7 +86,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
       host: facts.host,
     },
     settings: spec.settings.map(({ name, secret }) => ({ name, secret })),
-    inputs: { function: contentDigest(specInputs(spec)), files: filesDigest(facts.fileSet, facts.digests) },
+    inputs: { function: contentDigest(inputsText(spec)), files: filesDigest(facts.fileSet, facts.digests) },
     made: {
       by: facts.tool,
       deflate: spec.form === 'binary' ? 'none' : DEFLATE_ENCODER,
@@ -92,6 +94,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
       toolchains: [...facts.toolchains],
     },
     ...(facts.image !== undefined && { image: facts.image.facts }),
+    ...(facts.beside.length > 0 && { beside: facts.beside.map((one) => ({ ...one })) }),
     packages: [...facts.packages],
     provided: [...facts.provided],
     trim: spec.trim,
@@ -205,10 +208,4 @@ function describe(entry: PackedEntry, digests: ReadonlyMap<string, string>): Way
 
 function plainReason(reason: Reason): WaybillFile['reason'] {
   return reason.why === 'needed' ? { ...reason, by: [...reason.by] } : reason;
-}
-
-/** What the sheet says about a function, without where it says it. */
-function specInputs(spec: FunctionSpec): string {
-  const { place: _place, ...inputs } = spec;
-  return JSON.stringify(inputs);
 }

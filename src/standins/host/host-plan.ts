@@ -1,7 +1,8 @@
 /** What calling a function from its artifact takes. */
 import type { Calls, Shape } from '../../core/events';
 import type { HostRun } from '../../core/languages';
-import type { ImagePlan } from './image';
+import type { MountedData } from './beside';
+import type { ImagePlan } from './image-plan';
 
 export interface HostPlan {
   /** Absolute path of the artifact, and its name for messages. */
@@ -24,6 +25,8 @@ export interface HostPlan {
   /** For a web application: the shape of its requests. */
   readonly shape?: Shape;
   readonly env: Readonly<Record<string, string>>;
+  /** Data that travels beside the artifact. */
+  readonly beside: readonly MountedData[];
   /** Where the start is looked at: whether files of the artifact are taken out of memory before it, and which are the function's own. */
   readonly profile?: { readonly isCold: boolean; readonly own: readonly string[] };
   readonly memoryBytes: number;

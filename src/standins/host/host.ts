@@ -7,7 +7,8 @@ import type { LoadCost } from '../../core/languages';
 import type { Answer } from './answer';
 import { forget } from './cold-files';
 import type { HostPlan } from './host-plan';
-import { prepareImage, type ImagePlan } from './image';
+import { prepareImage } from './image';
+import type { ImagePlan } from './image-plan';
 import type { Log } from './log';
 import { howCalled, isOpenToAll, isRoot, prepare, putArtifact, traceIn } from './prepare';
 import { HostProcess } from './process';
@@ -94,7 +95,7 @@ export async function openHost(plan: HostPlan): Promise<OpenHost> {
 }
 
 async function openImageHost(plan: HostPlan, image: ImagePlan, base: string, end: () => void): Promise<OpenHost> {
-  const started = await prepareImage(plan, image, plan.env, base);
+  const started = await prepareImage(plan, image, plan, base);
   chmodSync(base, 0o755);
   const { file, name, member, memoryBytes, timeoutMs, calls } = plan;
   const load = { root: '/', file, member, name, memory: memoryBytes };

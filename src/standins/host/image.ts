@@ -12,17 +12,10 @@ import { openImage, type OpenImage } from '../../core/disk/open-image';
 import { unpackImage } from '../../core/disk/unpack-image';
 import { startedBy, userOf } from '../../core/findings/image';
 import { chooseImage } from '../../core/pipeline/image';
-import type { Arch } from '../../core/sheet';
+import { layBeside } from './beside';
+import type { HostPlan } from './host-plan';
+import type { ImagePlan } from './image-plan';
 import type { ProcessPlan } from './process-plan';
-
-export interface ImagePlan {
-  readonly arch: Arch;
-  /** Absolute paths of the programs of those names. */
-  readonly unshare: string;
-  readonly mount: string;
-  /** Absolute path of a static emulator, for another processor. */
-  readonly emulator?: string;
-}
 
 /** What runs inside: prepares the root, makes it read-only, and becomes the command. */
 const SCRIPT = `set -e
@@ -51,7 +44,7 @@ export type ImageProcess = Pick<ProcessPlan, 'program' | 'args' | 'env'>;
 export async function prepareImage(
   { artifact, shown }: { readonly artifact: string; readonly shown: string },
   { arch, unshare, mount, emulator }: ImagePlan,
-  settings: Readonly<Record<string, string>>,
+  { env, beside }: Pick<HostPlan, 'env' | 'beside'>,
   base: string,
 ): Promise<ImageProcess> {
   const isRoot = process.getuid?.() === 0;
@@ -63,6 +56,7 @@ export async function prepareImage(
     mkdirSync(root, { mode: 0o755 });
     unpackImage(image, { folder: root, shown, owners: isRoot });
     furnish(root, image, emulator);
+    const settings = { ...env, ...layBeside(beside, root, '/') };
     const command = commandOf(image, shown, emulator !== undefined);
     const workingFolder = image.config.run.workingDir || '/';
     const who = isRoot ? identityOf(image, shown) : [];

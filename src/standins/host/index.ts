@@ -2,6 +2,8 @@
 export { type CallReport, type HostOutcome, openHost, type OpenHost, runInHost } from './host';
 export { judgeResponse, statusOf } from './response';
 export { type RunningService, serveFunction, type ServedCall } from './serve';
-export { type ImagePlan, whyNoRoot } from './image';
+export { whyNoRoot } from './image';
+export type { ImagePlan } from './image-plan';
 export type { Answer, Failure } from './answer';
+export type { MountedData } from './beside';
 export type { HostPlan } from './host-plan';

@@ -3,6 +3,7 @@ import { chmodSync, chownSync, copyFileSync, existsSync, mkdirSync, readdirSync,
 import { basename, dirname, join } from 'node:path';
 import { withFileSource } from '../../core/disk/file-source';
 import { unpackZip } from '../../core/disk/unpack';
+import { layBeside } from './beside';
 import type { HostPlan } from './host-plan';
 import type { Speaks } from './messages';
 import { freePort } from './ports';
@@ -35,7 +36,7 @@ export async function prepare(plan: HostPlan, base: string, root: string, asNobo
     ...started,
     ...(await howCalled(plan, started.speaks)),
     cwd: scratch,
-    env: plan.env,
+    env: { ...plan.env, ...layBeside(plan.beside, base) },
     ...(asNobody && { user: NOBODY }),
     load: {
       ...(plan.profile !== undefined && { profile: true, own: plan.profile.own }),

@@ -61,3 +61,11 @@ export function ociLayerType(type: string): string {
       ? OCI_LAYER_GZIP
       : type;
 }
+
+/** The config of artifacts that have none: `{}`, whose digest is what it is (image specification, "Empty Descriptor"). */
+export const EMPTY_BYTES = Buffer.from('{}');
+export const EMPTY_DESCRIPTOR = {
+  mediaType: 'application/vnd.oci.empty.v1+json',
+  digest: 'sha256:44136fa355b3678a1146ad16f7e8649e94fb4fc21fe77e8310c060f61caaff8a',
+  size: 2,
+} as const;

@@ -47,7 +47,8 @@ async function inputsOf(
 ): Promise<Inputs> {
   const work = await workOf(spec);
   const own = work.dependsOn(project, spec, locked);
-  const lock: Inputs = { ...NO_INPUTS, values: { locked } };
+  // The waybill has the digests of what travels beside the artifact.
+  const lock: Inputs = { ...NO_INPUTS, values: { locked }, files: spec.beside.map(({ file }) => file) };
   if (spec.form !== 'image') return joinInputs(lock, own);
   const { imageInputs } = await import('../image');
   return joinInputs(lock, own, imageInputs(project, spec, base));

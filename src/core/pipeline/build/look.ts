@@ -4,7 +4,7 @@ import { sameStamp, type Stamp } from '../../disk/stamp';
 import { runtimeOf } from '../../project/destination-runtime';
 import { standsAsWatched } from '../../project/inputs';
 import { artifactPath, waybillPath, wholeLayoutPath, type Project } from '../../project/targets';
-import type { Arch, FunctionSpec } from '../../sheet';
+import { inputsText, type Arch, type FunctionSpec } from '../../sheet';
 import type { BuiltTarget, Look, LookRequest } from './model';
 import { archsOf, asBefore, indexPath, outputStamp } from './records';
 import { StatIndex } from './stat-index';
@@ -29,14 +29,13 @@ export async function lookForChange(request: LookRequest, spec: FunctionSpec): P
 
 /** What every artifact and waybill depends on, whatever its language. */
 function commonText({ project, tool, epochSeconds }: LookRequest, spec: FunctionSpec): string {
-  const { place: _place, ...inputs } = spec;
   const destination = project.sheet.destinations[spec.destination];
   const { ends: _ends, ...runtime } = runtimeOf(project, spec) ?? { name: '' };
   // Adapters and starters of images know how they are called.
   const calls = spec.adapter === undefined && spec.form !== 'image' ? undefined : destination?.calls;
   return JSON.stringify({
     ...{ tool, epochSeconds, project: project.sheet.project },
-    ...{ inputs, entry: destination?.entry, runtime, calls },
+    ...{ inputs: inputsText(spec), entry: destination?.entry, runtime, calls },
   });
 }
 

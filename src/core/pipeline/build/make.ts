@@ -24,6 +24,7 @@ import { filesDigest, formatWaybill, makeWaybill, type Waybill } from '../../way
 import { collectRequest, inputsAfter, watched } from './careful-look';
 import { EPOCH_FLOOR_SECONDS } from './epoch';
 import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedLook, Look } from './model';
+import { besideOf } from '../../project/beside';
 import { runtimeOf } from '../../project/destination-runtime';
 import type { MadeImage } from '../image';
 import type { LockedPackage } from '../../project/lockfile';
@@ -297,6 +298,7 @@ class Maker {
       ...{ trimmed, overlaps, unseen, missing, asks, modules, hostEntry },
       settings: assembly.settings ?? [],
       toolchains: assembly.toolchains,
+      beside: besideOf(project, target.spec),
       time: image === undefined ? formatDosTime(this.#time) : formatSeconds(epochSeconds ?? 0),
       ...(image !== undefined && { image: { facts: image.image, layerOf: image.layerOf, placed: image.placed } }),
       tool,

@@ -113,6 +113,34 @@ export async function checkTarget(
   return { ...checked, arch };
 }
 
+/** An artifact that stands at a destination, with its waybill. */
+export interface StandingArtifact {
+  /** Absolute path, and its name for messages. */
+  readonly path: string;
+  readonly shown: string;
+  /** None where it is not known. */
+  readonly waybill: Waybill | undefined;
+}
+
+/** Checks what was fetched of a target: what the sheet says of the function, and another's bytes. */
+export function checkStanding(
+  { spec, arch }: Target,
+  destination: Destination,
+  { path, shown, waybill: recorded }: StandingArtifact,
+  { surroundings, ...common }: TargetSurroundings,
+): Promise<CheckedArtifact> {
+  const waybill = recorded !== undefined && spec.form === 'image' ? asFunctionHasIt(recorded) : recorded;
+  const { name, runtime, settings, limits, memoryBytes, timeoutMs, adapter, own } = spec;
+  const { file, member } = waybill?.entry.loads ?? spec.entry;
+  const entry = { text: member === '' ? file : `${file}#${member}`, file, member };
+  const shape = adapter === undefined ? undefined : adapterCalls(spec, destination).shape;
+  const facts: FunctionFacts = {
+    ...{ name, arch, runtime, entry, settings, limits, own },
+    ...present({ waybill, memoryBytes, timeoutMs, adapter, shape, surroundings }),
+  };
+  return checkFile({ ...{ path, shown, name, destination, facts, accept: spec.accept, isVerified: true }, ...common });
+}
+
 /** The waybill of an image with the paths that the function has: what an image's function is held to is what its archive is held to. */
 function asFunctionHasIt(waybill: Waybill): Waybill {
   return { ...waybill, files: waybill.files.map((one) => ({ ...one, path: functionPath(one.path) })) };

@@ -1,6 +1,7 @@
 /** Holding artifacts against destinations. */
 export {
   checkFile,
+  checkStanding,
   checkTarget,
   rulesFor,
   stopFindings,

@@ -4,71 +4,131 @@ import { join } from 'node:path';
 import { EmballageError, systemCode } from '../../base/errors';
 import { contentDigest } from '../../disk/digest';
 import { writeWhole } from '../../disk/write';
+import { exclusively } from '../../project/exclusive';
 import { ledgerNameOf, type Project } from '../../project/targets';
 import { isVerified, noteVerified } from '../../project/verified';
-import { ledgerSchema, type Delivery, type Ledger } from './ledger-schema';
+import { anyLedger, type Delivery, type Ledger } from './ledger-schema';
 
 export type { Delivery, Ledger } from './ledger-schema';
+
+/** Marks that a merge leaves where two sides changed the same lines. */
+const CONFLICT = /^(?:<{7}|={7}|>{7})/m;
 
 /** Empty where there is none. @throws EmballageError LEDGER_INVALID */
 export function readLedger(project: Project): Ledger {
   const name = ledgerNameOf(project);
-  const bad = (found: string, cause?: unknown): EmballageError =>
+  const bad = (found: string, cause?: unknown, mend?: string): EmballageError =>
     new EmballageError(
       'LEDGER_INVALID',
       {
         doing: 'reading the ledger',
         where: name,
-        expected: 'a ledger of format 1, as `emballage send` writes it',
+        expected: 'a ledger as `emballage send` writes it',
         found,
-        mend: 'take it from version control again; without it nothing can be recalled',
+        mend: mend ?? 'take it from version control again; without it nothing can be recalled',
       },
       cause,
     );
-  let text: string;
+  let text = '';
   let value: unknown;
   try {
     text = readFileSync(join(project.root, name), 'utf8');
     value = JSON.parse(text);
   } catch (error) {
-    if (systemCode(error) === 'ENOENT') return { ledger: 1, deliveries: [] };
+    if (systemCode(error) === 'ENOENT') return { ledger: 2, deliveries: [] };
+    const mark = CONFLICT.exec(text);
+    if (mark !== null)
+      throw bad(
+        `the marks of a merge, on line ${String(text.slice(0, mark.index).split('\n').length)}`,
+        error,
+        'keep the lines of both sides, each delivery once, with a comma between them',
+      );
     throw bad('text that is no JSON: it was cut off, edited by hand or merged badly', error);
   }
   const digest = contentDigest(text);
-  if (isVerified(project.state, digest)) return value as Ledger;
-  const read = ledgerSchema.safeParse(value);
-  if (!read.success)
-    throw bad(`\`${read.error.issues[0]?.path.map(String).join('.') ?? ''}\`, which is not as the format wants it`);
+  if (isVerified(project.state, digest) && (value as { ledger?: unknown }).ledger === 2) return value as Ledger;
+  const read = anyLedger.safeParse(value);
+  if (!read.success) throw bad(`${faultIn(value)}, which is not as the format wants it`);
   noteVerified(project.state, digest);
   return read.data;
 }
 
+/** `deliveries.3.digest`, as far as one version of the format tells. */
+function faultIn(value: unknown): string {
+  const { ledger } = (typeof value === 'object' && value !== null ? value : {}) as { ledger?: unknown };
+  const schema = anyLedger.options[ledger === 1 ? 1 : 0];
+  const path = schema.safeParse(value).error?.issues[0]?.path.map(String).join('.') ?? '';
+  return path === '' ? 'its whole' : `\`${path}\``;
+}
+
 /** One line a delivery: what is added shows in a diff as the line that was added. */
-export function writeLedger(project: Project, { deliveries }: Ledger): void {
+function writeLedger(project: Project, deliveries: readonly Delivery[]): void {
   const lines = deliveries.map((one) => `    ${JSON.stringify(one)}`);
   const name = ledgerNameOf(project);
   const list = lines.length === 0 ? '' : `\n${lines.join(',\n')}\n  `;
-  writeWhole(join(project.root, name), `{\n  "ledger": 1,\n  "deliveries": [${list}]\n}\n`, name);
+  writeWhole(join(project.root, name), `{\n  "ledger": 2,\n  "deliveries": [${list}]\n}\n`, name);
 }
 
-/** What stands for a function: sent and not taken back, the newest first. */
-export function standing(ledger: Ledger, name: string): Delivery[] {
-  return ledger.deliveries.filter((one) => one.function === name && one.recalled === undefined).reverse();
+/** Changes the ledger as it is now: others may write to it meanwhile. */
+export function changeLedger(
+  project: Project,
+  change: (deliveries: readonly Delivery[]) => readonly Delivery[],
+): Promise<void> {
+  return exclusively({ state: project.state, what: 'ledger' }, () => {
+    const { deliveries } = readLedger(project);
+    const changed = change(deliveries);
+    if (changed !== deliveries) writeLedger(project, changed);
+  });
+}
+
+/** What is sent again unchanged is noted once. */
+export function noteDelivery(project: Project, delivery: Delivery): Promise<void> {
+  return changeLedger(project, (deliveries) => {
+    const [last] = standing({ ledger: 2, deliveries: [...deliveries] }, delivery.function, delivery.destination);
+    const isNoted =
+      delivery.way === 'registry'
+        ? deliveries.some((one) => isSame(one, delivery))
+        : last !== undefined && isSame(last, delivery);
+    return isNoted ? deliveries : [...deliveries, delivery];
+  });
+}
+
+function isSame(a: Delivery, b: Delivery): boolean {
+  const { sent: _a, from: _c, ...one } = a;
+  const { sent: _b, from: _d, ...other } = b;
+  return contentOf(one) === contentOf(other);
+}
+
+function contentOf(value: object): string {
+  return JSON.stringify(Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1)));
+}
+
+/** What stands for a function: sent and not taken back, the newest first. @param destination of all where it is not given */
+export function standing(ledger: Ledger, name: string, destination?: string): Delivery[] {
+  return ledger.deliveries
+    .filter((one) => one.function === name && one.recalled === undefined)
+    .filter((one) => destination === undefined || one.destination === destination)
+    .reverse();
 }
 
 /**
  * Tags that a delivery was sent under and that name a newer one since. @param all deliveries of the ledger, the oldest first
  */
 export function movedTags(all: readonly Delivery[], delivery: Delivery): string[] {
-  const { registry, repository, digest, tags } = delivery;
+  const { digest, tags = [] } = delivery;
   const later = all.slice(all.indexOf(delivery) + 1);
   const isOther = (one: Delivery): boolean =>
-    one.registry === registry && one.repository === repository && one.digest !== digest && one.recalled === undefined;
-  return tags.filter((tag) => later.some((one) => isOther(one) && one.tags.includes(tag)));
+    isSamePlace(one, delivery) && one.digest !== digest && one.recalled === undefined;
+  return tags.filter((tag) => later.some((one) => isOther(one) && one.tags?.includes(tag) === true));
+}
+
+/** Whether two deliveries lie at the same place. */
+export function isSamePlace(a: Delivery, b: Delivery): boolean {
+  return a.way === b.way && a.at === b.at && a.repository === b.repository && a.function === b.function;
 }
 
 /** Whether the registry that something was sent to may be spoken to without encryption: as its destination says today. */
-export function isPlainHttp(project: Project, { destination, registry }: Delivery): boolean {
-  const at = project.sheet.destinations[destination]?.registry;
-  return at?.host === registry && at.plainHttp;
+export function isPlainHttp(project: Project, { destination, at }: Delivery): boolean {
+  const deliver = project.sheet.destinations[destination]?.deliver;
+  return deliver?.way === 'registry' && deliver.registry.host === at && deliver.registry.plainHttp;
 }

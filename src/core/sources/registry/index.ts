@@ -3,4 +3,4 @@ export { NO_LOGINS, readAuthFiles, type Login, type RegistryLogins } from './aut
 export { isLoopback, RegistryConnection, type RegistryOptions } from './connection';
 export { deleteManifest, deleteTag, listReferrers, listTags, ping } from './manage';
 export { pullBlob, pullManifest, type PulledManifest } from './pull';
-export { hasBlob, pushBlob, pushManifest, pushScope, type Pushed, type UploadMemory } from './push';
+export { hasBlob, pushBlob, pushBytes, pushManifest, pushScope, type Pushed, type UploadMemory } from './push';

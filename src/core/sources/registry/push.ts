@@ -69,6 +69,18 @@ export async function pushBlob(registry: RegistryConnection, request: PushReques
   }
 }
 
+/** Sends small bytes in one request, without asking whether they are there; where it fails it is sent again. */
+export async function pushBytes(
+  registry: RegistryConnection,
+  name: string,
+  { digest, bytes }: { readonly digest: string; readonly bytes: Uint8Array },
+): Promise<void> {
+  const request = { name, descriptor: { mediaType: 'application/octet-stream', digest, size: bytes.length } };
+  const upload = await begin(registry, request, undefined);
+  if (upload === 'mounted') return;
+  await finish(registry, request, upload, { size: bytes.length, pieces: () => [bytes] }, false);
+}
+
 /** After a cut the registry does not say how much has arrived: some only go on where a request ended whole. */
 class LostUpload extends Error {
   readonly fault: unknown;
@@ -145,7 +157,7 @@ interface Upload {
 
 async function begin(
   registry: RegistryConnection,
-  { name, descriptor }: PushRequest,
+  { name, descriptor }: Pick<PushRequest, 'name' | 'descriptor'>,
   from: string | undefined,
 ): Promise<Upload | 'mounted'> {
   const doing = `sending ${descriptor.digest.slice(0, 19)} to ${printable(name)}`;
@@ -245,9 +257,10 @@ async function statusOf(
 
 async function finish(
   registry: RegistryConnection,
-  { name, descriptor }: PushRequest,
+  { name, descriptor }: Pick<PushRequest, 'name' | 'descriptor'>,
   { location }: Upload,
   body: RequestBody | undefined,
+  isOnce = body !== undefined,
 ): Promise<void> {
   const doing = `sending ${descriptor.digest.slice(0, 19)} to ${printable(name)}`;
   const url = new URL(location);
@@ -263,7 +276,7 @@ async function finish(
     doing,
     scope: pushScope(name),
     expects: [201, 204],
-    once: body !== undefined,
+    once: isOnce,
   });
   await registry.small(response, 65_536, doing);
   const stated = response.headers[CONTENT_DIGEST];

@@ -4,18 +4,10 @@
  */
 import { createPrivateKey, createPublicKey, sign, verify, type KeyObject } from 'node:crypto';
 import { z } from 'zod';
-import { OCI_MANIFEST } from '../../formats/oci';
+import { EMPTY_DESCRIPTOR, OCI_MANIFEST } from '../../formats/oci';
 
 export const RESULT_TYPE = 'application/vnd.emballage.result.v1+json';
 const FILE_TYPE = 'application/octet-stream';
-/** The config of artifacts that have none: `{}`, whose digest is what it is (image specification, "Empty Descriptor"). */
-export const EMPTY_BYTES = Buffer.from('{}');
-const EMPTY = {
-  mediaType: 'application/vnd.oci.empty.v1+json',
-  digest: 'sha256:44136fa355b3678a1146ad16f7e8649e94fb4fc21fe77e8310c060f61caaff8a',
-  size: 2,
-} as const;
-export const EMPTY_DESCRIPTOR = EMPTY;
 
 const TITLE = 'org.opencontainers.image.title';
 const CREATED = 'org.opencontainers.image.created';
@@ -88,8 +80,8 @@ export function writeResult(
   };
   return Buffer.from(
     JSON.stringify({
-      ...{ schemaVersion: 2, mediaType: OCI_MANIFEST, artifactType: RESULT_TYPE, config: EMPTY },
-      layers: layers.length > 0 ? layers : [EMPTY],
+      ...{ schemaVersion: 2, mediaType: OCI_MANIFEST, artifactType: RESULT_TYPE, config: EMPTY_DESCRIPTOR },
+      layers: layers.length > 0 ? layers : [EMPTY_DESCRIPTOR],
       annotations: own,
     }),
   );

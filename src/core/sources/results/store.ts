@@ -9,17 +9,9 @@ import { EmballageError, messageOf, systemCode } from '../../base/errors';
 import { printable } from '../../base/text';
 import { contentDigest, fileDigest } from '../../disk/digest';
 import { temporaryBeside, writeAll } from '../../disk/write';
-import { MAX_MANIFEST_BYTES, OCI_MANIFEST } from '../../formats/oci';
-import { pushBlob, pushManifest, type RegistryConnection } from '../registry';
-import {
-  EMPTY_BYTES,
-  EMPTY_DESCRIPTOR,
-  isSignedBy,
-  readResult,
-  writeResult,
-  type Result,
-  type ResultFile,
-} from './result';
+import { EMPTY_BYTES, EMPTY_DESCRIPTOR, MAX_MANIFEST_BYTES, OCI_MANIFEST } from '../../formats/oci';
+import { pushBlob, pushBytes, pushManifest, type RegistryConnection } from '../registry';
+import { isSignedBy, readResult, writeResult, type Result, type ResultFile } from './result';
 
 /** Files of a result: absolute path by name. */
 export type Files = Readonly<Record<string, string>>;
@@ -312,26 +304,4 @@ class Wrong extends Error {}
 
 function sizeOf(content: string | Uint8Array): number {
   return typeof content === 'string' ? statSync(content).size : content.length;
-}
-
-async function pushBytes(
-  registry: RegistryConnection,
-  name: string,
-  { digest, bytes }: { readonly digest: string; readonly bytes: Uint8Array },
-): Promise<void> {
-  const doing = 'sending to the shared store';
-  const scope = `repository:${name}:pull,push`;
-  const begun = await registry.send({
-    ...{ method: 'POST', at: `/v2/${name}/blobs/uploads/`, headers: { 'content-length': '0' } },
-    ...{ doing, scope, expects: [202] },
-  });
-  await registry.small(begun, 65_536, doing);
-  const url = new URL(registry.resolve(begun.headers.location ?? '', doing));
-  url.searchParams.set('digest', digest);
-  const done = await registry.send({
-    ...{ method: 'PUT', at: url.href, doing, scope, expects: [201, 204] },
-    headers: { 'content-type': 'application/octet-stream', 'content-length': String(bytes.length) },
-    body: { size: bytes.length, pieces: () => [bytes] },
-  });
-  await registry.small(done, 65_536, doing);
 }

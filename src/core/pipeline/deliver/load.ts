@@ -1,0 +1,195 @@
+/** What is delivered of a function to a destination: its artifacts, the data beside them, and what the host is told. */
+import { statSync } from 'node:fs';
+import { join } from 'node:path';
+import { EmballageError } from '../../base/errors';
+import { listed, printable } from '../../base/text';
+import { contentDigest, fileDigest } from '../../disk/digest';
+import { guarded } from '../../disk/write';
+import { languageOf } from '../../languages';
+import { artifactPath, targetsOf, waybillPath, type Project } from '../../project/targets';
+import { verifyArtifact, type WaybillHead } from '../../project/verify-artifact';
+import {
+  entryString,
+  givenMemory,
+  givenTimeMs,
+  isHeld,
+  valueAt,
+  type Arch,
+  type Destination,
+  type Form,
+  type FunctionSpec,
+} from '../../sheet';
+
+/** A file as it is sent. */
+export interface LoadFile {
+  /** Absolute path, and its name for messages. */
+  readonly path: string;
+  readonly shown: string;
+  /** SHA-256 in hexadecimal, and bytes. */
+  readonly sha256: string;
+  readonly size: number;
+}
+
+/** The artifact for one architecture; for an image its layout, known by the digest of its manifest. */
+export interface LoadPart extends LoadFile {
+  readonly arch: Arch;
+  readonly waybill: LoadFile;
+}
+
+/** Data beside the artifact. */
+export interface LoadBeside extends LoadFile {
+  readonly name: string;
+  readonly setting: string;
+}
+
+/** What a host is told. */
+export interface Configuration {
+  readonly runtime: string;
+  /** In the destination's own form. */
+  readonly entry: string;
+  readonly loads: { readonly file: string; readonly member: string };
+  readonly memoryBytes: number;
+  readonly timeoutMs: number;
+  readonly adapter?: string;
+  readonly shape?: string;
+  readonly settings: Readonly<Record<string, string>>;
+  /** Values of secrets. They are written nowhere here. */
+  readonly secrets: Readonly<Record<string, string>>;
+  /** Names of settings whose values the destination has. */
+  readonly held: readonly string[];
+  /** Settings that hold where data beside the artifact lies, by the name of the data. */
+  readonly beside: Readonly<Record<string, string>>;
+}
+
+export interface Load {
+  readonly name: string;
+  readonly form: Form;
+  /** Ending of artifacts: `.zip`, nothing for an executable. */
+  readonly ending: string;
+  readonly destination: Destination;
+  readonly parts: readonly LoadPart[];
+  readonly beside: readonly LoadBeside[];
+  readonly configuration: Configuration;
+}
+
+export interface LoadRequest {
+  readonly project: Project;
+  readonly spec: FunctionSpec;
+  /** Where it goes. */
+  readonly destination: Destination;
+  /** Value of an environment variable. */
+  readonly variable: (name: string) => string | undefined;
+}
+
+/** What was built, verified. @throws EmballageError ARTIFACT_MISSING, ARTIFACT_MIXED, USAGE */
+export async function builtLoad(request: LoadRequest): Promise<Load> {
+  const { project, spec } = request;
+  const parts: LoadPart[] = [];
+  let waybill: WaybillHead | undefined;
+  for (const target of targetsOf([spec])) {
+    waybill = await verifyArtifact(project, target);
+    const shown = artifactPath(target);
+    const path = join(project.root, shown);
+    // Beside a registry an image is a file as any other.
+    const isFile = spec.form === 'image' && request.destination.deliver?.way !== 'registry';
+    const { sha256, size } = isFile ? fileAt(project, shown) : waybill.artifact;
+    parts.push({
+      ...{ arch: target.arch, path, shown, sha256, size },
+      waybill: fileAt(project, waybillPath(target)),
+    });
+  }
+  if (waybill === undefined) throw new Error('a function without an architecture');
+  const beside = (waybill.beside ?? []).map(({ name, file, setting, sha256 }) => {
+    const found = fileAt(project, file);
+    if (found.sha256 !== sha256) throw changed(spec.name, file);
+    return { name, setting, ...found };
+  });
+  return { ...headOf(request), parts, beside, configuration: configurationOf(request, waybill.entry.loads) };
+}
+
+/** What of a load is known without its files. */
+export function headOf({ spec, destination }: LoadRequest): Pick<Load, 'name' | 'form' | 'ending' | 'destination'> {
+  const ending = spec.form === 'binary' ? '' : spec.form === 'image' ? '.oci.tar' : `.${spec.form}`;
+  return { name: spec.name, form: spec.form, ending, destination };
+}
+
+function fileAt({ root }: Project, shown: string): LoadFile {
+  const path = join(root, shown);
+  return guarded(shown, () => ({ path, shown, sha256: fileDigest(path), size: statSync(path).size }));
+}
+
+function changed(name: string, file: string): EmballageError {
+  return new EmballageError('ARTIFACT_MIXED', {
+    doing: `sending ${name}`,
+    where: printable(file),
+    expected: 'the data beside the artifact as its waybill has it',
+    found: 'other content',
+    mend: `run \`emballage build ${name}\``,
+  });
+}
+
+/** What a host is told of it. @throws EmballageError USAGE where a setting has no value for it */
+export function configurationOf(
+  { spec, destination, variable }: LoadRequest,
+  loads: Configuration['loads'],
+): Configuration {
+  const { settings, secrets, held } = settingsOf(spec, destination.name, variable);
+  const { file, member } = loads;
+  const entry = { text: member === '' ? file : `${file}#${member}`, file, member };
+  const { adapter, shape } = spec;
+  return {
+    runtime: spec.runtime.text,
+    entry: entryString(destination, languageOf(spec.runtime.language).sheet.entry, entry),
+    loads: { file, member },
+    memoryBytes: givenMemory(spec, destination),
+    timeoutMs: givenTimeMs(spec, destination),
+    ...(adapter !== undefined && { adapter }),
+    ...(shape !== undefined && { shape }),
+    ...{ settings, secrets, held },
+    beside: Object.fromEntries(spec.beside.map(({ name, setting }) => [name, setting])),
+  };
+}
+
+function settingsOf(
+  spec: FunctionSpec,
+  destination: string,
+  variable: LoadRequest['variable'],
+): Pick<Configuration, 'settings' | 'secrets' | 'held'> {
+  const settings: Record<string, string> = {};
+  const secrets: Record<string, string> = {};
+  const held: string[] = [];
+  const lacking: string[] = [];
+  for (const setting of spec.settings) {
+    const { name, secret, beside } = setting;
+    if (beside !== undefined) continue;
+    const value = secret ? variable(name) : valueAt(setting, destination);
+    if (isHeld(setting, destination)) held.push(name);
+    else if (value === undefined) lacking.push(name);
+    else (secret ? secrets : settings)[name] = value;
+  }
+  if (lacking.length === 0) return { settings, secrets, held };
+  const isSecret = spec.settings.some(({ name, secret }) => secret && lacking.includes(name));
+  throw new EmballageError('USAGE', {
+    doing: `sending ${spec.name} to ${destination}`,
+    where: listed(lacking, 'and'),
+    expected: isSecret ? 'a value of the secret in the environment of this command' : `a value for ${destination}`,
+    found: 'none',
+    mend: isSecret
+      ? `set it before the command, or write \`held: [${destination}]\` where the destination has it already`
+      : `add \`${destination}: "…"\` to its \`values\` in the sheet`,
+  });
+}
+
+/** Of what a host is told: names of secrets and of what it holds, and no secret value. */
+export function configurationDigest({ secrets, ...rest }: Configuration): string {
+  return `sha256:${contentDigest(JSON.stringify({ ...rest, secrets: Object.keys(secrets).sort() }))}`;
+}
+
+/** Of all artifacts together: of the one, or over all by their architectures. */
+export function digestOfAll(parts: readonly Pick<LoadPart, 'arch' | 'sha256'>[]): string {
+  const [first] = parts;
+  if (first === undefined) throw new Error('nothing to send');
+  const same = parts.every(({ sha256 }) => sha256 === first.sha256);
+  const lines = parts.map(({ arch, sha256 }) => `${arch} ${sha256}`);
+  return `sha256:${same ? first.sha256 : contentDigest(lines.join('\n'))}`;
+}

@@ -1,0 +1,76 @@
+/** Brings the files of a delivery here, each verified by the digest that the ledger has. */
+import { mkdirSync, statSync } from 'node:fs';
+import { join } from 'node:path';
+import { EmballageError } from '../../../base/errors';
+import { printable } from '../../../base/text';
+import { fileDigest } from '../../../disk/digest';
+import { guarded } from '../../../disk/write';
+import { ARCHITECTURES } from '../../../sheet';
+import type { Delivery } from '../ledger';
+import type { LoadFile } from '../load';
+import type { Fetched, FetchWanted } from './way';
+
+export interface FileToFetch {
+  readonly location: string;
+  /** SHA-256 in hexadecimal; undefined for a waybill of which the ledger has none. */
+  readonly sha256: string | undefined;
+  /** Absolute path that it is to come to, and its name for messages. */
+  readonly to: string;
+  readonly shown: string;
+}
+
+/** @param bring writes one file; undefined where it is not there any more */
+export async function fetchFiles(
+  delivery: Delivery,
+  { into, arch: only, ending, onProgress }: FetchWanted,
+  bring: (file: FileToFetch) => Promise<{ readonly sha256: string } | undefined>,
+): Promise<Fetched> {
+  guarded(into, () => mkdirSync(into, { recursive: true }));
+  const parts = [];
+  const archs = ARCHITECTURES.filter((arch) => delivery.artifacts[arch] !== undefined && (only ?? arch) === arch);
+  for (const [i, arch] of archs.entries()) {
+    const [location = '', digest = ''] = [delivery.locations[arch], delivery.artifacts[arch]];
+    const file = `${delivery.function}.${arch}${ending}`;
+    const artifact = await fetchOne(delivery, location, digest, join(into, file), bring);
+    const at = `${location}.waybill.json`;
+    const waybill = await fetchOne(delivery, at, delivery.waybills?.[arch], join(into, `${file}.waybill.json`), bring);
+    parts.push({ arch, ...artifact, waybill });
+    onProgress(i + 1, archs.length);
+  }
+  const beside = [];
+  for (const [name, { digest, location }] of Object.entries(delivery.beside ?? {}))
+    beside.push({ name, ...(await fetchOne(delivery, location, digest, join(into, `beside-${name}`), bring)) });
+  return { parts, beside };
+}
+
+async function fetchOne(
+  delivery: Delivery,
+  location: string,
+  digest: string | undefined,
+  to: string,
+  bring: (file: FileToFetch) => Promise<{ readonly sha256: string } | undefined>,
+): Promise<LoadFile> {
+  const wanted = digest?.slice('sha256:'.length);
+  const found = await bring({ location, sha256: wanted, to, shown: location });
+  if (found === undefined) throw gone(delivery, location);
+  if (wanted !== undefined && found.sha256 !== wanted)
+    throw new EmballageError('DELIVERY_INVALID', {
+      doing: `fetching ${delivery.function} from ${delivery.destination}`,
+      where: printable(location),
+      expected: `SHA-256 ${wanted}, as the ledger has it`,
+      found: `SHA-256 ${found.sha256}`,
+      mend: 'somebody changed it there: send it again from what was built',
+    });
+  return { path: to, shown: location, sha256: wanted ?? fileDigest(to), size: statSync(to).size };
+}
+
+/** What the ledger says was sent, and is not there. */
+export function gone(delivery: Delivery, where: string): EmballageError {
+  return new EmballageError('DELIVERY_GONE', {
+    doing: `fetching ${delivery.function} from ${delivery.destination}`,
+    where: printable(where),
+    expected: `what was sent there on ${delivery.sent.slice(0, 10)}`,
+    found: 'nothing: it no longer stands there',
+    mend: `send it there again, or send what is built: \`emballage send ${delivery.function} --to …\``,
+  });
+}

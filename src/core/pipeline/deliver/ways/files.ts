@@ -1,0 +1,92 @@
+/** The files of a load, and what of a delivery they were: what all ways that know nothing but files share. */
+import { extname } from 'node:path';
+import type { Delivery } from '../ledger';
+import { digestOfAll, type Load, type LoadFile } from '../load';
+import type { Drift, Look, Placed, SentBlob } from './way';
+
+/** One file that is sent. */
+export interface FileToSend extends LoadFile {
+  /** `artifact arm64`, `waybill arm64`, `surge-model`. */
+  readonly name: string;
+  readonly arch: string;
+  /** `.zip`, `.waybill.json`. */
+  readonly ending: string;
+  /** For a waybill: the digest of its artifact, beside which it lies. */
+  readonly of?: string;
+  readonly kind: 'artifact' | 'waybill' | 'beside';
+}
+
+export function filesOf({ parts, beside, ending }: Load): FileToSend[] {
+  const data = beside.map((one) => ({
+    ...one,
+    ...{ kind: 'beside' as const, arch: '', ending: extname(one.path) },
+  }));
+  const own = parts.flatMap(({ arch, waybill, ...part }) => [
+    { ...part, name: `artifact ${arch}`, arch, ending, kind: 'artifact' as const },
+    {
+      ...waybill,
+      name: `waybill ${arch}`,
+      arch,
+      ending: `${ending}.waybill.json`,
+      kind: 'waybill' as const,
+      of: part.sha256,
+    },
+  ]);
+  // Data and waybills first: an artifact is never there without them.
+  return [...data, ...own.filter(({ kind }) => kind === 'waybill'), ...own.filter(({ kind }) => kind === 'artifact')];
+}
+
+/** What differs from the newest delivery, for a way that is not told of settings. */
+export function lookAtFiles(
+  load: Load,
+  last: Delivery | undefined,
+  missing: readonly FileToSend[],
+  seen?: unknown,
+): Look {
+  const drifts = digestDrifts(load, last);
+  const gone = missing.filter(({ name }) => !drifts.some(({ what }) => what === name));
+  const all = [
+    ...drifts,
+    ...gone.map(({ name, sha256 }) => ({ what: name, here: shortDigest(sha256), there: 'nothing' })),
+  ];
+  return { what: all.length === 0 ? 'nothing' : 'code', drifts: all, seen };
+}
+
+/** Artifacts and data that are others than those of the newest delivery. */
+export function digestDrifts({ parts, beside }: Load, last: Delivery | undefined): Drift[] {
+  const files = [
+    ...parts.map(({ arch, sha256 }) => ({ what: `artifact ${arch}`, sha256, before: last?.artifacts[arch] })),
+    ...beside.map(({ name, sha256 }) => ({ what: name, sha256, before: last?.beside?.[name]?.digest })),
+  ];
+  return files
+    .filter(({ sha256, before }) => before !== `sha256:${sha256}`)
+    .map(({ what, sha256, before }) => ({
+      what,
+      here: shortDigest(sha256),
+      there: before === undefined ? 'nothing' : shortDigest(before.slice(7)),
+    }));
+}
+
+export function shortDigest(sha256: string): string {
+  return `sha256 ${sha256.slice(0, 12)}`;
+}
+
+/** Where files came to lie. @param locations of each file */
+export function placedFiles(
+  load: Load,
+  files: readonly FileToSend[],
+  { locationOf, blobs }: { readonly locationOf: (file: FileToSend) => string; readonly blobs: readonly SentBlob[] },
+): Placed {
+  const of = (kind: FileToSend['kind']): FileToSend[] => files.filter((one) => one.kind === kind);
+  const beside = of('beside').map((one) => [one.name, { digest: `sha256:${one.sha256}`, location: locationOf(one) }]);
+  return {
+    digest: digestOfAll(load.parts),
+    locations: Object.fromEntries(of('artifact').map((one) => [one.arch, locationOf(one)])),
+    ...(beside.length > 0 && { beside: Object.fromEntries(beside) as NonNullable<Delivery['beside']> }),
+    ...{ blobs, isConfigured: false },
+  };
+}
+
+export function sentBlob({ name, sha256, size }: FileToSend, how: SentBlob['how']): SentBlob {
+  return { name, digest: `sha256:${sha256}`, size, how };
+}

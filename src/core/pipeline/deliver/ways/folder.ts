@@ -1,0 +1,149 @@
+/** Delivers into a folder or a mounted share: whole files by their digests, the waybill beside. */
+import { mkdirSync, rmSync, statSync } from 'node:fs';
+import { dirname, extname, join } from 'node:path';
+import { EmballageError } from '../../../base/errors';
+import { printable } from '../../../base/text';
+import { fileDigest } from '../../../disk/digest';
+import { stretchPieces } from '../../../disk/file-source';
+import { FileSink, guarded, replaceLarge } from '../../../disk/write';
+import type { Delivery } from '../ledger';
+import type { Load, LoadFile } from '../load';
+import { fetchFiles } from './fetch-files';
+import { filesOf, lookAtFiles, placedFiles, sentBlob, type FileToSend } from './files';
+import {
+  NOTHING_LEFT,
+  type Fetched,
+  type FetchWanted,
+  type Look,
+  type Placed,
+  type SendOptions,
+  type SentBlob,
+  type TakenBack,
+  type Way,
+} from './way';
+
+export class FolderWay implements Way {
+  readonly name = 'folder';
+  readonly isTold = false;
+  readonly at: string;
+  readonly #folder: string;
+
+  /** @param folder absolute path @param at as the destination names it */
+  constructor(folder: string, at: string) {
+    this.#folder = folder;
+    this.at = at;
+  }
+
+  look(load: Load, last: Delivery | undefined): Promise<Look> {
+    this.#mustBeThere(`looking at what stands of ${load.name}`);
+    const missing = filesOf(load).filter((file) => sizeAt(this.#path(load.name, file)) !== file.size);
+    return Promise.resolve(lookAtFiles(load, last, missing));
+  }
+
+  send(load: Load, _look: Look, { onProgress }: SendOptions): Promise<Placed> {
+    this.#mustBeThere(`sending ${load.name}`);
+    const files = filesOf(load);
+    const total = files.reduce((sum, { size }) => sum + size, 0);
+    const blobs: SentBlob[] = [];
+    let done = 0;
+    for (const file of files) {
+      const isThere = this.#put(load.name, file);
+      blobs.push(sentBlob(file, isThere ? 'there' : 'sent'));
+      onProgress((done += file.size), total);
+    }
+    const locationOf = (file: FileToSend): string => join(this.at, placeOf(load.name, file));
+    return Promise.resolve(placedFiles(load, files, { locationOf, blobs }));
+  }
+
+  fetch(delivery: Delivery, wanted: FetchWanted): Promise<Fetched> {
+    this.#mustBeThere(`fetching ${delivery.function}`);
+    return fetchFiles(delivery, wanted, ({ location, to, shown }) => {
+      const path = join(this.#folder, location.slice(this.at.length));
+      if (sizeAt(path) === undefined) return Promise.resolve(undefined);
+      copyWhole({ path, shown: location }, to, shown);
+      return Promise.resolve({ sha256: fileDigest(to) });
+    });
+  }
+
+  takeBack(delivery: Delivery, others: readonly Delivery[]): Promise<TakenBack> {
+    this.#mustBeThere(`recalling ${delivery.function}`);
+    const kept = new Set(others.flatMap((one) => placesOf(one)));
+    const own = placesOf(delivery);
+    const gone = own.filter((location) => !kept.has(location));
+    const deleted = gone.filter((location) => {
+      const path = join(this.#folder, location.slice(this.at.length));
+      if (sizeAt(path) === undefined) return false;
+      return guarded(location, () => {
+        rmSync(path, { force: true });
+        return true;
+      });
+    });
+    return Promise.resolve({ ...NOTHING_LEFT, deleted, kept: own.filter((location) => kept.has(location)) });
+  }
+
+  /** @returns whether it was there already; what is damaged there is put anew */
+  #put(name: string, file: FileToSend): boolean {
+    const to = this.#path(name, file);
+    const shown = join(this.at, placeOf(name, file));
+    if (sizeAt(to) === file.size && fileDigest(to) === file.sha256) return true;
+    copyWhole(file, to, shown);
+    // A share may keep other bytes than it was given.
+    const found = fileDigest(to);
+    if (found === file.sha256) return false;
+    rmSync(to, { force: true });
+    throw new EmballageError('DELIVERY_INVALID', {
+      doing: `sending ${name}`,
+      where: printable(shown),
+      expected: `SHA-256 ${file.sha256}`,
+      found: `SHA-256 ${found}`,
+      mend: 'look whether the disk there is sound, then send it again; nothing of it was left there',
+    });
+  }
+
+  #path(name: string, file: FileToSend): string {
+    return join(this.#folder, placeOf(name, file));
+  }
+
+  /** What is not mounted is not to be filled. */
+  #mustBeThere(doing: string): void {
+    if (statSync(this.#folder, { throwIfNoEntry: false })?.isDirectory() === true) return;
+    throw new EmballageError('DELIVERY_UNREACHABLE', {
+      doing,
+      where: printable(this.at),
+      expected: 'a folder',
+      found: 'none',
+      mend: 'mount or make it, or correct `deliver: { folder: … }` in the destination',
+    });
+  }
+}
+
+/** Path below the folder. */
+function placeOf(name: string, { kind, sha256, of, ending, path }: FileToSend): string {
+  if (kind === 'beside') return join(name, 'beside', `${sha256}${extname(path)}`);
+  return join(name, `${of ?? sha256}${ending}`);
+}
+
+/** Locations of all files of a delivery. */
+function placesOf({ locations, beside = {} }: Delivery): string[] {
+  const own = Object.values(locations).flatMap((location) => [location, `${location}.waybill.json`]);
+  return [...new Set([...own, ...Object.values(beside).map(({ location }) => location)])];
+}
+
+function sizeAt(path: string): number | undefined {
+  const stat = statSync(path, { throwIfNoEntry: false });
+  return stat?.isFile() === true ? stat.size : undefined;
+}
+
+/** Appears whole or not at all. */
+function copyWhole(from: Pick<LoadFile, 'path' | 'shown'>, to: string, shown: string): void {
+  guarded(shown, () => mkdirSync(dirname(to), { recursive: true }));
+  const sink = new FileSink(to, shown, false);
+  try {
+    for (const piece of stretchPieces({ path: from.path, at: 0, size: statSync(from.path).size })) sink.append(piece);
+    sink.close();
+    guarded(shown, () => replaceLarge(sink.path, to));
+  } catch (error) {
+    sink.discard();
+    throw error;
+  }
+}

@@ -1,0 +1,104 @@
+/** What of a function stands at a host otherwise than it would be sent. */
+import { scryptSync, timingSafeEqual } from 'node:crypto';
+import { printable } from '../../../base/text';
+import { formatSize, formatTime } from '../../../base/units';
+import type { Configuration, Load } from '../load';
+import { SEAL, type VersionTold } from '../protocol';
+import { shortDigest } from './files';
+import type { Drift } from './way';
+
+export interface HostDrift extends Drift {
+  /** Whether new content is needed to mend it. */
+  readonly isCode: boolean;
+}
+
+/** Everything of which the host was told something else than it would be told now. */
+export function driftsOf(load: Load, told: VersionTold | undefined): HostDrift[] {
+  return [...contentDrifts(load, told), ...toldDrifts(load.configuration, told), ...settingDrifts(load, told)];
+}
+
+function contentDrifts(load: Load, told: VersionTold | undefined): HostDrift[] {
+  const rows: [what: string, here: string, there: string | undefined][] = [];
+  for (const { arch, sha256, waybill } of load.parts) {
+    const there = told?.artifacts[arch];
+    rows.push([`artifact ${arch}`, sha256, there?.sha256]);
+    if (there?.sha256 === sha256) rows.push([`waybill ${arch}`, waybill.sha256, there.waybill]);
+  }
+  for (const { name, sha256 } of load.beside) rows.push([name, sha256, told?.beside[name]?.sha256]);
+  return rows
+    .filter(([, here, there]) => here !== there)
+    .map(([what, here, there]) => ({
+      ...{ what, here: shortDigest(here), there: there === undefined ? 'nothing' : shortDigest(there) },
+      isCode: true,
+    }));
+}
+
+function toldDrifts(own: Configuration, told: VersionTold | undefined): HostDrift[] {
+  const here = { ...own, memory: own.memoryBytes, timeout: own.timeoutMs };
+  const rows: [
+    what: string,
+    write: (of: Pick<VersionTold, 'memory' | 'timeout' | 'runtime' | 'entry'> & Adapted) => string,
+  ][] = [
+    ['runtime', (of) => of.runtime],
+    ['entry', (of) => of.entry],
+    ['memory', (of) => formatSize(of.memory)],
+    ['timeout', (of) => formatTime(of.timeout)],
+    ['adapter', (of) => of.adapter ?? 'none'],
+    ['shape', (of) => of.shape ?? 'none'],
+  ];
+  return rows.flatMap(([what, write]) => {
+    const [mine, theirs] = [write(here), told === undefined ? 'nothing' : write(told)];
+    return mine === theirs ? [] : [{ what, here: printable(mine), there: printable(theirs), isCode: false }];
+  });
+}
+
+interface Adapted {
+  readonly adapter?: string | undefined;
+  readonly shape?: string | undefined;
+}
+
+type ToldSetting = VersionTold['settings'][string];
+
+function settingDrifts({ configuration: own }: Load, told: VersionTold | undefined): HostDrift[] {
+  const there = told?.settings ?? {};
+  const wanted = new Map<string, [here: string, fault: (found: ToldSetting) => string | undefined]>([
+    ...Object.entries(own.settings).map(
+      ([name, value]) => [name, [value, (found: ToldSetting) => plainFault(found, value)]] as const,
+    ),
+    ...Object.entries(own.secrets).map(
+      ([name, value]) => [name, ['a secret', (found: ToldSetting) => secretFault(found, value)]] as const,
+    ),
+    ...own.held.map(
+      (name) => [name, ['held there', (found: ToldSetting) => ('held' in found ? undefined : 'sent before')]] as const,
+    ),
+  ] as [string, [string, (found: ToldSetting) => string | undefined]][]);
+  const drifts: HostDrift[] = [];
+  for (const [name, [here, fault]] of wanted) {
+    const found = there[name];
+    const other = found === undefined ? 'not set' : fault(found);
+    if (other !== undefined) drifts.push(settingDrift(name, here, other));
+  }
+  for (const name of Object.keys(there)) if (!wanted.has(name)) drifts.push(settingDrift(name, 'not declared', 'set'));
+  return drifts;
+}
+
+function settingDrift(name: string, here: string, there: string): HostDrift {
+  return { what: `setting ${name}`, here: printable(here), there: printable(there), isCode: false };
+}
+
+function plainFault(found: ToldSetting, value: string): string | undefined {
+  if (!('value' in found)) return 'a secret, or held there';
+  return found.value === value ? undefined : found.value;
+}
+
+function secretFault(found: ToldSetting, value: string): string | undefined {
+  if (!('seal' in found)) return 'no secret';
+  return isSealOf(found.seal, value) ? undefined : 'another value';
+}
+
+function isSealOf({ salt, scrypt }: { readonly salt: string; readonly scrypt: string }, value: string): boolean {
+  const { bytes, ...cost } = SEAL;
+  const given = Buffer.from(scrypt, 'base64');
+  const own = scryptSync(value, Buffer.from(salt, 'base64'), bytes, cost);
+  return given.length === own.length && timingSafeEqual(given, own);
+}

@@ -1,0 +1,250 @@
+/** Delivers to a host of functions: content by its digest, then a version of it, then that it is the current one. */
+import { EmballageError } from '../../../base/errors';
+import { printable } from '../../../base/text';
+import { FileSink, guarded, replaceLarge } from '../../../disk/write';
+import { bad, bodyDigest, digestField, type ExchangeRequest } from '../../../sources/exchange';
+import type { NetworkResponse } from '../../../sources';
+import { HostClient } from '../host-client';
+import type { Delivery } from '../ledger';
+import { digestOfAll, type Load } from '../load';
+import type { FunctionTold, VersionText } from '../protocol';
+import { bodyOf } from './body';
+import { fetchFiles } from './fetch-files';
+import { filesOf, sentBlob, type FileToSend } from './files';
+import { driftsOf } from './host-drifts';
+import {
+  NOTHING_LEFT,
+  type Drift,
+  type Fetched,
+  type FetchWanted,
+  type Look,
+  type Placed,
+  type SendOptions,
+  type SentBlob,
+  type TakenBack,
+  type Way,
+} from './way';
+
+const MOST_FILE_BYTES = 64 * 1024 ** 3;
+const JSON_TYPE = { 'content-type': 'application/json' };
+
+export class HostWay implements Way {
+  readonly name = 'host';
+  readonly isTold = true;
+  readonly at: string;
+  readonly #client: HostClient;
+  readonly #now: () => number;
+
+  /** @param now milliseconds since 1970 */
+  constructor(client: HostClient, now: () => number) {
+    this.#client = client;
+    this.at = client.address;
+    this.#now = now;
+  }
+
+  async look(load: Load): Promise<Look> {
+    const there = await this.#client.standing(load.name, `asking what stands of ${load.name}`);
+    const drifts = driftsOf(load, there?.current?.told);
+    const isCode = drifts.some(({ isCode: code }) => code);
+    const isSet = drifts.some(({ isCode: code }) => !code);
+    const what = isCode ? (isSet ? 'both' : 'code') : isSet ? 'settings' : 'nothing';
+    return {
+      what,
+      drifts: drifts.map(({ what: of, here, there: other }) => ({ what: of, here, there: other })),
+      seen: there,
+    };
+  }
+
+  async send(load: Load, look: Look, { onProgress }: SendOptions): Promise<Placed> {
+    const before = look.seen as FunctionTold | undefined;
+    if (look.what === 'nothing') return this.#placed(load, before, { blobs: [], isConfigured: false });
+    const blobs = await this.#sendContent(load, look, onProgress);
+    const version = this.#versionName(load);
+    const doing = `sending ${load.name}`;
+    await this.#putJson(`${this.#client.urlOf(load.name)}/versions/${version}`, versionOf(load), doing);
+    await this.#makeCurrent(load.name, version, before?.current?.version);
+    const after = await this.#client.standing(load.name, `asking what stands of ${load.name} now`);
+    const left = driftsOf(load, after?.current?.told);
+    if (left[0] !== undefined || after?.current?.version !== version)
+      throw notAsSent(
+        doing,
+        this.at,
+        left[0] ?? { what: 'version', here: version, there: after?.current?.version ?? 'none' },
+      );
+    return this.#placed(load, after, { blobs, isConfigured: look.what !== 'code' });
+  }
+
+  fetch(delivery: Delivery, wanted: FetchWanted): Promise<Fetched> {
+    const doing = `fetching ${delivery.function} from ${delivery.destination}`;
+    return fetchFiles(delivery, wanted, async ({ location, sha256, to, shown }) => {
+      const hex = sha256 ?? '';
+      const url = this.#client.contentUrl(hex);
+      const response = await this.#client.exchange.send({ url, doing, expects: [200, 404] });
+      if (response.status === 404) {
+        await this.#client.exchange.small(response, doing, url);
+        return undefined;
+      }
+      const sink = new FileSink(to, location, false);
+      try {
+        const found = await bodyDigest(response, { doing, url, take: (piece) => sink.append(piece) }, MOST_FILE_BYTES);
+        sink.close();
+        guarded(shown, () => replaceLarge(sink.path, to));
+        return found;
+      } catch (error) {
+        sink.discard();
+        throw error;
+      }
+    });
+  }
+
+  /** The version before becomes current again, where that was current; then it goes. */
+  async takeBack(delivery: Delivery, others: readonly Delivery[]): Promise<TakenBack> {
+    const { function: name, version = '' } = delivery;
+    const there = await this.#client.standing(name, `asking what stands of ${name}`);
+    if (!there?.versions.some((one) => one.version === version)) return NOTHING_LEFT;
+    const url = this.#client.urlOf(name);
+    if (there.current?.version !== version) {
+      await this.#delete(`${url}/versions/${version}`, name);
+      return {
+        ...NOTHING_LEFT,
+        deleted: [version],
+        ...(there.current !== undefined && { current: there.current.version }),
+      };
+    }
+    const before = others.map((one) => one.version).findLast((one) => there.versions.some((is) => is.version === one));
+    if (before === undefined) {
+      await this.#delete(url, name);
+      return { ...NOTHING_LEFT, deleted: there.versions.map((one) => one.version) };
+    }
+    await this.#makeCurrent(name, before, version);
+    await this.#delete(`${url}/versions/${version}`, name);
+    return { ...NOTHING_LEFT, deleted: [version], current: before };
+  }
+
+  async #sendContent(load: Load, look: Look, onProgress: SendOptions['onProgress']): Promise<SentBlob[]> {
+    if (look.what === 'settings') return [];
+    const files = filesOf(load);
+    const total = files.reduce((sum, { size }) => sum + size, 0);
+    const blobs: SentBlob[] = [];
+    let done = 0;
+    for (const file of files) {
+      const how = await this.#putContent(load.name, file, (bytes) => onProgress(done + bytes, total));
+      done += file.size;
+      blobs.push(sentBlob(file, how));
+    }
+    return blobs;
+  }
+
+  async #putContent(name: string, file: FileToSend, onSent: (bytes: number) => void): Promise<'there' | 'sent'> {
+    const url = this.#client.contentUrl(file.sha256);
+    const doing = `sending the ${file.name} of ${name}`;
+    const head = await this.#ask({ url, method: 'HEAD', doing, expects: [200, 404] });
+    if (head.status === 200 && Number(head.headers['content-length']) === file.size) return 'there';
+    const response = await this.#ask({
+      ...{ url, method: 'PUT', doing, expects: [200, 201, 204], body: bodyOf(file, onSent) },
+      headers: {
+        'content-type': 'application/octet-stream',
+        'content-length': String(file.size),
+        'content-digest': digestField(file.sha256),
+      },
+    });
+    const stated = response.headers['repr-digest'];
+    if (stated !== undefined && stated !== digestField(file.sha256))
+      throw bad(doing, url, `it kept as ${digestField(file.sha256)}`, printable(stated));
+    return 'sent';
+  }
+
+  /** Only where what was current when we looked still is (RFC 9110, 13.1.1). */
+  async #makeCurrent(name: string, version: string, before: string | undefined): Promise<void> {
+    const url = `${this.#client.urlOf(name)}/current`;
+    const doing = `making version ${version} of ${name} the current one`;
+    const only = before === undefined ? { 'if-none-match': '*' } : { 'if-match': `"${before}"` };
+    const response = await this.#putJson(url, { version }, doing, only, [412]);
+    if (response.status !== 412) return;
+    throw new EmballageError('DELIVERY_REFUSED', {
+      doing,
+      where: printable(this.at),
+      expected: before === undefined ? 'nothing current there' : `version ${before} to be current still`,
+      found: 'another, which somebody else has sent meanwhile',
+      mend: 'see what they sent (`emballage ledger`), then run the command again',
+    });
+  }
+
+  #putJson(
+    url: string,
+    value: object,
+    doing: string,
+    headers: Readonly<Record<string, string>> = {},
+    more: readonly number[] = [],
+  ): Promise<NetworkResponse> {
+    const bytes = Buffer.from(JSON.stringify(value));
+    return this.#ask({
+      ...{ url, method: 'PUT', doing, expects: [200, 201, 204, ...more] },
+      headers: { ...JSON_TYPE, ...headers, 'content-length': String(bytes.length) },
+      body: { size: bytes.length, pieces: () => [bytes] },
+    });
+  }
+
+  async #delete(url: string, name: string): Promise<void> {
+    await this.#ask({ url, method: 'DELETE', doing: `recalling ${name}`, expects: [200, 204, 404] });
+  }
+
+  async #ask(request: ExchangeRequest): Promise<NetworkResponse> {
+    const response = await this.#client.exchange.send(request);
+    await this.#client.exchange.small(response, request.doing, request.url);
+    return response;
+  }
+
+  /** By time, so that they stand in order; and by what it is, so that two senders in one second do not meet. */
+  #versionName({ parts }: Load): string {
+    const time = new Date(this.#now()).toISOString().replace(/[-:]|\.\d+/g, '');
+    return `${time}-${digestOfAll(parts).slice(7, 13)}`;
+  }
+
+  #placed(load: Load, there: FunctionTold | undefined, how: Pick<Placed, 'blobs' | 'isConfigured'>): Placed {
+    const location = there?.address ?? this.#client.urlOf(load.name);
+    return {
+      digest: digestOfAll(load.parts),
+      locations: Object.fromEntries(load.parts.map(({ arch }) => [arch, location])),
+      ...(load.beside.length > 0 && {
+        beside: Object.fromEntries(
+          load.beside.map(({ name, sha256 }) => [
+            name,
+            { digest: `sha256:${sha256}`, location: this.#client.contentUrl(sha256) },
+          ]),
+        ),
+      }),
+      ...(there?.current !== undefined && { version: there.current.version }),
+      ...how,
+    };
+  }
+}
+
+function versionOf({ form, parts, beside, configuration }: Load): VersionText {
+  const { runtime, entry, loads, memoryBytes, timeoutMs, adapter, shape, settings, secrets, held } = configuration;
+  return {
+    form,
+    artifacts: Object.fromEntries(
+      parts.map(({ arch, sha256, size, waybill }) => [arch, { sha256, size, waybill: waybill.sha256 }]),
+    ),
+    beside: Object.fromEntries(beside.map(({ name, sha256, size, setting }) => [name, { sha256, size, setting }])),
+    ...{ runtime, entry, loads, memory: memoryBytes, timeout: timeoutMs },
+    ...(adapter !== undefined && { adapter }),
+    ...(shape !== undefined && { shape }),
+    settings: {
+      ...Object.fromEntries(Object.entries(settings).map(([name, value]) => [name, { value }])),
+      ...Object.fromEntries(Object.entries(secrets).map(([name, secret]) => [name, { secret }])),
+    },
+    held: [...held],
+  };
+}
+
+function notAsSent(doing: string, at: string, { what, here, there }: Drift): EmballageError {
+  return new EmballageError('DELIVERY_INVALID', {
+    doing,
+    where: printable(at),
+    expected: `${what} there as it was sent: ${here}`,
+    found: there,
+    mend: 'ask who runs the host; the version before can be made current again with `emballage recall`',
+  });
+}

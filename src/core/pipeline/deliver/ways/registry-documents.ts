@@ -1,0 +1,136 @@
+/**
+ * What is sent to a registry: images as they were built, other artifacts as artifacts of the open standard (OCI image
+ * specification 1.1, "Guidelines for Artifact Usage"), with the waybill as second blob; all architectures under one index.
+ */
+import { basename } from 'node:path';
+import { openLayout } from '../../../disk/layout-files';
+import {
+  describeBytes,
+  EMPTY_BYTES,
+  EMPTY_DESCRIPTOR,
+  findBlob,
+  manifestsOf,
+  OCI_INDEX,
+  OCI_MANIFEST,
+  readDocuments,
+  writeIndex,
+  type Descriptor,
+  type Stretch,
+} from '../../../formats/oci';
+import { imageIndex, platformOf } from '../../../forms/image';
+import { JAR_TYPE } from '../../../forms/jar';
+import type { Arch, Form } from '../../../sheet';
+import type { Load, LoadFile, LoadPart } from '../load';
+
+export const FUNCTION_TYPE = 'application/vnd.emballage.function.v1';
+export const BESIDE_TYPE = 'application/vnd.emballage.beside.v1';
+export const WAYBILL_TYPE = 'application/vnd.emballage.waybill.v3+json';
+export const WAYBILL_ANNOTATION = 'emballage.waybill';
+const TITLE = 'org.opencontainers.image.title';
+const MEDIA_TYPES: Readonly<Record<Exclude<Form, 'image'>, string>> = {
+  zip: 'application/zip',
+  jar: JAR_TYPE,
+  binary: 'application/octet-stream',
+};
+
+/** A blob, and where its content lies. */
+export interface BlobToPush {
+  readonly descriptor: Descriptor;
+  readonly content: Stretch | Buffer;
+}
+
+/** A manifest with its blobs. */
+export interface ManifestToPush {
+  readonly descriptor: Descriptor;
+  readonly bytes: Buffer;
+  readonly blobs: readonly BlobToPush[];
+}
+
+export interface IndexToPush {
+  readonly descriptor: Descriptor;
+  readonly bytes: Buffer;
+  /** Of each architecture. */
+  readonly parts: readonly (ManifestToPush & { readonly arch: Arch })[];
+  /** Of data beside, by its name; only for images: otherwise it lies with the artifact. */
+  readonly beside: readonly (ManifestToPush & { readonly name: string })[];
+}
+
+export async function documentsOf(load: Load): Promise<IndexToPush> {
+  if (load.form === 'image') return imageDocuments(load);
+  const parts = load.parts.map((part) => ({ ...artifactManifest(load, part), arch: part.arch }));
+  return {
+    ...imageIndex(
+      parts.map(({ descriptor, arch }) => ({ manifest: descriptor, arch })),
+      load.name,
+    ),
+    parts,
+    beside: [],
+  };
+}
+
+async function imageDocuments(load: Load): Promise<IndexToPush> {
+  const parts: (ManifestToPush & { readonly arch: Arch })[] = [];
+  for (const { path, shown, arch } of load.parts) {
+    const layout = await openLayout(path, shown);
+    for (const found of manifestsOf(layout, layout.index)) {
+      const { descriptor, manifest, manifestBytes } = readDocuments(layout, found);
+      const blobs = [...manifest.layers, manifest.config].map((one) => ({
+        descriptor: one,
+        content: findBlob(layout, one),
+      }));
+      parts.push({ descriptor, bytes: manifestBytes, blobs, arch });
+    }
+  }
+  const beside = load.beside.map((one) => ({ name: one.name, ...manifestOf(BESIDE_TYPE, one.name, [layerOf(one)]) }));
+  const images = parts.map(({ descriptor, arch }) => ({ manifest: descriptor, arch }));
+  if (beside.length === 0) return { ...imageIndex(images, load.name), parts, beside };
+  const bytes = writeIndex({
+    mediaType: OCI_INDEX,
+    manifests: [
+      ...images.map(({ manifest, arch }) => ({ ...plain(manifest), platform: platformOf(arch) })),
+      ...beside.map(({ descriptor }) => ({ ...plain(descriptor), artifactType: BESIDE_TYPE })),
+    ],
+    annotations: { [TITLE]: load.name },
+  });
+  return { descriptor: describeBytes(OCI_INDEX, bytes), bytes, parts, beside };
+}
+
+function artifactManifest(load: Load, part: LoadPart): ManifestToPush {
+  const mediaType = load.form === 'image' ? '' : MEDIA_TYPES[load.form];
+  const layers = [
+    layerOf(part, mediaType, `${load.name}${load.ending}`),
+    layerOf(part.waybill, WAYBILL_TYPE, `${load.name}.waybill.json`),
+    ...load.beside.map((one) => layerOf(one, 'application/octet-stream', basename(one.path))),
+  ];
+  return manifestOf(FUNCTION_TYPE, load.name, layers, { [WAYBILL_ANNOTATION]: `sha256:${part.waybill.sha256}` });
+}
+
+interface Layer extends BlobToPush {
+  readonly title: string;
+}
+
+function layerOf(file: LoadFile, mediaType = 'application/octet-stream', title = basename(file.path)): Layer {
+  const { path, sha256, size } = file;
+  return { descriptor: { mediaType, digest: `sha256:${sha256}`, size }, content: { path, at: 0, size }, title };
+}
+
+function manifestOf(
+  artifactType: string,
+  title: string,
+  layers: readonly Layer[],
+  more: Readonly<Record<string, string>> = {},
+): ManifestToPush {
+  const bytes = Buffer.from(
+    JSON.stringify({
+      ...{ schemaVersion: 2, mediaType: OCI_MANIFEST, artifactType, config: EMPTY_DESCRIPTOR },
+      layers: layers.map(({ descriptor, title: own }) => ({ ...descriptor, annotations: { [TITLE]: own } })),
+      annotations: { [TITLE]: title, ...more },
+    }),
+  );
+  const config = { descriptor: EMPTY_DESCRIPTOR, content: EMPTY_BYTES };
+  return { descriptor: describeBytes(OCI_MANIFEST, bytes), bytes, blobs: [...layers, config] };
+}
+
+function plain({ mediaType, digest, size }: Descriptor): Descriptor {
+  return { mediaType, digest, size };
+}

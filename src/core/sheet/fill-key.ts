@@ -1,0 +1,55 @@
+/** The key `fill`: what of the team's own templates is filled in, and with what. */
+import { z } from 'zod';
+import type { Fill } from './model';
+import type { SheetNotes } from './notes';
+
+const entry = z.strictObject(
+  {
+    file: z.string({ error: 'a file of the project' }).meta({
+      description: 'The template, relative to the sheet: YAML, JSON, TOML by its ending, or a text with marks.',
+    }),
+    at: z
+      .string({ error: 'a JSON Pointer such as `/functions/0/digest`, or the name of a mark' })
+      .min(1, { error: 'a JSON Pointer such as `/functions/0/digest`, or the name of a mark' })
+      .meta({
+        description:
+          'Where in it: a JSON Pointer (RFC 6901). In other texts the name of a mark: what stands between `<!-- fill NAME -->` and `<!-- end -->`.',
+      }),
+    value: z.string({ error: 'a text with words in braces' }).meta({
+      description: 'What goes there, with words such as `{surge-alert.arm64.sha256}`.',
+    }),
+    destination: z
+      .string({ error: 'the name of a destination' })
+      .optional()
+      .meta({ description: 'Whose delivery it is about; the function’s own destination otherwise.' }),
+  },
+  { error: 'a mapping with `file`, `at` and `value`' },
+);
+
+export const fillField = z
+  .array(entry, { error: 'a list of `{ file, at, value }`' })
+  .optional()
+  .meta({ description: 'The team’s own deployment templates: what `fill` writes into them, in place.' });
+
+export function settleFill(
+  text: z.output<typeof fillField>,
+  notes: SheetNotes,
+  destinations: readonly string[],
+): { readonly fill?: readonly Fill[] } {
+  if (text === undefined) return {};
+  const fill = text.flatMap((one, i) => {
+    const at = ['fill', String(i)];
+    const { destination } = one;
+    if (destination !== undefined && !destinations.includes(destination))
+      notes.add([...at, 'destination'], `one of ${destinations.join(', ')}`, `\`${destination}\``, 'correct it');
+    const file = notes.insidePath([...at, 'file'], one.file, 'file');
+    if (file === undefined) return [];
+    return [
+      {
+        ...{ file, at: one.at, value: one.value, place: notes.yaml.placeOf([...at, 'value']) },
+        ...(destination !== undefined && { destination }),
+      },
+    ];
+  });
+  return { fill };
+}

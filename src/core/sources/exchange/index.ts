@@ -1,0 +1,2 @@
+/** Requests to who takes deliveries. */
+export { bad, bodyDigest, digestField, Exchange, type ExchangeRequest, shownUrl, statedDigest } from './exchange';
