@@ -2,22 +2,14 @@
 import { basename, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { nearestWord, printable } from '../../core/base/text';
-import { readTextFile } from '../../core/disk/read-text';
 import { isOnlyTouched, lookForChange, type LookRequest } from '../../core/pipeline/build';
 import { KNOWN, languageOf } from '../../core/languages';
 import { checkFile, checkTarget, rulesFor, stopFindings, type CheckedArtifact } from '../../core/pipeline/check';
 import { selectFunctions, targetsOf, type Project } from '../../core/project/targets';
 import type { FunctionFacts } from '../../core/rules';
-import {
-  ARCHITECTURES,
-  MAX_YAML_BYTES,
-  readDestination,
-  readRuntime,
-  type Destination,
-  type FunctionSpec,
-  type Runtime,
-} from '../../core/sheet';
+import { ARCHITECTURES, readRuntime, type FunctionSpec, type Runtime } from '../../core/sheet';
 import { artifactWord } from '../artifact-word';
+import { findDestination } from '../destination-word';
 import { surroundings } from '../machine';
 import { TOOL } from '../program';
 import { withScratch } from '../scratch';
@@ -62,6 +54,12 @@ export const command: CommandModule = {
       describe: 'what to write on standard output',
     },
     share: SHARE_OPTION,
+    there: {
+      value: 'DESTINATION',
+      proposes: 'destinations',
+      type: 'string',
+      describe: 'compare with what stands at the destination, and name each drift',
+    },
   },
   async run(args, session) {
     const names = texts(args, '_');
@@ -74,6 +72,16 @@ export const command: CommandModule = {
         found: `it together with \`--format ${format ?? ''}\``,
         mend: 'take one of the two',
       });
+    const there = text(args, 'there');
+    if (there !== undefined) {
+      const project = await session.openProject();
+      return (await import('../check-there')).checkThere(
+        project,
+        selectFunctions(project.sheet, names),
+        there,
+        session,
+      );
+    }
     const file =
       names.length === 1 ? await artifactWord(names[0] ?? '', session, text(args, 'at') !== undefined) : undefined;
     const checked = await withScratch('check', async (scratch) =>
@@ -204,56 +212,6 @@ function runtimeFrom(text: string): Runtime {
     expected: `a runtime, such as ${samples.map((one) => `\`${one}\``).join(', ')}`,
     found: `\`${printable(text)}\``,
     mend: near === undefined ? 'write language, space, version' : `did you mean \`--runtime "${near}"\`?`,
-  });
-}
-
-/** Without a sheet there is nothing that a name could be looked up in. */
-async function sheetOf(session: Session, at: string | undefined): Promise<Project> {
-  try {
-    return await session.openProject();
-  } catch (error) {
-    if (!(error instanceof EmballageError) || error.code !== 'FILE_MISSING') throw error;
-    throw new EmballageError('USAGE', {
-      doing: 'choosing the destination',
-      ...(at !== undefined && { where: `--at ${printable(at)}` }),
-      expected: 'a sheet with destinations, or `--at` with the file of one',
-      found: 'no sheet here or above',
-      mend: 'name the file of the destination: `--at destinations/NAME.yaml`',
-    });
-  }
-}
-
-async function findDestination(at: string | undefined, session: Session): Promise<Destination> {
-  const doing = 'choosing the destination';
-  if (at !== undefined && /[./]/.test(at)) {
-    const content = readTextFile(resolve(session.cwd, at), {
-      doing: 'reading the destination',
-      shown: at,
-      maxBytes: MAX_YAML_BYTES,
-      mendMissing: 'correct the path',
-    });
-    const { destination, problems } = await readDestination(content, at, KNOWN);
-    if (destination !== undefined) return destination;
-    throw new EmballageError('SHEET_INVALID', {
-      doing: 'reading the destination',
-      found: `${String(problems.length)} mistakes`,
-      mend: 'mend what is listed',
-      problems,
-    });
-  }
-  const { sheet } = await sheetOf(session, at);
-  const known = Object.keys(sheet.destinations);
-  const [only] = known.length === 1 ? known : [];
-  const name = at ?? only;
-  const destination = name === undefined ? undefined : sheet.destinations[name];
-  if (destination !== undefined) return destination;
-  const near = at === undefined ? undefined : nearestWord(at, known);
-  throw new EmballageError('USAGE', {
-    doing,
-    where: '--at',
-    expected: `a destination: ${known.join(', ')}, or the path of a destination file`,
-    found: at === undefined ? 'none, and the sheet has several' : `\`${printable(at)}\``,
-    mend: near === undefined ? 'add --at DESTINATION' : `did you mean \`--at ${near}\`?`,
   });
 }
 

@@ -75,9 +75,16 @@ export const COMMANDS: readonly CommandEntry[] = [
   {
     name: 'send',
     usage: 'send [NAME…]',
-    summary: 'delivers images to the registry of their destination',
+    summary: 'delivers functions to a destination, or promotes what stands at another',
     takes: ['functions'],
     load: () => import('./send'),
+  },
+  {
+    name: 'log',
+    usage: 'log NAME',
+    summary: 'prints what a function wrote where it stands',
+    takes: ['functions'],
+    load: () => import('./log'),
   },
   {
     name: 'ledger',

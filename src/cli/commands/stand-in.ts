@@ -5,19 +5,21 @@ import { present } from '../../core/base/present';
 import { count, printable } from '../../core/base/text';
 import { LANGUAGES } from '../../core/languages';
 import { MISBEHAVIOURS, readFolder, startIndex, type RunningIndex } from '../../standins/index/index';
+import { HOST_FAULTS } from '../../standins/service';
 import { REGISTRY_FAULTS, startRegistry, type RunningRegistry } from '../../standins/registry';
 import { untilInterrupted } from '../interrupt';
 import { portTrouble } from '../port-trouble';
 import type { Session } from '../session';
 import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
 
-const DEFAULT_PORTS = { index: 8427, registry: 8430 } as const;
+const DEFAULT_PORTS = { index: 8427, registry: 8430, host: 8440 } as const;
 
 export const command: CommandModule = {
   about: wrapped(
     'Simulates a service on this machine only, until it is interrupted. `index` serves a folder as a package index: ' +
       `${LANGUAGES.flatMap(({ pages }) => pages?.about ?? []).join('; ')}. ` +
-      '`registry` keeps container images in a folder. Both can be told to misbehave, to see what comes of it.',
+      '`registry` keeps container images in a folder. `host` keeps and runs functions as a destination would, by the ' +
+      'protocol of `schemas/host.openapi.json`. All can be told to misbehave, to see what comes of it.',
   ),
   examples: [
     ['index demo/fernhaven-packages', 'serve the demo’s packages'],
@@ -25,6 +27,7 @@ export const command: CommandModule = {
       'registry /tmp/moorings --port 0 --login harbour:secret --tokens',
       'a registry that wants a login and gives tokens',
     ],
+    ['host /tmp/slipway --destination destinations/slipway.yaml', 'a host that enforces a destination'],
     ['index packages --port 0 --misbehave truncated', 'break off every file in the middle'],
   ],
   options: {
@@ -32,12 +35,12 @@ export const command: CommandModule = {
       value: 'PORT',
       type: 'number',
       requiresArg: true,
-      describe: `0 for any that is free; ${String(DEFAULT_PORTS.index)} for an index, ${String(DEFAULT_PORTS.registry)} for a registry otherwise`,
+      describe: `0 for any that is free; ${String(DEFAULT_PORTS.index)} for an index, ${String(DEFAULT_PORTS.registry)} for a registry, ${String(DEFAULT_PORTS.host)} for a host otherwise`,
     },
     misbehave: {
-      choices: [...new Set([...MISBEHAVIOURS, ...REGISTRY_FAULTS])],
+      choices: [...new Set([...MISBEHAVIOURS, ...REGISTRY_FAULTS, ...HOST_FAULTS])],
       requiresArg: true,
-      describe: `what to do wrong; a registry knows ${REGISTRY_FAULTS.join(', ')}, an index the others`,
+      describe: `what to do wrong; a registry knows ${REGISTRY_FAULTS.join(', ')}; a host ${HOST_FAULTS.join(', ')}; an index the others`,
     },
     login: {
       value: 'NAME:PASSWORD',
@@ -45,24 +48,56 @@ export const command: CommandModule = {
       requiresArg: true,
       describe: 'NAME:PASSWORD that requests must carry',
     },
+    destination: {
+      value: 'DESTINATION',
+      proposes: 'destinations',
+      type: 'string',
+      requiresArg: true,
+      describe: 'host: what it enforces, by name in the sheet or by its file',
+    },
+    instances: {
+      value: 'N',
+      type: 'number',
+      requiresArg: true,
+      default: 4,
+      describe: 'host: most instances of one function',
+    },
+    idle: {
+      value: 'TIME',
+      type: 'string',
+      requiresArg: true,
+      default: '60 s',
+      describe: 'host: an instance that was not called for so long ends',
+    },
     tokens: { type: 'boolean', default: false, describe: 'registry: with --login, give tokens for it' },
   },
   async run(args, session) {
     const [kind, folder, ...rest] = texts(args, '_');
-    if ((kind !== 'index' && kind !== 'registry') || folder === undefined || rest.length > 0)
+    if (!isKind(kind) || folder === undefined || rest.length > 0)
       throw new EmballageError('USAGE', {
         doing: 'reading the command line',
-        expected: '`stand-in index FOLDER` or `stand-in registry FOLDER`',
+        expected: '`stand-in index FOLDER`, `stand-in registry FOLDER` or `stand-in host FOLDER`',
         found: `\`${printable(['stand-in', ...texts(args, '_')].join(' '))}\``,
-        mend: 'name the folder whose packages are to be served, or in which images are kept',
+        mend: 'name the folder whose packages are to be served, or in which images or functions are kept',
       });
-    const close =
-      kind === 'index' ? await serveIndex(args, folder, session) : await serveRegistry(args, folder, session);
+    const serve = { index: serveIndex, registry: serveRegistry, host: serveFunctions }[kind];
+    const close = await serve(args, folder, session);
     await untilInterrupted();
     await close();
     return EXIT.done;
   },
 };
+
+function isKind(word: string | undefined): word is keyof typeof DEFAULT_PORTS {
+  return word !== undefined && word in DEFAULT_PORTS;
+}
+
+async function serveFunctions(args: Arguments, folder: string, session: Session): Promise<() => Promise<void>> {
+  const { serveHost } = await import('../host-service');
+  const port = Number(args.port ?? DEFAULT_PORTS.host);
+  const [misbehave, login] = [faultFrom(args, HOST_FAULTS, 'host'), text(args, 'login')];
+  return serveHost({ folder, port, misbehave, login }, args, session);
+}
 
 async function serveRegistry(args: Arguments, folder: string, session: Session): Promise<() => Promise<void>> {
   const port = Number(args.port ?? DEFAULT_PORTS.registry);

@@ -75,6 +75,12 @@ export const command: CommandModule = {
       requiresArg: true,
       describe: 'with --sent: the folder to fetch it into and keep it in; it must be new or empty',
     },
+    there: {
+      value: 'DESTINATION',
+      proposes: 'destinations',
+      type: 'string',
+      describe: 'call what stands at a host: that of the function, or another destination',
+    },
     profile: {
       type: 'boolean',
       default: false,
@@ -89,11 +95,25 @@ export const command: CommandModule = {
   async run(args, session) {
     const project = await session.openProject();
     const spec = oneFunction(project, texts(args, '_'));
+    const named = text(args, 'there');
+    if (named !== undefined) return tryThere(args, project, { spec, named }, session);
     const arch = chooseArch(spec, text(args, 'arch'));
     if (args.serve === true || args.watch === true) return serve(args, project, { spec, arch }, session);
     return withScratch('sent', async (scratch) => callAll(args, project, { spec, arch }, session, scratch));
   },
 };
+
+async function tryThere(
+  args: Arguments,
+  project: Project,
+  { spec, named }: { readonly spec: FunctionSpec; readonly named: string },
+  session: Session,
+): Promise<ExitCode> {
+  const { callThere } = await import('../there');
+  const once = await readEvents(project, spec, texts(args, 'event'), session);
+  const events = Array.from({ length: repeatsFrom(args.repeat) }, () => once).flat();
+  return callThere(project, { spec, named, events }, session);
+}
 
 async function callAll(
   args: Arguments,

@@ -12,5 +12,5 @@ export {
   shownPath,
 } from './chosen';
 export { type FetchRequest, type Fetched, HttpClient, NOT_FOUND } from './http';
-export type { Network, NetworkRequest, NetworkResponse, Way } from './network';
+export type { Network, NetworkRequest, NetworkResponse, RequestBody, Way } from './network';
 export { type PackageFile, PackageStore, type StoredFile } from './package-store';

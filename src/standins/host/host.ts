@@ -50,8 +50,8 @@ export interface OpenHost {
   readonly asNobody: boolean;
   /** Calls that it takes at once. */
   readonly concurrency: number;
-  /** Calls it; after a call that ended its process, the next one starts a new process. */
-  call(event: NamedEvent): Promise<CallReport>;
+  /** Calls it, with an id for the call or one that is made here; after a call that ended its process, the next one starts a new process. */
+  call(event: NamedEvent, run?: string): Promise<CallReport>;
   /** What was loaded and missed so far. */
   noted(): Omit<HostOutcome, 'asNobody' | 'didEnd'>;
   /** What the start cost, once it was called; only where it is looked at. */
@@ -156,7 +156,7 @@ class Caller implements OpenHost {
     return this.#processPlan.speaks === 'http' ? this.#plan.calls.concurrency : 1;
   }
 
-  async call(event: NamedEvent): Promise<CallReport> {
+  async call(event: NamedEvent, run?: string): Promise<CallReport> {
     const begun = this.#plan.elapsed();
     const cold = this.#running === undefined || this.#running.host.hasEnded;
     if (this.#running === undefined || this.#running.host.hasEnded) {
@@ -165,7 +165,8 @@ class Caller implements OpenHost {
     }
     const running = this.#running;
     this.#calls += 1;
-    const report = await callOnce(this.#plan, running, event, { cold, begun, run: `run-${String(this.#calls)}` });
+    const id = run ?? `run-${String(this.#calls)}`;
+    const report = await callOnce(this.#plan, running, event, { cold, begun, run: id });
     for (const path of running.host.seen) this.#seen.add(path);
     for (const name of running.host.asked) this.#asked.add(name);
     if (report.answer.kind === 'failed' && !running.host.goesOn && this.#running === running) this.#running = undefined;

@@ -1,5 +1,6 @@
 /** The stand-in host: runs functions from their artifacts as a destination would. */
 export { type CallReport, type HostOutcome, openHost, type OpenHost, runInHost } from './host';
+export { eventOf, readBody, sendAnswer } from './http-events';
 export { judgeResponse, statusOf } from './response';
 export { type RunningService, serveFunction, type ServedCall } from './serve';
 export { whyNoRoot } from './image';

@@ -57,6 +57,8 @@ export interface Configuration {
   readonly secrets: Readonly<Record<string, string>>;
   /** Names of settings whose values the destination has. */
   readonly held: readonly string[];
+  /** Names of secrets of which it is only known that there should be a value. */
+  readonly unknown: readonly string[];
   /** Settings that hold where data beside the artifact lies, by the name of the data. */
   readonly beside: Readonly<Record<string, string>>;
 }
@@ -79,6 +81,8 @@ export interface LoadRequest {
   readonly destination: Destination;
   /** Value of an environment variable. */
   readonly variable: (name: string) => string | undefined;
+  /** Secrets whose value is not here are only looked for. */
+  readonly isOnlyLookedAt?: boolean;
 }
 
 /** What was built, verified. @throws EmballageError ARTIFACT_MISSING, ARTIFACT_MIXED, USAGE */
@@ -130,10 +134,10 @@ function changed(name: string, file: string): EmballageError {
 
 /** What a host is told of it. @throws EmballageError USAGE where a setting has no value for it */
 export function configurationOf(
-  { spec, destination, variable }: LoadRequest,
+  { spec, destination, variable, isOnlyLookedAt = false }: LoadRequest,
   loads: Configuration['loads'],
 ): Configuration {
-  const { settings, secrets, held } = settingsOf(spec, destination.name, variable);
+  const { settings, secrets, held, unknown } = settingsOf(spec, destination.name, variable, isOnlyLookedAt);
   const { file, member } = loads;
   const entry = { text: member === '' ? file : `${file}#${member}`, file, member };
   const { adapter, shape } = spec;
@@ -145,7 +149,7 @@ export function configurationOf(
     timeoutMs: givenTimeMs(spec, destination),
     ...(adapter !== undefined && { adapter }),
     ...(shape !== undefined && { shape }),
-    ...{ settings, secrets, held },
+    ...{ settings, secrets, held, unknown },
     beside: Object.fromEntries(spec.beside.map(({ name, setting }) => [name, setting])),
   };
 }
@@ -154,20 +158,22 @@ function settingsOf(
   spec: FunctionSpec,
   destination: string,
   variable: LoadRequest['variable'],
-): Pick<Configuration, 'settings' | 'secrets' | 'held'> {
+  isOnlyLookedAt: boolean,
+): Pick<Configuration, 'settings' | 'secrets' | 'held' | 'unknown'> {
   const settings: Record<string, string> = {};
   const secrets: Record<string, string> = {};
   const held: string[] = [];
   const lacking: string[] = [];
+  const unknown: string[] = [];
   for (const setting of spec.settings) {
     const { name, secret, beside } = setting;
     if (beside !== undefined) continue;
     const value = secret ? variable(name) : valueAt(setting, destination);
     if (isHeld(setting, destination)) held.push(name);
-    else if (value === undefined) lacking.push(name);
+    else if (value === undefined) (secret && isOnlyLookedAt ? unknown : lacking).push(name);
     else (secret ? secrets : settings)[name] = value;
   }
-  if (lacking.length === 0) return { settings, secrets, held };
+  if (lacking.length === 0) return { settings, secrets, held, unknown };
   const isSecret = spec.settings.some(({ name, secret }) => secret && lacking.includes(name));
   throw new EmballageError('USAGE', {
     doing: `sending ${spec.name} to ${destination}`,
@@ -181,8 +187,9 @@ function settingsOf(
 }
 
 /** Of what a host is told: names of secrets and of what it holds, and no secret value. */
-export function configurationDigest({ secrets, ...rest }: Configuration): string {
-  return `sha256:${contentDigest(JSON.stringify({ ...rest, secrets: Object.keys(secrets).sort() }))}`;
+export function configurationDigest({ secrets, unknown, ...rest }: Configuration): string {
+  const names = [...Object.keys(secrets), ...unknown].sort();
+  return `sha256:${contentDigest(JSON.stringify({ ...rest, secrets: names }))}`;
 }
 
 /** Of all artifacts together: of the one, or over all by their architectures. */

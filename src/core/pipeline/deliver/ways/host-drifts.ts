@@ -59,21 +59,31 @@ interface Adapted {
 
 type ToldSetting = VersionTold['settings'][string];
 
+interface Wanted {
+  readonly here: string;
+  /** What is wrong with what is there. */
+  readonly fault: (found: ToldSetting) => string | undefined;
+}
+
 function settingDrifts({ configuration: own }: Load, told: VersionTold | undefined): HostDrift[] {
   const there = told?.settings ?? {};
-  const wanted = new Map<string, [here: string, fault: (found: ToldSetting) => string | undefined]>([
-    ...Object.entries(own.settings).map(
-      ([name, value]) => [name, [value, (found: ToldSetting) => plainFault(found, value)]] as const,
-    ),
-    ...Object.entries(own.secrets).map(
-      ([name, value]) => [name, ['a secret', (found: ToldSetting) => secretFault(found, value)]] as const,
-    ),
-    ...own.held.map(
-      (name) => [name, ['held there', (found: ToldSetting) => ('held' in found ? undefined : 'sent before')]] as const,
-    ),
-  ] as [string, [string, (found: ToldSetting) => string | undefined]][]);
+  const wanted = new Map<string, Wanted>([
+    ...Object.entries(own.settings).map(([name, value]): [string, Wanted] => [
+      name,
+      { here: value, fault: (found) => plainFault(found, value) },
+    ]),
+    ...Object.entries(own.secrets).map(([name, value]): [string, Wanted] => [
+      name,
+      { here: 'a secret', fault: (found) => secretFault(found, value) },
+    ]),
+    ...own.unknown.map((name): [string, Wanted] => [name, { here: 'a secret', fault: () => undefined }]),
+    ...own.held.map((name): [string, Wanted] => [
+      name,
+      { here: 'held there', fault: (found) => ('held' in found ? undefined : 'sent before') },
+    ]),
+  ]);
   const drifts: HostDrift[] = [];
-  for (const [name, [here, fault]] of wanted) {
+  for (const [name, { here, fault }] of wanted) {
     const found = there[name];
     const other = found === undefined ? 'not set' : fault(found);
     if (other !== undefined) drifts.push(settingDrift(name, here, other));
