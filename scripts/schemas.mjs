@@ -1,4 +1,4 @@
-// Writes the JSON Schemas of sheet, destination, waybill, lock, ledger and weights into schemas/, from the schemas that check them,
+// Writes the JSON Schemas of sheet, destination, waybill, lock, ledger, weights and deliveries into schemas/, from the schemas that check them,
 // and those of what commands print.
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
@@ -7,7 +7,7 @@ const require = createRequire(import.meta.url);
 const { z } = require('zod');
 const { KNOWN } = require('../dist/core/languages/index.js');
 const { sheetSchemas } = require('../dist/core/sheet/index.js');
-const { ledgerSchema } = require('../dist/core/pipeline/deliver/index.js');
+const { hostOpenApi, ledgerSchema, programAnswer, programRequest } = require('../dist/core/pipeline/deliver/index.js');
 const { recordSchema } = require('../dist/core/pipeline/weigh/record-schema.js');
 const { lockSchema } = require('../dist/core/project/lock-schema.js');
 const { waybillSchema } = require('../dist/core/waybill/index.js');
@@ -21,11 +21,16 @@ for (const [name, schema] of Object.entries({
   waybill: await waybillSchema(KNOWN),
   lock: await lockSchema(KNOWN),
   ledger: ledgerSchema,
+  'delivery-request': programRequest,
+  'delivery-answer': programAnswer,
   weights: recordSchema,
 })) {
   const document = z.toJSONSchema(schema, { target: 'draft-2020-12', io: 'input' });
   writeFileSync(new URL(`${name}.schema.json`, folder), `${JSON.stringify(document, null, 2)}\n`);
 }
+
+const { VERSION } = require('../dist/cli/program.js');
+writeFileSync(new URL('host.openapi.json', folder), `${JSON.stringify(hostOpenApi(VERSION), null, 2)}\n`);
 
 const { OUTPUT_VERSION, outputSchemas } = require('../dist/cli/documents.js');
 const output = new URL(`output-${OUTPUT_VERSION}/`, folder);

@@ -34,6 +34,10 @@ const error = z.looseObject({
   }),
 });
 
+const what = z.enum(['code', 'settings', 'both', 'nothing']);
+/** What stands there otherwise than it is here. */
+const drifts = z.array(z.looseObject({ what: z.string(), here: z.string(), there: z.string() }));
+
 const failed = z.array(error.extend({ name: z.string() }));
 
 const finding = z.looseObject({
@@ -210,7 +214,12 @@ const plain: Readonly<Record<string, z.ZodType>> = {
     /** Where results are shared with other machines: how many came, went, and were refused. */
     store: z.looseObject({ at: z.string(), fetched: count, sent: count, refused: count }).optional(),
   }),
-  check: z.looseObject({ fit: z.boolean(), artifacts: z.array(checked) }),
+  check: z.looseObject({
+    fit: z.boolean(),
+    artifacts: z.array(checked),
+    /** With `--there`. */
+    there: z.array(z.looseObject({ name: z.string(), destination: z.string(), what, drifts })).optional(),
+  }),
   event: z.looseObject({ name: z.string(), kind: z.enum(['request', 'data', 'cloudevent']), event: z.unknown() }),
   weigh: z.looseObject({
     weighed: z.array(weighed),
@@ -241,10 +250,34 @@ const plain: Readonly<Record<string, z.ZodType>> = {
       }),
     ),
   }),
-  try: z.looseObject({ name: z.string(), arch, failed: count, calls: z.array(called), cut: z.array(z.unknown()) }),
+  try: z.looseObject({
+    name: z.string(),
+    /** Of what was called here; with `--there` the destination. */
+    ...{ arch: arch.optional(), destination: z.string().optional() },
+    failed: count,
+    calls: z.array(called),
+    cut: z.array(z.unknown()),
+  }),
   prove: proof,
   send: z.looseObject({
-    sent: z.array(z.looseObject({ delivery: deliverySchema, blobs: z.array(z.unknown()), isSame: z.boolean() })),
+    /** Whether all of them fit; nothing was sent otherwise. */
+    fit: z.boolean(),
+    sent: z.array(
+      z.union([
+        z.looseObject({ delivery: deliverySchema, what, drifts, blobs: z.array(z.unknown()), isSame: z.boolean() }),
+        /** With `--dry-run`. */
+        z.looseObject({ name: z.string(), destination: z.string(), what, drifts }),
+      ]),
+    ),
+  }),
+  log: z.looseObject({
+    name: z.string(),
+    destination: z.string(),
+    lines: z.array(z.looseObject({ time: z.string(), run: z.string(), version: z.string(), line: z.string() })),
+  }),
+  fill: z.looseObject({
+    stale: z.boolean(),
+    filled: z.array(z.looseObject({ file: z.string(), at: z.string(), before: z.string(), now: z.string() })),
   }),
   ledger: z.looseObject({
     ledger: z.string(),

@@ -101,6 +101,12 @@ export const COMMANDS: readonly CommandEntry[] = [
     load: () => import('./recall'),
   },
   {
+    name: 'fill',
+    usage: 'fill',
+    summary: 'writes locations, digests and entries into your own deployment templates',
+    load: () => import('./fill'),
+  },
+  {
     name: 'tidy',
     usage: 'tidy',
     summary: 'removes what is of no use any more, here and in the shared store',

@@ -47,6 +47,7 @@ export function settleFill(
     return [
       {
         ...{ file, at: one.at, value: one.value, place: notes.yaml.placeOf([...at, 'value']) },
+        placeOfAt: notes.yaml.placeOf([...at, 'at']),
         ...(destination !== undefined && { destination }),
       },
     ];

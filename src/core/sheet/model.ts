@@ -85,8 +85,9 @@ export interface Fill {
   readonly at: string;
   readonly value: string;
   readonly destination?: string;
-  /** Where the value stands in the sheet. */
+  /** Where the value stands in the sheet, and where `at` does. */
   readonly place: Place;
+  readonly placeOfAt: Place;
 }
 
 /** Sizes in bytes, `files` a count. */

@@ -1,6 +1,7 @@
 /** Calls of functions at the stand-in host: by its protocol, and at their own addresses. */
 import type { ServerResponse } from 'node:http';
 import { EmballageError, messageOf } from '../../core/base/errors';
+import { parseExact, type CloudEvent } from '../../core/events';
 import { hostProtocol } from '../../core/pipeline/deliver';
 import { shapeOf, type Destination } from '../../core/sheet';
 import { eventOf, readBody, sendAnswer, type CallReport, type HostPlan, type MountedData } from '../host';
@@ -47,9 +48,10 @@ export class Calls {
   }
 
   async call({ request, response, name }: Exchange): Promise<void> {
-    const call = await jsonFrom(request, response, hostProtocol.callText);
+    // Numbers are passed on as they are written.
+    const call = await jsonFrom(request, response, hostProtocol.callText, parseExact);
     if (call === undefined) return undefined;
-    const event = call.event as unknown as Parameters<Pool['call']>[2]['event']['event'];
+    const { event } = call as unknown as { readonly event: CloudEvent };
     const done = await this.#run(name, response, { name: call.name, event });
     if (done === undefined) return undefined;
     const { run, version, report } = done;

@@ -17,6 +17,7 @@ export async function jsonFrom<T>(
   request: IncomingMessage,
   response: ServerResponse,
   schema: { safeParse(value: unknown): { success: true; data: T } | { success: false; error: { message: string } } },
+  parse: (text: string) => unknown = JSON.parse,
 ): Promise<T | undefined> {
   const body = await readBody(request);
   if (body === undefined || body.length > MOST_JSON_BYTES) {
@@ -25,7 +26,7 @@ export async function jsonFrom<T>(
   }
   let value: unknown;
   try {
-    value = JSON.parse(body.toString('utf8'));
+    value = parse(body.toString('utf8'));
   } catch {
     sendProblem(response, 400, 'its body is no JSON');
     return undefined;

@@ -1,8 +1,9 @@
 /** Speaks the protocol of hosts: what stands there, calls, logs. */
 import { z } from 'zod';
+import { EmballageError } from '../../base/errors';
 import { present } from '../../base/present';
-import type { CloudEvent } from '../../events';
-import { bad, type Exchange } from '../../sources/exchange';
+import { writeExact, type CloudEvent } from '../../events';
+import { bad, shownUrl, type Exchange } from '../../sources/exchange';
 import type { NetworkResponse } from '../../sources';
 import { callTold, functionTold, logTold, PREFIX, type CallTold, type FunctionTold, type LogTold } from './protocol';
 
@@ -37,12 +38,13 @@ export class HostClient {
   async call(name: string, event: { readonly name: string; readonly event: CloudEvent }): Promise<CallTold> {
     const doing = `calling ${name} at the host`;
     const url = `${this.urlOf(name)}/calls`;
-    const bytes = Buffer.from(JSON.stringify(event));
+    const bytes = Buffer.from(writeExact(event));
     const response = await this.exchange.send({
-      ...{ url, method: 'POST', doing, expects: [200], once: true },
+      ...{ url, method: 'POST', doing, expects: [200, 404], once: true },
       headers: { 'content-type': 'application/json', 'content-length': String(bytes.length) },
       body: { size: bytes.length, pieces: () => [bytes] },
     });
+    await this.#mustStand(response, name, doing);
     return this.read(response, { doing, url, schema: callTold });
   }
 
@@ -51,8 +53,21 @@ export class HostClient {
     const wanted = present({ since, run, after: after?.toString() });
     const query = new URLSearchParams(wanted as Record<string, string>);
     const url = `${this.urlOf(name)}/log?${query.toString()}`;
-    const response = await this.exchange.send({ url, doing, expects: [200] });
+    const response = await this.exchange.send({ url, doing, expects: [200, 404] });
+    await this.#mustStand(response, name, doing);
     return this.read(response, { doing, url, schema: logTold });
+  }
+
+  async #mustStand(response: NetworkResponse, name: string, doing: string): Promise<void> {
+    if (response.status !== 404) return;
+    await this.exchange.small(response, doing, this.address);
+    throw new EmballageError('DELIVERY_GONE', {
+      doing,
+      where: shownUrl(this.address),
+      expected: `${name} to stand there`,
+      found: 'no function of that name',
+      mend: `send it first: \`emballage send ${name}\``,
+    });
   }
 
   urlOf(name: string): string {

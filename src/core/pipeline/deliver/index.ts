@@ -5,6 +5,7 @@ export { ledgerSchema } from './ledger-schema';
 export { builtLoad, type Load, type LoadRequest } from './load';
 export { linkOf } from './link';
 export { deliveryAt, fetchedLoad } from './promote';
+export { hostOpenApi } from './openapi';
 export * as hostProtocol from './protocol';
 export { recall, toRecall, type Recalled, type RecallChoice } from './recall';
 export { destinationOf, lookAtDestination, send, type SendRequest, type Sent } from './send';

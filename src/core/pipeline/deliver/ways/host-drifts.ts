@@ -14,7 +14,12 @@ export interface HostDrift extends Drift {
 
 /** Everything of which the host was told something else than it would be told now. */
 export function driftsOf(load: Load, told: VersionTold | undefined): HostDrift[] {
-  return [...contentDrifts(load, told), ...toldDrifts(load.configuration, told), ...settingDrifts(load, told)];
+  const content = contentDrifts(load, told);
+  if (told !== undefined) return [...content, ...toldDrifts(load.configuration, told), ...settingDrifts(load, told)];
+  return [
+    ...content,
+    { what: 'configuration', here: 'entry, memory, time, settings', there: 'nothing', isCode: false },
+  ];
 }
 
 function contentDrifts(load: Load, told: VersionTold | undefined): HostDrift[] {
@@ -33,7 +38,7 @@ function contentDrifts(load: Load, told: VersionTold | undefined): HostDrift[] {
     }));
 }
 
-function toldDrifts(own: Configuration, told: VersionTold | undefined): HostDrift[] {
+function toldDrifts(own: Configuration, told: VersionTold): HostDrift[] {
   const here = { ...own, memory: own.memoryBytes, timeout: own.timeoutMs };
   const rows: [
     what: string,
@@ -47,7 +52,7 @@ function toldDrifts(own: Configuration, told: VersionTold | undefined): HostDrif
     ['shape', (of) => of.shape ?? 'none'],
   ];
   return rows.flatMap(([what, write]) => {
-    const [mine, theirs] = [write(here), told === undefined ? 'nothing' : write(told)];
+    const [mine, theirs] = [write(here), write(told)];
     return mine === theirs ? [] : [{ what, here: printable(mine), there: printable(theirs), isCode: false }];
   });
 }
@@ -65,8 +70,7 @@ interface Wanted {
   readonly fault: (found: ToldSetting) => string | undefined;
 }
 
-function settingDrifts({ configuration: own }: Load, told: VersionTold | undefined): HostDrift[] {
-  const there = told?.settings ?? {};
+function settingDrifts({ configuration: own }: Load, { settings: there }: VersionTold): HostDrift[] {
   const wanted = new Map<string, Wanted>([
     ...Object.entries(own.settings).map(([name, value]): [string, Wanted] => [
       name,

@@ -1,12 +1,13 @@
 /** Delivers to a host of functions: content by its digest, then a version of it, then that it is the current one. */
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
+import { contentDigest } from '../../../disk/digest';
 import { FileSink, guarded, replaceLarge } from '../../../disk/write';
 import { bad, bodyDigest, digestField, type ExchangeRequest } from '../../../sources/exchange';
 import type { NetworkResponse } from '../../../sources';
 import { HostClient } from '../host-client';
 import type { Delivery } from '../ledger';
-import { digestOfAll, type Load } from '../load';
+import { configurationDigest, digestOfAll, type Load } from '../load';
 import type { FunctionTold, VersionText } from '../protocol';
 import { bodyOf } from './body';
 import { fetchFiles } from './fetch-files';
@@ -195,10 +196,11 @@ export class HostWay implements Way {
     return response;
   }
 
-  /** By time, so that they stand in order; and by what it is, so that two senders in one second do not meet. */
-  #versionName({ parts }: Load): string {
-    const time = new Date(this.#now()).toISOString().replace(/[-:]|\.\d+/g, '');
-    return `${time}-${digestOfAll(parts).slice(7, 13)}`;
+  /** By time, so that they stand in order; and by what it is, so that two senders at one moment do not meet. */
+  #versionName({ parts, configuration }: Load): string {
+    const time = new Date(this.#now()).toISOString().replace(/[-:.Z]/g, '');
+    const own = contentDigest(`${digestOfAll(parts)} ${configurationDigest(configuration)}`);
+    return `${time}-${own.slice(0, 6)}`;
   }
 
   #placed(load: Load, there: FunctionTold | undefined, how: Pick<Placed, 'blobs' | 'isConfigured'>): Placed {

@@ -1,0 +1,2 @@
+/** Templates of the team's own, filled in place. */
+export { fillTemplates, type Filled, type FillRequest } from './fill';
