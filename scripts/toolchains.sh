@@ -11,6 +11,8 @@ esac
 packages+=(gcc g++ libc6-dev binutils "${cross[@]}" qemu-user-static rustc cargo "libstd-rust-dev:$other")
 # A registry server for images, as others run it.
 packages+=(docker-registry apache2-utils curl)
+# A web server with its DAV module.
+packages+=(apache2-bin)
 # What fakes the time, and what gives a program a host name, a user and a processor of its own.
 packages+=(libfaketime util-linux)
 # A browser, for the pages that the program writes.

@@ -1,14 +1,15 @@
 /** What commands print with `--json` holds to the schemas that are published for it. */
 import { spawn } from 'node:child_process';
-import { rmSync } from 'node:fs';
+import { readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import type { z } from 'zod';
 import { outputSchemas } from '../../src/cli/documents';
 import { COMMANDS } from '../../src/cli/commands/list';
 import { KNOWN } from '../../src/core/languages';
 import { imageProject, layoutFolder } from '../support/images';
-import { environment, folderWith, PROGRAM, project, run } from '../support/program';
+import { environment, folderWith, PROGRAM, project, put, run } from '../support/program';
 import { standInRegistry } from '../support/registry';
+import { standInHost } from '../support/stand-ins';
 
 let schemas: Readonly<Record<string, z.ZodType>>;
 beforeAll(async () => {
@@ -25,6 +26,31 @@ function document(root: string, ...args: readonly string[]): unknown {
 function faultsOf(name: string, value: unknown): unknown {
   const result = schemas[name]?.safeParse(value);
   return result?.success === true ? [] : (result?.error.issues ?? ['no such schema']);
+}
+
+/** Of what is sent to a host, called there and filled into a template. */
+async function documentsOfDelivery(): Promise<void> {
+  const root = project(HORN, {}, { 'event.json': '{}', 'deploy.json': '{ "sha256": "" }' });
+  const slipway = readFileSync(join(root, 'slipway.yaml'), 'utf8');
+  const { at } = await standInHost(join(root, 'slipway.yaml'));
+  const sheet = JSON.parse(readFileSync(join(root, 'emballage.yaml'), 'utf8')) as object;
+  const fill = [{ file: 'deploy.json', at: '/sha256', value: '{horn.sha256}' }];
+  put(root, {
+    'slipway.yaml': `${slipway}deliver: { host: "${at}" }\n`,
+    'emballage.yaml': JSON.stringify({ ...sheet, fill }),
+  });
+  expect(run(root, ['build']).status).toBe(0);
+  for (const [name, args] of [
+    ['send', ['send', '--dry-run']],
+    ['send', ['send']],
+    ['try', ['try', 'horn', '--there', '--event', 'event.json']],
+    ['log', ['log', 'horn']],
+    ['check', ['check', '--there']],
+    ['ledger', ['ledger']],
+    ['fill', ['fill']],
+    ['recall', ['recall', 'horn']],
+  ] as const)
+    expect([name, faultsOf(name, document(root, ...args))]).toEqual([name, []]);
 }
 
 describe('documents for programs', () => {
@@ -51,7 +77,7 @@ describe('documents for programs', () => {
     for (const [name, value] of seen) expect([name, faultsOf(name, value)]).toEqual([name, []]);
     expect(faultsOf('help', document(root, 'build', '--help'))).toEqual([]);
     expect(faultsOf('survey', document(folderWith(HORN), 'survey'))).toEqual([]);
-    const elsewhere = ['send', 'recall', 'stand-in', 'completion', 'demo'];
+    const elsewhere = ['send', 'log', 'recall', 'fill', 'stand-in', 'completion', 'demo'];
     expect(COMMANDS.map(({ name }) => name).filter((name) => !seen.has(name))).toEqual(elsewhere);
     expect(faultsOf('build', { targets: [{}] })).not.toEqual([]);
   });
@@ -70,6 +96,7 @@ describe('documents for programs', () => {
       ['recall', ['recall', 'horn']],
     ] as const)
       expect([name, faultsOf(name, document(root, ...args))]).toEqual([name, []]);
+    await documentsOfDelivery();
     const child = spawn(process.execPath, [PROGRAM, 'stand-in', 'index', root, '--port', '0', '--json'], {
       env: environment(root),
       stdio: ['ignore', 'pipe', 'inherit'],

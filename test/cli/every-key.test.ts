@@ -116,6 +116,7 @@ const FUNCTION_KEYS: Readonly<Record<string, readonly [kind: KindName, keys: Jso
   user: ['image', { user: '1000:1000' }],
   labels: ['image', { labels: { harbour: 'Fernhaven' } }],
   settings: ['node', { settings: { BASE: { sample: 'x' } } }],
+  beside: ['node', { beside: { levels: { file: 'more/a.mjs', setting: 'LEVELS' } } }],
   limits: ['node', { limits: { packed: '1 KiB' } }],
   memory: ['node', { memory: '256 MiB' }],
   timeout: ['node', { timeout: '3 s' }],
@@ -165,6 +166,8 @@ const DESTINATION_KEYS: Readonly<Record<string, readonly [kind: KindName, keys: 
   arch: ['node', { arch: ['x86_64'] }],
   cpu: ['c', { cpu: { x86_64: 'x86-64-v2' } }],
   accepts: ['node', { accepts: { zip: { packed: '1 KiB' } } }],
+  deliver: ['node', { deliver: { folder: 'quay' } }],
+  link: ['node', { link: 'https://harbour.example/{location}' }],
   registry: ['image', { registry: 'harbour.example/tides' }],
   'plain-http': ['image', { registry: 'harbour.example/tides', 'plain-http': true }],
   runtimes: ['node', { runtimes: { 'node 20': {} } }],
@@ -294,8 +297,8 @@ it('no key of a sheet or a destination is left out of that', () => {
     JSON.parse(readFileSync(join(__dirname, `../../schemas/${name}.schema.json`), 'utf8')) as Schema;
   const keysOf = ({ properties }: Schema, at = ''): string[] => Object.keys(properties).map((key) => `${at}${key}`);
   const sheet = read('sheet');
-  // Where results are shared changes no byte.
-  expect(keysOf(sheet).sort()).toEqual(['defaults', 'destinations', 'functions', 'project', 'store']);
+  // Where results are shared and what is filled into templates changes no byte.
+  expect(keysOf(sheet).sort()).toEqual(['defaults', 'destinations', 'fill', 'functions', 'project', 'store']);
   const spec = part(sheet, 'functions').additionalProperties;
   const wanted = [...keysOf(spec), ...keysOf(part(spec, 'build'), 'build.')].filter((key) => key !== 'build');
   expect(Object.keys(FUNCTION_KEYS).sort()).toEqual(wanted.sort());

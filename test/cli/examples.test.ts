@@ -8,6 +8,7 @@ import { LEVELS, packageFiles, packageFolder, startTestIndex } from '../support'
 import { layoutFolder } from '../support/images';
 import { environment, folderWith, PROGRAM, run } from '../support/program';
 import { standInRegistry } from '../support/registry';
+import { standInHost } from '../support/stand-ins';
 
 const ROOT = join(__dirname, '../..');
 /** They go on until they are interrupted: what they say once they serve. */
@@ -50,6 +51,9 @@ async function linesInHelp(): Promise<string[]> {
   return commands.flat();
 }
 
+const SLIPWAY = 'destination: slipway\narch: [x86_64, arm64]\naccepts: { zip: { packed: 1 MiB } }\n';
+const OFFERS = 'runtimes: { node 20: {}, python 3.11: { glibc: "2.36" } }\n';
+
 /** What the examples speak of: Fernhaven's functions, small ones, with an index and a registry of their own. */
 async function harbour(): Promise<string> {
   const packages = packageFolder(
@@ -58,9 +62,13 @@ async function harbour(): Promise<string> {
   );
   const { url } = await startTestIndex(packages);
   const { host } = await standInRegistry(folderWith({}));
+  // What the destination enforces stands in a file of its own, beside the one that says where it is.
+  const enforced = folderWith({ 'slipway.yaml': `${SLIPWAY}${OFFERS}` });
+  const slipway = await standInHost(join(enforced, 'slipway.yaml'));
   const common = { artifact: 'zip', events: 'flood.json' };
   const sheet = {
     project: 'fernhaven-tides',
+    fill: [{ file: 'deploy.json', at: '/sha256', value: '{surge-alert.sha256}' }],
     store: { registry: `${host}/fernhaven-store`, write: true },
     destinations: { slipway: 'slipway.yaml', moorings: 'moorings.yaml' },
     defaults: { destination: 'slipway', arch: ['x86_64'], sources: [{ index: url }] },
@@ -76,11 +84,12 @@ async function harbour(): Promise<string> {
       },
     },
   };
-  const offers = 'runtimes: { node 20: {}, python 3.11: { glibc: "2.36" } }\n';
   const root = folderWith({
     'emballage.yaml': JSON.stringify(sheet),
-    'slipway.yaml': `destination: slipway\narch: [x86_64, arm64]\naccepts: { zip: { packed: 1 MiB } }\n${offers}`,
-    'moorings.yaml': `destination: moorings\narch: [x86_64]\naccepts: { image: {} }\nregistry: ${host}/fernhaven\n${offers}`,
+    'slipway.yaml': `${SLIPWAY}deliver: { host: "${slipway.at}" }\n${OFFERS}`,
+    'destinations/slipway.yaml': `${SLIPWAY}${OFFERS}`,
+    'deploy.json': '{ "sha256": "" }\n',
+    'moorings.yaml': `destination: moorings\narch: [x86_64]\naccepts: { image: {} }\nregistry: ${host}/fernhaven\n${OFFERS}`,
     'flood.json': '{"level":421}',
     'alert/alert.mjs': 'export const decide = ({ data }, context) => data.level > 420;\n',
     'alert/limits.json': '{}',
@@ -98,7 +107,7 @@ async function harbour(): Promise<string> {
     { name: 'usr/bin/sh', data: 'sh', mode: 0o755 },
   ];
   layoutFolder(join(root, 'base'), [{ layers: [base] }]);
-  for (const args of [['lock'], ['build'], ['send', 'chart-render', '--tag', '0.9.0']])
+  for (const args of [['lock'], ['build'], ['send', 'surge-alert'], ['send', 'chart-render', '--tag', '0.9.0']])
     expect(run(root, args)).toMatchObject({ status: 0, stderr: '' });
   const git = ['-c', 'user.name=Ada', '-c', 'user.email=ada@fernhaven.example'];
   for (const args of [

@@ -1,14 +1,9 @@
 /** Registries for tests: the stand-in, run by the built program, and the registry server that others run. */
-import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
-import { createServer } from 'node:net';
-import type { AddressInfo } from 'node:net';
-import { createInterface } from 'node:readline';
+import { spawn, spawnSync } from 'node:child_process';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { join } from 'node:path';
-import { environment, folderWith, PROGRAM } from './program';
-
-const running: ChildProcess[] = [];
-afterAll(() => running.splice(0).forEach((child) => child.kill('SIGKILL')));
+import { folderWith } from './program';
+import { ended, freePort, ownProcess, startStandIn } from './stand-ins';
 
 export interface TestRegistry {
   readonly host: string;
@@ -19,19 +14,8 @@ export interface TestRegistry {
 
 /** @param folder that it keeps images in */
 export async function standInRegistry(folder: string, options: readonly string[] = []): Promise<TestRegistry> {
-  const args = [PROGRAM, 'stand-in', 'registry', folder, '--port', '0', '--verbose', '--no-color', ...options];
-  const child = spawn(process.execPath, args, { env: environment(folder), stdio: ['ignore', 'pipe', 'pipe'] });
-  running.push(child);
-  const requests: string[] = [];
-  createInterface({ input: child.stderr }).on('line', (line) => requests.push(line));
-  const host = await new Promise<string>((resolve, reject) => {
-    createInterface({ input: child.stdout }).on('line', (line) => {
-      const [, found] = / at (\S+:\d+)$/.exec(line) ?? [];
-      if (found !== undefined) resolve(found);
-    });
-    child.once('exit', () => reject(new Error(`the registry ended: ${requests.join('\n')}`)));
-  });
-  return { host, requests, end: () => ended(child) };
+  const standIn = await startStandIn(['registry', folder, ...options], / at (\S+:\d+)$/);
+  return { host: standIn.at, requests: standIn.requests, end: () => standIn.end() };
 }
 
 const SERVER = 'docker-registry';
@@ -62,8 +46,7 @@ export async function realRegistry(login?: string, folder = folderWith({}), port
       REGISTRY_AUTH_HTPASSWD_PATH: join(settings, 'logins'),
     }),
   };
-  const child = spawn(SERVER, ['serve', join(settings, 'config.yml')], { stdio: 'ignore', env });
-  running.push(child);
+  const child = ownProcess(spawn(SERVER, ['serve', join(settings, 'config.yml')], { stdio: 'ignore', env }));
   const host = `127.0.0.1:${String(own)}`;
   for (let i = 0; i < 100; i++) {
     const answer = await fetch(`http://${host}/v2/`).catch(() => undefined);
@@ -71,20 +54,4 @@ export async function realRegistry(login?: string, folder = folderWith({}), port
     await sleep(50);
   }
   throw new Error('the registry server does not answer');
-}
-
-function ended(child: ChildProcess): Promise<void> {
-  return new Promise((resolve) => {
-    child.once('exit', () => resolve());
-    child.kill('SIGKILL');
-  });
-}
-
-function freePort(): Promise<number> {
-  return new Promise((resolve) => {
-    const server = createServer().listen(0, '127.0.0.1', () => {
-      const { port } = server.address() as AddressInfo;
-      server.close(() => resolve(port));
-    });
-  });
 }

@@ -13,6 +13,7 @@ import {
 import { tmpdir } from 'node:os';
 import { join, relative, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
+import { serveExample } from '../demo-services';
 import { shellWord, type Session } from '../session';
 import { programName } from '../program';
 import { workOf } from '../../core/languages';
@@ -28,6 +29,8 @@ interface Step {
   readonly says: string;
   readonly args: readonly string[];
   readonly exit: number;
+  /** Made-up secrets, as a person would set them before the command. */
+  readonly env?: Readonly<Record<string, string>>;
   /** What a person does before it: keeps a file under another name, changes a text in one. */
   readonly keep?: readonly [path: string, as: string];
   readonly edit?: readonly [path: string, from: string, to: string];
@@ -57,31 +60,21 @@ export const command: CommandModule = {
   },
   async run(args, session) {
     const folder = makeFolder(text(args, 'into'), session);
-    const index = await serveExample(['index', join(EXAMPLES, 'fernhaven-packages')], / at (http:\S+)\n/);
-    const images = mkdtempSync(join(tmpdir(), 'fernhaven-moorings-'));
-    const registry = await serveExample(['registry', images], / at (\S+:\d+)\n/);
+    const services = await serveExample(EXAMPLES);
     try {
-      makeExample(folder, (made) => pointAt(index.url, registry.url, made));
+      makeExample(folder, (made) => services.pointAt(made));
       const steps = await possibleSteps(folder, session);
       const unexpected: Step[] = [];
       for (const [i, step] of steps.entries()) if (!(await runStep(step, i, folder, session))) unexpected.push(step);
       session.document({ folder, steps: steps.length, unexpected: unexpected.map((step) => step.args.join(' ')) });
       return conclude(unexpected, folder, session);
     } finally {
-      index.close();
-      registry.close();
-      rmSync(images, { recursive: true, force: true });
+      services.close();
     }
   },
 };
 
 const EXAMPLES = join(__dirname, '../../../demo');
-/** Where the example's files say that its packages are. */
-const INDEX_IN_FILES = 'http://127.0.0.1:8427/';
-const FILES_WITH_INDEX = ['emballage.yaml', 'berths.yaml', 'sizes.yaml'];
-/** Where the destination of images says that its registry is. */
-const REGISTRY_IN_FILES = '127.0.0.1:8430';
-
 /** The steps that this machine can do; what is left out is said, and how to have it. */
 async function possibleSteps(folder: string, session: Session): Promise<Step[]> {
   const machine = session.machine();
@@ -145,35 +138,6 @@ function conclude(unexpected: readonly Step[], folder: string, session: Session)
   return EXIT.done;
 }
 
-/**
- * Runs a stand-in in a process of its own, since the steps block this one.
- * @param pattern whose first group is where it says that it is
- */
-function serveExample(what: readonly string[], pattern: RegExp): Promise<{ readonly url: string; close(): void }> {
-  const args = [process.argv[1] ?? '', 'stand-in', ...what, '--port', '0', '--no-color'];
-  const child = spawn(process.execPath, args, { detached: true, stdio: ['ignore', 'pipe', 'inherit'] });
-  endsWithUs(child);
-  return new Promise((resolve, reject) => {
-    let said = '';
-    child.stdout.on('data', (bytes: Buffer) => {
-      said += bytes.toString('utf8');
-      const [, url] = pattern.exec(said) ?? [];
-      if (url !== undefined) resolve({ url, close: () => child.kill() });
-    });
-    child.once('error', reject);
-    child.once('exit', () =>
-      reject(
-        new EmballageError('HOST_FAILED', {
-          doing: 'serving what the example needs',
-          expected: `the stand-in ${what[0] ?? ''} to run`,
-          found: 'it ended',
-          mend: 'see what it said',
-        }),
-      ),
-    );
-  });
-}
-
 /** Whole or not at all. */
 function makeExample(folder: string, finish: (folder: string) => void): void {
   try {
@@ -182,16 +146,6 @@ function makeExample(folder: string, finish: (folder: string) => void): void {
   } catch (error) {
     rmSync(folder, { recursive: true, force: true });
     throw error;
-  }
-}
-
-/** The example's files, with the ports that were free. */
-function pointAt(url: string, registry: string, folder: string): void {
-  const moorings = join(folder, 'destinations/moorings.yaml');
-  writeFileSync(moorings, readFileSync(moorings, 'utf8').replace(REGISTRY_IN_FILES, registry));
-  for (const name of FILES_WITH_INDEX) {
-    const file = join(folder, name);
-    writeFileSync(file, readFileSync(file, 'utf8').replaceAll(INDEX_IN_FILES, new URL('/', url).href));
   }
 }
 
@@ -218,7 +172,8 @@ function editFile(path: string, from: string, to: string): void {
 /** Whether the step ended as it should. */
 async function runStep(step: Step, index: number, folder: string, session: Session): Promise<boolean> {
   const { paint } = session;
-  const shown = `${programName()} ${step.args.join(' ')}`;
+  const secrets = Object.keys(step.env ?? {}).map((name) => `${name}=… `);
+  const shown = `${secrets.join('')}${programName()} ${step.args.join(' ')}`;
   session.say(
     `${index === 0 ? '' : '\n'}${paint.bold(`${String(index + 1)}. ${step.says}`)}\n   ${paint.dim('$')} ${paint.name(shown)}\n`,
   );
@@ -228,6 +183,7 @@ async function runStep(step: Step, index: number, folder: string, session: Sessi
   const child = spawn(process.execPath, [process.argv[1] ?? '', ...step.args, ...color], {
     cwd: folder,
     detached: true,
+    env: { ...process.env, ...step.env },
     stdio: ['ignore', session.json ? 'ignore' : 'inherit', session.json ? 'ignore' : 'inherit'],
   });
   endsWithUs(child);

@@ -3,7 +3,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { EmballageError } from '../../core/base/errors';
 import { printable } from '../../core/base/text';
 import { parseTime } from '../../core/base/units';
-import type { hostProtocol } from '../../core/pipeline/deliver';
+import type { LogTold } from '../../core/pipeline/deliver';
 import { selectFunction } from '../../core/project/targets';
 import { untilInterrupted } from '../interrupt';
 import type { Session } from '../session';
@@ -11,15 +11,15 @@ import { clientThere, placeThere } from '../there';
 import { EXIT, text, texts, type CommandModule } from './command';
 
 const POLL_MS = 1000;
-type Line = hostProtocol.LogTold['lines'][number];
+type Line = LogTold['lines'][number];
 
 export const command: CommandModule = {
   about:
     'Prints what a function wrote where it stands: all of it, since a time, or of one run. The destination is one that\n' +
     'can be asked: `deliver: { host: … }`.',
   examples: [
-    ['berth-plan --since "10 min"', 'what it wrote in the last ten minutes'],
-    ['berth-plan --there slipway --follow', 'go on with what it writes, until interrupted'],
+    ['surge-alert --since "10 min"', 'what it wrote in the last ten minutes'],
+    ['surge-alert --there slipway', 'all that it wrote at a destination'],
   ],
   options: {
     there: {

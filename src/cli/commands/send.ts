@@ -37,7 +37,7 @@ export const command: CommandModule = {
     'destination go there, without a build. What was sent is noted in emballage.ledger beside the sheet.',
   examples: [
     ['chart-render --tag 1.4.0 --tag latest', 'send an image under tags of your own'],
-    ['berth-plan --to slipway --dry-run', 'see what sending it to a destination would do'],
+    ['surge-alert --to slipway --dry-run', 'see what sending it to a destination would do'],
   ],
   options: {
     to: {

@@ -1,7 +1,6 @@
 /** Artifacts and their waybills: whether what lies there is what was built. */
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { z } from 'zod';
 import { EmballageError, systemCode } from '../base/errors';
 import { readTextFile } from '../disk/read-text';
 import { contentDigest, fileDigest } from '../disk/digest';
@@ -84,17 +83,20 @@ export async function verifyArtifact(project: Project, target: Target): Promise<
   return head;
 }
 
-const waybillHead = z.looseObject({
-  artifact: z.looseObject({ sha256: z.string(), size: z.int() }),
-  entry: z.looseObject({ loads: z.strictObject({ file: z.string(), member: z.string() }) }),
-});
+/** What is asked of it; the whole format is looked at where a waybill is read. */
+function isHead(value: unknown): value is WaybillHead {
+  const { artifact, entry } = (value ?? {}) as { artifact?: Record<string, unknown>; entry?: Record<string, unknown> };
+  const loads = entry?.loads as Record<string, unknown> | undefined;
+  const isLoaded = typeof loads?.file === 'string' && typeof loads.member === 'string';
+  return typeof artifact?.sha256 === 'string' && typeof artifact.size === 'number' && isLoaded;
+}
 
 /** As we write it: the lists begin with that of the packages. */
 function headOf(text: string): WaybillHead | undefined {
   const end = text.indexOf('\n  "packages": [');
   try {
     const value: unknown = JSON.parse(end < 0 ? text : `${text.slice(0, end).replace(/,$/, '')}}`);
-    return waybillHead.safeParse(value).success ? (value as WaybillHead) : undefined;
+    return isHead(value) ? value : undefined;
   } catch {
     return undefined;
   }

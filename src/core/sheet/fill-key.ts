@@ -1,5 +1,7 @@
 /** The key `fill`: what of the team's own templates is filled in, and with what. */
 import { z } from 'zod';
+import { settlePath } from '../base/paths';
+import { printable } from '../base/text';
 import type { Fill } from './model';
 import type { SheetNotes } from './notes';
 
@@ -42,8 +44,13 @@ export function settleFill(
     const { destination } = one;
     if (destination !== undefined && !destinations.includes(destination))
       notes.add([...at, 'destination'], `one of ${destinations.join(', ')}`, `\`${destination}\``, 'correct it');
-    const file = notes.insidePath([...at, 'file'], one.file, 'file');
-    if (file === undefined) return [];
+    // Whether it is there is for `fill` to say: nothing else needs it.
+    const file = one.file.startsWith('/') || one.file.includes('\\') ? undefined : settlePath(one.file);
+    if (file === undefined || file === '') {
+      const found = `\`${printable(one.file)}\`, which leaves it`;
+      notes.add([...at, 'file'], 'a file inside the project folder', found, 'write a path relative to the sheet');
+      return [];
+    }
     return [
       {
         ...{ file, at: one.at, value: one.value, place: notes.yaml.placeOf([...at, 'value']) },

@@ -2,7 +2,7 @@
 import type { ServerResponse } from 'node:http';
 import { EmballageError, messageOf } from '../../core/base/errors';
 import { parseExact, type CloudEvent } from '../../core/events';
-import { hostProtocol } from '../../core/pipeline/deliver';
+import { type VersionText, callText } from '../../core/pipeline/deliver';
 import { shapeOf, type Destination } from '../../core/sheet';
 import { eventOf, readBody, sendAnswer, type CallReport, type HostPlan, type MountedData } from '../host';
 import { jsonFrom, sendJson, type Exchange } from './exchange';
@@ -13,7 +13,7 @@ import { currentOf, type HostStore } from './store';
 /** A version with all that its process gets. */
 export interface VersionToRun {
   readonly name: string;
-  readonly text: hostProtocol.VersionText;
+  readonly text: VersionText;
   readonly env: Readonly<Record<string, string>>;
   readonly beside: readonly MountedData[];
   /** Absolute path of content by its digest. */
@@ -49,7 +49,7 @@ export class Calls {
 
   async call({ request, response, name }: Exchange): Promise<void> {
     // Numbers are passed on as they are written.
-    const call = await jsonFrom(request, response, hostProtocol.callText, parseExact);
+    const call = await jsonFrom(request, response, callText, parseExact);
     if (call === undefined) return undefined;
     const { event } = call as unknown as { readonly event: CloudEvent };
     const done = await this.#run(name, response, { name: call.name, event });
@@ -128,7 +128,7 @@ export class Calls {
     }
   }
 
-  #toRun(name: string, text: hostProtocol.VersionText): VersionToRun {
+  #toRun(name: string, text: VersionText): VersionToRun {
     const held = this.#store.held();
     const own = Object.entries(text.settings).map(([key, one]) => [key, 'secret' in one ? one.secret : one.value]);
     const pathOf = (sha256: string): string => this.#store.contentPath(sha256);

@@ -2,7 +2,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http';
 
 export const HOST_FAULTS = [
-  /** It has no time, two of three times. */
+  /** It has no time, every other time. */
   'busy',
   /** It fails, always. */
   'failing',
@@ -41,10 +41,7 @@ export class HostFaults {
     this.#requests += 1;
     if (this.fault === 'slow') await new Promise((resolve) => setTimeout(resolve, SLOW_MS));
     if (this.fault === 'failing') return refuse(request, response, 500, 'not today');
-    if (this.fault === 'busy' && this.#requests % 3 !== 0) {
-      response.setHeader('retry-after', '1');
-      return refuse(request, response, 503, 'later');
-    }
+    if (this.fault === 'busy' && this.#requests % 2 === 1) return refuse(request, response, 503, 'later');
     if (this.fault === 'page') {
       request.resume();
       response.writeHead(200, { 'content-type': 'text/html' }).end('<!doctype html><title>Harbour</title>Welcome');

@@ -6,7 +6,7 @@ import { formatSize } from '../../core/base/units';
 import { linkOrCopy } from '../../core/disk/write';
 import { KNOWN } from '../../core/languages';
 import { checkFile, stopFindings, type CheckedFinding } from '../../core/pipeline/check';
-import type { hostProtocol } from '../../core/pipeline/deliver';
+import type { VersionText } from '../../core/pipeline/deliver';
 import { ARCHITECTURES, readRuntime, type Destination } from '../../core/sheet';
 import type { Machine } from '../../core/toolchains/machine';
 
@@ -26,7 +26,7 @@ export interface Judging {
 /** @returns why it is refused, a line each; nothing where it is taken */
 export async function refusalsOf(
   name: string,
-  text: hostProtocol.VersionText,
+  text: VersionText,
   { destination, machine, pathOf, today }: Judging,
 ): Promise<string[]> {
   const runtime = readRuntime(text.runtime, KNOWN);
@@ -64,7 +64,7 @@ export async function refusalsOf(
 
 const ENDINGS = { zip: '.zip', jar: '.jar', binary: '', image: '.oci.tar' } as const;
 
-function settingsOf({ settings, held, beside }: hostProtocol.VersionText) {
+function settingsOf({ settings, held, beside }: VersionText) {
   return [
     ...Object.entries(settings).map(([name, one]) =>
       'secret' in one ? { name, secret: true } : { name, secret: false, sample: one.value },
@@ -74,7 +74,7 @@ function settingsOf({ settings, held, beside }: hostProtocol.VersionText) {
   ];
 }
 
-function besideRefusals({ beside }: hostProtocol.VersionText, { besides, name }: Destination): string[] {
+function besideRefusals({ beside }: VersionText, { besides, name }: Destination): string[] {
   const all = Object.values(beside);
   if (all.length === 0) return [];
   if (besides === undefined) return [`size/beside: ${name} takes no data beside artifacts`];

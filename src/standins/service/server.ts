@@ -2,7 +2,15 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { messageOf } from '../../core/base/errors';
-import { hostProtocol } from '../../core/pipeline/deliver';
+import {
+  type FunctionTold,
+  type LogTold,
+  PREFIX,
+  type VersionText,
+  type VersionTold,
+  currentText,
+  versionText,
+} from '../../core/pipeline/deliver';
 import type { Machine } from '../../core/toolchains/machine';
 import { Calls, type CallsOptions } from './calls';
 import { receiveContent, sendContent } from './content';
@@ -28,8 +36,6 @@ export interface RunningHost {
   readonly url: string;
   close(): Promise<void>;
 }
-
-const { PREFIX } = hostProtocol;
 
 /** @throws the system's error when the port is taken */
 export async function startHost(options: HostOptions): Promise<RunningHost> {
@@ -164,10 +170,10 @@ class Service {
       ...(current !== undefined && { current: { version: current.version, told: this.#toldOf(current) } }),
       address: `${this.url}/at/${name}`,
       versions: [...kept.versions].reverse().map(({ version, put }) => ({ version, put })),
-    } satisfies hostProtocol.FunctionTold);
+    } satisfies FunctionTold);
   }
 
-  #toldOf({ text }: KeptVersion): hostProtocol.VersionTold {
+  #toldOf({ text }: KeptVersion): VersionTold {
     const all = told(text);
     const [first] = Object.keys(all.settings);
     if (this.#faults.fault !== 'forgetful' || first === undefined) return all;
@@ -176,7 +182,7 @@ class Service {
   }
 
   async #putVersion({ request, response, name }: Exchange, version: string): Promise<void> {
-    const text = await jsonFrom(request, response, hostProtocol.versionText);
+    const text = await jsonFrom(request, response, versionText);
     if (text === undefined) return undefined;
     const kept = this.#store.read(name) ?? { name, versions: [] };
     const before = kept.versions.find((one) => one.version === version);
@@ -204,7 +210,7 @@ class Service {
     sendJson(response, 201, {});
   }
 
-  #missing({ artifacts, beside }: hostProtocol.VersionText): string[] {
+  #missing({ artifacts, beside }: VersionText): string[] {
     const wanted = [
       ...Object.values(artifacts).flatMap(({ sha256, waybill }) => [sha256, waybill]),
       ...Object.values(beside).map(({ sha256 }) => sha256),
@@ -214,7 +220,7 @@ class Service {
       .map((sha256) => `content ${sha256} was not put`);
   }
 
-  #notHeld({ held }: hostProtocol.VersionText): string[] {
+  #notHeld({ held }: VersionText): string[] {
     const here = this.#store.held();
     return held
       .filter((setting) => here[setting] === undefined)
@@ -222,7 +228,7 @@ class Service {
   }
 
   async #makeCurrent({ request, response, name }: Exchange): Promise<void> {
-    const wanted = await jsonFrom(request, response, hostProtocol.currentText);
+    const wanted = await jsonFrom(request, response, currentText);
     if (wanted === undefined) return undefined;
     const kept = this.#store.read(name);
     if (kept?.versions.some(({ version }) => version === wanted.version) !== true) {
@@ -265,7 +271,7 @@ class Service {
     const lines = all
       .slice(Number(after) || 0)
       .filter((line) => line.time >= since && (run === undefined || line.run === run));
-    sendJson(response, 200, { lines, next: all.length } satisfies hostProtocol.LogTold);
+    sendJson(response, 200, { lines, next: all.length } satisfies LogTold);
   }
 }
 

@@ -15,10 +15,9 @@ import {
 import { join } from 'node:path';
 import { namesIn } from '../../core/disk/names-in';
 import { temporaryBeside, writeWhole } from '../../core/disk/write';
-import { hostProtocol } from '../../core/pipeline/deliver';
+import { type LogTold, SEAL, type VersionText, type VersionTold } from '../../core/pipeline/deliver';
 
-type VersionText = hostProtocol.VersionText;
-type LogLine = hostProtocol.LogTold['lines'][number];
+type LogLine = LogTold['lines'][number];
 
 export interface KeptVersion {
   readonly version: string;
@@ -131,7 +130,7 @@ function contentOf({ text }: KeptVersion): string[] {
 }
 
 /** A version without what is secret. */
-export function told({ settings, held, ...rest }: VersionText): hostProtocol.VersionTold {
+export function told({ settings, held, ...rest }: VersionText): VersionTold {
   const sealed = Object.entries(settings).map(([name, one]) => [
     name,
     'secret' in one ? { seal: sealOf(one.secret) } : one,
@@ -139,7 +138,7 @@ export function told({ settings, held, ...rest }: VersionText): hostProtocol.Ver
   return {
     ...rest,
     settings: {
-      ...(Object.fromEntries(sealed) as hostProtocol.VersionTold['settings']),
+      ...(Object.fromEntries(sealed) as VersionTold['settings']),
       ...Object.fromEntries(held.map((name) => [name, { held: true as const }])),
     },
   };
@@ -147,7 +146,7 @@ export function told({ settings, held, ...rest }: VersionText): hostProtocol.Ver
 
 function sealOf(secret: string): { salt: string; scrypt: string } {
   const salt = randomBytes(16);
-  const { bytes, ...cost } = hostProtocol.SEAL;
+  const { bytes, ...cost } = SEAL;
   return { salt: salt.toString('base64'), scrypt: scryptSync(secret, salt, bytes, cost).toString('base64') };
 }
 

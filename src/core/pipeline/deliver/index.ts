@@ -6,7 +6,17 @@ export { builtLoad, type Load, type LoadRequest } from './load';
 export { linkOf } from './link';
 export { deliveryAt, fetchedLoad } from './promote';
 export { hostOpenApi } from './openapi';
-export * as hostProtocol from './protocol';
+export {
+  callText,
+  currentText,
+  PREFIX,
+  SEAL,
+  versionText,
+  type FunctionTold,
+  type LogTold,
+  type VersionText,
+  type VersionTold,
+} from './protocol';
 export { recall, toRecall, type Recalled, type RecallChoice } from './recall';
 export { destinationOf, lookAtDestination, send, type SendRequest, type Sent } from './send';
 export { hostClient, openWay, type DeliveryWorld } from './ways/open';

@@ -1,6 +1,6 @@
 /** What is delivered of a function to a destination: its artifacts, the data beside them, and what the host is told. */
 import { statSync } from 'node:fs';
-import { join } from 'node:path';
+import { extname, join } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import { listed, printable } from '../../base/text';
 import { contentDigest, fileDigest } from '../../disk/digest';
@@ -40,6 +40,8 @@ export interface LoadPart extends LoadFile {
 export interface LoadBeside extends LoadFile {
   readonly name: string;
   readonly setting: string;
+  /** That of its name: `.bin`. */
+  readonly ending: string;
 }
 
 /** What a host is told. */
@@ -106,7 +108,7 @@ export async function builtLoad(request: LoadRequest): Promise<Load> {
   const beside = (waybill.beside ?? []).map(({ name, file, setting, sha256 }) => {
     const found = fileAt(project, file);
     if (found.sha256 !== sha256) throw changed(spec.name, file);
-    return { name, setting, ...found };
+    return { name, setting, ending: extname(file), ...found };
   });
   return { ...headOf(request), parts, beside, configuration: configurationOf(request, waybill.entry.loads) };
 }

@@ -132,10 +132,6 @@ function contentPaths(): object {
 
 function functionPaths(): object {
   const one = `${PREFIX}/functions/{name}`;
-  const expected = [
-    header('If-Match', 'The version that is current now, in quotes.'),
-    header('If-None-Match', '`*` where none is current.'),
-  ];
   return {
     [one]: {
       get: operation(
@@ -154,6 +150,42 @@ function functionPaths(): object {
         { '200': done('Gone.') },
       ),
     },
+    ...versionPaths(one),
+    [`${one}/calls`]: {
+      post: operation(
+        'call',
+        'Call it',
+        { parameters: [NAME], requestBody: body('Call') },
+        {
+          ...{ '200': json('What came of it.', 'CallTold'), '429': refused('All instances are at work.') },
+          ...NONE,
+        },
+      ),
+    },
+    [`${one}/log`]: {
+      get: operation(
+        'log',
+        'What it wrote',
+        {
+          parameters: [
+            NAME,
+            query('since', { type: 'string', format: 'date-time' }, 'Only later lines.'),
+            query('run', { type: 'string' }, 'Only of that run.'),
+            query('after', { type: 'integer', minimum: 0 }, 'What the last answer said as `next`.'),
+          ],
+        },
+        { '200': json('Lines.', 'Log'), ...NONE },
+      ),
+    },
+  };
+}
+
+function versionPaths(one: string): object {
+  const expected = [
+    header('If-Match', 'The version that is current now, in quotes.'),
+    header('If-None-Match', '`*` where none is current.'),
+  ];
+  return {
     [`${one}/versions/{version}`]: {
       put: operation(
         'putVersion',
@@ -182,32 +214,6 @@ function functionPaths(): object {
         'Make a version the current one',
         { parameters: [NAME, ...expected], requestBody: body('Current') },
         { '200': done('It is.'), '412': refused('Another is current than was expected.'), ...NONE },
-      ),
-    },
-    [`${one}/calls`]: {
-      post: operation(
-        'call',
-        'Call it',
-        { parameters: [NAME], requestBody: body('Call') },
-        {
-          ...{ '200': json('What came of it.', 'CallTold'), '429': refused('All instances are at work.') },
-          ...NONE,
-        },
-      ),
-    },
-    [`${one}/log`]: {
-      get: operation(
-        'log',
-        'What it wrote',
-        {
-          parameters: [
-            NAME,
-            query('since', { type: 'string', format: 'date-time' }, 'Only later lines.'),
-            query('run', { type: 'string' }, 'Only of that run.'),
-            query('after', { type: 'integer', minimum: 0 }, 'What the last answer said as `next`.'),
-          ],
-        },
-        { '200': json('Lines.', 'Log'), ...NONE },
       ),
     },
   };

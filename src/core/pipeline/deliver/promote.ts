@@ -1,5 +1,6 @@
 /** Brings the very bytes that stand at one destination, verified, so that they go to another. */
 import { readFileSync } from 'node:fs';
+import { extname } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import type { Destination } from '../../sheet';
 import { readWaybill } from '../../waybill';
@@ -46,9 +47,9 @@ export async function fetchedLoad(
     first === undefined || form === 'image'
       ? { file, member }
       : (await waybillOf(project, first.waybill.path)).entry.loads;
-  const beside = spec.beside.flatMap(({ name, setting }) => {
+  const beside = spec.beside.flatMap(({ name, setting, file: own }) => {
     const found = fetched.beside.find((one) => one.name === name);
-    return found === undefined ? [] : [{ ...found, setting, shown: name }];
+    return found === undefined ? [] : [{ ...found, setting, ending: extname(own), shown: name }];
   });
   return { ...head, parts: fetched.parts, beside, configuration: configurationOf(request, loads) };
 }

@@ -34,12 +34,11 @@ export async function fillText(project: Project, fill: Fill): Promise<string> {
 async function wordIn(project: Project, fill: Fill, word: string): Promise<string> {
   const [name = '', ...rest] = word.split('.');
   const spec = project.sheet.functions.find((one) => one.name === name);
-  if (spec === undefined)
-    throw unknown(
-      fill,
-      word,
-      project.sheet.functions.map((one) => one.name),
-    );
+  if (spec === undefined) {
+    const names = project.sheet.functions.map((one) => one.name);
+    const near = nearestWord(name, names);
+    throw unknown(fill, word, names, near === undefined ? undefined : [near, ...rest].join('.'));
+  }
   const arch = ARCHITECTURES.find((one) => one === rest[0]);
   const field = rest.slice(arch === undefined ? 0 : 1).join('.');
   const destination = project.sheet.destinations[fill.destination ?? spec.destination];
@@ -140,8 +139,7 @@ function onlyArch({ fill, word, spec }: About): Arch {
   );
 }
 
-function unknown(fill: Fill, word: string, known: readonly string[]): EmballageError {
-  const near = nearestWord(word, known);
+function unknown(fill: Fill, word: string, known: readonly string[], near = nearestWord(word, known)): EmballageError {
   return at(
     fill,
     `a word such as \`{${known[0] ?? ''}}\``,

@@ -33,6 +33,7 @@ export async function filesToCopy(project: Project, functions: readonly Function
     for (const { path, isFolder } of basePlaces(project, spec)) (isFolder ? folders : emptyFiles).add(path);
     for (const source of spec.sources) if (source.kind === 'folder') folders.add(source.at);
     if (spec.needs?.kind === 'file') files.add(spec.needs.path);
+    for (const { file } of spec.beside) (functions.includes(spec) ? files : emptyFiles).add(file);
     if (!functions.includes(spec)) continue;
     for (const file of [...(await inputFiles(project, spec)), ...(await baseFiles(project, spec))]) files.add(file);
     for (const { at } of surveyIncluded({ projectRoot: project.root, ...spec }).items) files.add(at);

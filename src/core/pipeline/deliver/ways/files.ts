@@ -1,5 +1,4 @@
 /** The files of a load, and what of a delivery they were: what all ways that know nothing but files share. */
-import { extname } from 'node:path';
 import type { Delivery } from '../ledger';
 import { digestOfAll, type Load, type LoadFile } from '../load';
 import type { Drift, Look, Placed, SentBlob } from './way';
@@ -19,7 +18,7 @@ export interface FileToSend extends LoadFile {
 export function filesOf({ parts, beside, ending }: Load): FileToSend[] {
   const data = beside.map((one) => ({
     ...one,
-    ...{ kind: 'beside' as const, arch: '', ending: extname(one.path) },
+    ...{ kind: 'beside' as const, arch: '' },
   }));
   const own = parts.flatMap(({ arch, waybill, ...part }) => [
     { ...part, name: `artifact ${arch}`, arch, ending, kind: 'artifact' as const },

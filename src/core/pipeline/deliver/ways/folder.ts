@@ -1,6 +1,6 @@
 /** Delivers into a folder or a mounted share: whole files by their digests, the waybill beside. */
 import { mkdirSync, rmSync, statSync } from 'node:fs';
-import { dirname, extname, join } from 'node:path';
+import { dirname, join } from 'node:path';
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { fileDigest } from '../../../disk/digest';
@@ -118,8 +118,8 @@ export class FolderWay implements Way {
 }
 
 /** Path below the folder. */
-function placeOf(name: string, { kind, sha256, of, ending, path }: FileToSend): string {
-  if (kind === 'beside') return join(name, 'beside', `${sha256}${extname(path)}`);
+function placeOf(name: string, { kind, sha256, of, ending }: FileToSend): string {
+  if (kind === 'beside') return join(name, 'beside', `${sha256}${ending}`);
   return join(name, `${of ?? sha256}${ending}`);
 }
 
