@@ -6,6 +6,7 @@ import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, wr
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { measureDelivering } from './delivering.mjs';
 import { measureImages } from './image.mjs';
 import { makeApplication } from './node-app.mjs';
 import { measureSeeing } from './seeing.mjs';
@@ -30,6 +31,7 @@ const MEASURES = {
   images,
   seeing,
   sharing,
+  delivering,
 };
 const only = process.argv.slice(2);
 for (const [name, measure] of Object.entries(MEASURES)) if (only.length === 0 || only.includes(name)) await measure();
@@ -42,6 +44,10 @@ function seeing() {
 
 function sharing() {
   return measureSharing({ base, program, env, rows, verdict, ms });
+}
+
+function delivering() {
+  return measureDelivering({ base, program, env, rows, verdict, byTurns, time, report });
 }
 
 function startUp() {

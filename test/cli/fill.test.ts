@@ -63,7 +63,7 @@ describe('fill', () => {
     const root = filling([{ file: 'deploy/horn.json', at: '/names', value: 'changed' }, wrong]);
     const said = refusal(root, ['fill']);
     expect(said).toContain(expected);
-    expect(said).toMatch(/emballage\.yaml:1:\d+|deploy\/horn\.yaml:\d+:\d+/);
+    expect(said).toMatch(/emballage\.yaml:1:\d+|deploy\/(?:horn\.yaml:\d+:\d+|gone\.yaml)/);
     expect(read(root, 'deploy/horn.json')).toBe('{ "names": "" }\n');
   });
 

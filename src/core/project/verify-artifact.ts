@@ -1,9 +1,10 @@
 /** Artifacts and their waybills: whether what lies there is what was built. */
-import { readFileSync } from 'node:fs';
+import { readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError, systemCode } from '../base/errors';
 import { readTextFile } from '../disk/read-text';
 import { contentDigest, fileDigest } from '../disk/digest';
+import { sameStamp, stampOf, type Stamp } from '../disk/stamp';
 import { openLayout } from '../disk/layout-files';
 import { hexOf } from '../formats/oci';
 import type { Form, KnownLanguages } from '../sheet';
@@ -13,9 +14,21 @@ import { artifactPath, waybillPath, type Project, type Target } from './targets'
 
 /** What an artifact is known by: the digest of its file; that of its manifest for an image. */
 async function artifactDigest(path: string, shown: string, form: Form): Promise<string> {
-  if (form !== 'image') return fileDigest(path);
+  if (form !== 'image') return digestOnce(path);
   const layout = await openLayout(path, shown);
   return hexOf(layout.index.manifests[0]?.digest ?? 'sha256:');
+}
+
+/** A file that looks as it did when this process read it is not read again. */
+const hashed = new Map<string, { readonly stamp: Stamp; readonly digest: string }>();
+
+function digestOnce(path: string): string {
+  const stamp = stampOf(statSync(path));
+  const known = hashed.get(path);
+  if (known !== undefined && sameStamp(known.stamp, stamp)) return known.digest;
+  const digest = fileDigest(path);
+  hashed.set(path, { stamp, digest });
+  return digest;
 }
 
 /**
