@@ -39,6 +39,22 @@ const COMPARE = [
   'mkdir again && cd again && unzip -q ../before.zip && zip -q -r ../again.zip . && cd ..',
   'emballage compare before.zip again.zip',
 ].join('; ');
+const HOSTS = [
+  'mkdir -p ../trial ../live; echo \'{"BELL_TOKEN":"made-up"}\' > ../live/held.json',
+  'emballage build --sheet delivery.yaml --quiet',
+].join('; ');
+const SEND = [
+  'export BELL_TOKEN=made-up',
+  'for at in "trial 8441" "live 8442"; do set -- $at; emballage stand-in host ../$1 --destination destinations/$1.yaml --port $2 --quiet > /dev/null & done; sleep 2',
+  'emballage send tide-clock --sheet delivery.yaml',
+  'sed -i \'s/trial: "60"/trial: "30"/\' delivery.yaml; echo; emballage check tide-clock --there --sheet delivery.yaml',
+  'echo; emballage send tide-clock --sheet delivery.yaml --quiet',
+  'emballage try tide-clock --there --sheet delivery.yaml --quiet',
+  'echo; emballage send tide-clock --to live --from trial --sheet delivery.yaml',
+  'echo; emballage fill --sheet delivery.yaml --quiet; echo; emballage ledger --sheet delivery.yaml --quiet',
+  'echo; emballage recall tide-clock --from trial --sheet delivery.yaml --quiet; kill %1 %2',
+].join('; ');
+const SHOWN_SEND = 'emballage send tide-clock   # then a setting changes, is sent alone, and what stands is promoted';
 const SHOWN_SHARE = 'emballage build --share 1/2   # on one worker; 2/2 on another; then on a laptop, without a share';
 const SHOTS = [
   ['lock', [], 'emballage lock; echo; emballage lock --offline'],
@@ -63,11 +79,7 @@ const SHOTS = [
     [],
     'sed -i s/8430/8445/ destinations/moorings.yaml; emballage stand-in registry /tmp/fernhaven-moorings --port 8445 --quiet & sleep 1; emballage build --sheet chart.yaml; echo; emballage check --sheet chart.yaml | head -5; echo; emballage send --sheet chart.yaml; emballage try chart-render --sent --arch arm64 --sheet chart.yaml; kill %1; rm -rf /tmp/fernhaven-moorings',
   ],
-  [
-    'send',
-    ['build --sheet chart.yaml'],
-    'sed -i s/8430/8446/ destinations/moorings.yaml; emballage stand-in registry /tmp/fernhaven-moorings --port 8446 --quiet & sleep 1; emballage send --sheet chart.yaml; echo; emballage send --tag spring --sheet chart.yaml; echo; emballage ledger --sheet chart.yaml; echo; emballage recall chart-render --all --sheet chart.yaml; kill %1; rm -rf /tmp/fernhaven-moorings',
-  ],
+  ['send', [], SEND, HOSTS],
   ['why', ['lock', 'build'], "emballage why surge-alert '*.txt'; echo; emballage why gauge-intake 'gaugelines/**'"],
   ['weigh', ['lock', 'build'], 'emballage weigh surge-alert'],
   ['compare', ['lock', 'build'], COMPARE],
@@ -137,7 +149,7 @@ async function photograph(name, before, command, first) {
   for (const args of before) spawnSync('emballage', args.split(' '), { cwd: project, env });
   if (first !== undefined) spawnSync('bash', ['-c', first], { cwd: project, env });
   const script = join(folder, 'run.sh');
-  writeFileSync(join(folder, 'shown'), name === 'share' ? SHOWN_SHARE : command);
+  writeFileSync(join(folder, 'shown'), { share: SHOWN_SHARE, send: SHOWN_SEND }[name] ?? command);
   writeFileSync(
     script,
     `cd ${project}\nprintf '\\033[1m$ %s\\033[0m\\n\\n' "$(cat ${folder}/shown)"\n${command}\ntouch ${folder}/done\nsleep 600\n`,

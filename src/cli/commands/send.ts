@@ -240,7 +240,7 @@ function show({ delivery, what, drifts, blobs, isSame }: Sent, load: Load, sessi
   if (version !== undefined) session.tell(`  ${paint.dim('version')} ${printable(version)}`);
   if (delivery.way === 'registry') session.tell(`  ${paint.dim('index  ')} ${digest}`);
   for (const [arch, one] of Object.entries(artifacts)) session.tell(`  ${paint.dim(arch.padEnd(7))} ${one}`);
-  const set = drifts.filter(({ what: of }) => !/^(?:artifact |waybill |tag |configuration$)/.test(of));
+  const set = drifts.filter(({ what: of }) => /^(?:setting |(?:runtime|entry|memory|timeout|adapter|shape)$)/.test(of));
   if (!isSame && what !== 'code')
     for (const { what: of, here, there } of set.slice(0, 8)) session.tell(`  ${paint.dim(of)}  ${there} → ${here}`);
   const link = linkOf(load, delivery);
