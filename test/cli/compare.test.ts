@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
-import { imageProject, layoutFolder, layoutTar, type HandImage } from '../support/images';
+import { imageProject, layoutFolder, layoutTar, NODE_AND_SHELL, type HandImage } from '../support/images';
 import { itWithJava } from '../support/jvm';
 import { itWith } from '../support/native';
 import { LEVELS_PACKAGES, levelsLock, levelsProject, nodeProject, startRegistry } from '../support/npm';
@@ -310,13 +310,13 @@ describe('compare, on a project', () => {
     expect(changes(compared(root, 'old.zip', 'alert', '--arch', 'x86_64'))).toEqual([['changed', 'alert.mjs']]);
     expect(run(root, ['compare', 'alert'])).toMatchObject({
       status: 2,
-      stderr: expect.stringContaining('emballage send alert') as unknown,
+      stderr: expect.stringContaining('send alert`') as unknown,
     });
 
     const { host } = await standInRegistry(folderWith({}));
     const moorings = `destination: slipway\narch: [x86_64]\naccepts: { image: {} }\nruntimes: {}\nregistry: ${host}/fernhaven\n`;
     const harbour = imageProject(moorings, { base: { layout: 'base' } });
-    layoutFolder(join(harbour, 'base'), [{ layers: [[{ name: 'usr/bin/node', data: '#!/bin/sh\n', mode: 0o755 }]] }]);
+    layoutFolder(join(harbour, 'base'), [{ layers: [NODE_AND_SHELL] }]);
     for (const command of ['lock', 'build', 'send']) expect(run(harbour, [command])).toMatchObject({ status: 0 });
     expect(compared(harbour, 'horn').verdict).toBe('same-bytes');
     const source = readFileSync(join(harbour, 'src/horn.mjs'), 'utf8');

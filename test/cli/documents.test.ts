@@ -6,7 +6,7 @@ import type { z } from 'zod';
 import { outputSchemas } from '../../src/cli/documents';
 import { COMMANDS } from '../../src/cli/commands/list';
 import { KNOWN } from '../../src/core/languages';
-import { imageProject, layoutFolder } from '../support/images';
+import { imageProject, layoutFolder, NODE_AND_SHELL } from '../support/images';
 import { environment, folderWith, PROGRAM, project, put, run } from '../support/program';
 import { standInRegistry } from '../support/registry';
 import { standInHost } from '../support/stand-ins';
@@ -88,7 +88,7 @@ describe('documents for programs', () => {
       `destination: slipway\narch: [x86_64]\naccepts: { image: {} }\nruntimes: {}\nregistry: ${host}/fernhaven\n`,
       { base: { layout: 'base' } },
     );
-    layoutFolder(join(root, 'base'), [{ layers: [[{ name: 'usr/bin/node', data: '#!/bin/sh\n', mode: 0o755 }]] }]);
+    layoutFolder(join(root, 'base'), [{ layers: [NODE_AND_SHELL] }]);
     for (const command of ['lock', 'build']) expect(run(root, [command]).status).toBe(0);
     for (const [name, args] of [
       ['send', ['send']],

@@ -63,7 +63,7 @@ describe('a repository without a sheet', () => {
       expect(sheet).toContain('MOST_LINES: { sample: "1" }  # read in intake.py:8; fill in a value to try it with');
       expect(sheet).toContain('runtime: java 17  # functions/berth-planner/pom.xml says so');
       for (const command of ['lock', 'build', 'check']) expect(doing(command)).toMatchObject({ status: 0, stderr: '' });
-      expect(doing('survey').stdout).toContain('emballage.yaml fits: 6 functions, nothing drifted');
+      expect(doing('survey').stdout).toContain('emballage.yaml fits: 8 functions, nothing drifted');
     },
     120_000,
   );

@@ -115,3 +115,9 @@ export function imageProject(destination: string, keys: Readonly<Record<string, 
     ...more,
   });
 }
+
+/** A base that starts what it names. */
+export const NODE_AND_SHELL = [
+  { name: 'usr/bin/node', data: '#!/usr/bin/sh\n', mode: 0o755 },
+  { name: 'usr/bin/sh', data: 'sh', mode: 0o755 },
+];

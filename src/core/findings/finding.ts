@@ -12,4 +12,6 @@ export interface Finding {
   readonly mend: string;
   /** The mend for an artifact that was not built here, where no sheet and no lock are at hand; the same otherwise. */
   readonly mendByHand?: string;
+  /** What tells it from others that are alike, so that it alone can be accepted. */
+  readonly fingerprint?: string;
 }

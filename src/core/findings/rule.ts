@@ -33,8 +33,33 @@ export interface Subject {
   readonly readBytes: (path: string, maxBytes: number) => Uint8Array | undefined;
   /** For images: all of it; the entries above are those of its working folder. */
   readonly image?: OpenImage;
+  /** Secrets that were found in it. */
+  readonly secrets?: readonly FoundSecret[];
+  /** Traces of this machine in it. */
+  readonly traces?: readonly FoundTrace[];
   /** What its language sees in it; undefined where the language is not known. */
   readonly view?: LanguageView;
+}
+
+/** A secret, without its value. */
+export interface FoundSecret {
+  /** Path in the artifact, or the name of a setting. */
+  readonly path: string;
+  /** Counted from 1; 0 where there are no lines. */
+  readonly line: number;
+  /** `a private key (PEM)`. */
+  readonly what: string;
+  readonly fingerprint: string;
+  readonly isSetting?: true;
+}
+
+/** Something of the machine that built it. */
+export interface FoundTrace {
+  /** Where it stands, and the file of the artifact that that is in. */
+  readonly path: string;
+  readonly file: string;
+  /** `the home of who built it`. */
+  readonly what: string;
 }
 
 /** What is particular to the machine and the person. */

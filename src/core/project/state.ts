@@ -48,6 +48,12 @@ export const KINDS = {
     dependsOn: 'their texts',
     ...{ keptBy: 'code', of: 'project', most: { things: 4000 } },
   },
+  insides: {
+    name: 'insides',
+    holds: 'where secrets and traces of the machine were found in an artifact, without their values',
+    dependsOn: 'the digest of the artifact, and what of the machine is looked for',
+    ...{ keptBy: 'code', of: 'project', most: { things: 1000 } },
+  },
   index: {
     name: 'index',
     holds: 'what source folders and artifacts looked like after the last build',

@@ -40,6 +40,9 @@ import type { Rule } from '../findings/rule';
 import { runtimeEnded } from './runtime-ended';
 import { runtimeGlibc } from './runtime-glibc';
 import { runtimeUnsupported } from './runtime-unsupported';
+import { layoutLitter } from './layout-litter';
+import { privacyHomePath } from './privacy-home-path';
+import { secretFound } from './secret-found';
 import { settingsMissing } from './settings-missing';
 import { settingsReserved } from './settings-reserved';
 import { settingsTotal } from './settings-total';
@@ -106,6 +109,9 @@ export const COMMON_RULES: readonly Rule[] = [
   settingsReserved,
   settingsUndeclared,
   settingsUnread,
+  secretFound,
+  privacyHomePath,
+  layoutLitter,
 ];
 
 /** Groups of rules, by the first part of their ids, in the order in which they are shown. */

@@ -1,5 +1,6 @@
 /** Reads one function of a packing sheet: defaults filled in, units settled, every mistake noted. */
 import { isPattern, settlePath } from '../base/paths';
+import { present } from '../base/present';
 import { listed, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
 import { readAdapter } from './adapter-key';
@@ -328,6 +329,6 @@ export function patchFunction(
 }
 
 function settleAcceptance(text: NonNullable<FunctionText['accept']>[number]): Acceptance {
-  const { where, ...rest } = text;
-  return where === undefined ? rest : { ...rest, where };
+  const { where, fingerprint, ...rest } = text;
+  return { ...rest, ...present({ where, fingerprint }) };
 }

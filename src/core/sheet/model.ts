@@ -112,6 +112,8 @@ export interface Acceptance {
   readonly until: string;
   /** Pattern for what the finding is about; every finding of the rule without one. */
   readonly where?: string;
+  /** That of the one finding that is meant, where it has one. */
+  readonly fingerprint?: string;
 }
 
 /** A requirement that stands in the sheet itself. */

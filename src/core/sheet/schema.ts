@@ -43,6 +43,9 @@ const acceptance = z.strictObject(
       .meta({ description: 'Why it is right to live with it.' }),
     until: day().meta({ description: 'The last day on which the acceptance holds.' }),
     where: text('a pattern').optional().meta({ description: 'Only findings about paths that match this pattern.' }),
+    fingerprint: pattern(/^[0-9a-f]{16}$/, 'a fingerprint as `check` tells it')
+      .optional()
+      .meta({ description: 'Only the finding with that fingerprint: of `secret/found`.' }),
   },
   { error: 'a mapping with `rule`, `reason` and `until`' },
 );

@@ -29,6 +29,7 @@ import type { Waybill } from '../../waybill';
 import { baseInputs, functionPath, isImage, withImageSubject } from '../image';
 import { statedNeeds } from '../lock';
 import { growthOf } from './growth';
+import { insidesOf } from './insides';
 import { readSubject, type SubjectRequest } from './subject';
 
 export interface CheckedFinding extends Finding {
@@ -162,7 +163,8 @@ export async function checkFile(request: CheckRequest): Promise<CheckedArtifact>
 async function checkSubject(request: CheckRequest, plain: Subject, facts: FunctionFacts): Promise<CheckedArtifact> {
   const { destination, today } = request;
   const view = await viewOf(plain, request, facts);
-  const subject: Subject = { ...plain, ...(view !== undefined && { view }) };
+  const insides = insidesOf({ subject: plain, facts, state: request.state });
+  const subject: Subject = { ...plain, ...insides, ...(view !== undefined && { view }) };
   const context = { subject, destination, facts, today };
   const outcomes = (await rulesFor(facts))
     .filter((rule) => concerns(rule, facts, subject))
@@ -251,7 +253,8 @@ function judge(rule: string, finding: Finding, accept: readonly Acceptance[], to
   const covering = accept.filter(
     (one) =>
       one.rule === rule &&
-      (one.where === undefined || (finding.where !== undefined && picomatch(one.where)(finding.where))),
+      (one.where === undefined || (finding.where !== undefined && picomatch(one.where)(finding.where))) &&
+      (one.fingerprint === undefined || one.fingerprint === finding.fingerprint),
   );
   const accepted = covering.find((one) => one.until >= today);
   if (accepted !== undefined) return { rule, ...finding, accepted };

@@ -1,0 +1,152 @@
+/** Looks through bytes for secrets. Letters are bytes (latin1), so that programs are looked through as texts are. */
+import { scryptSync } from 'node:crypto';
+import type { Detector } from './detector';
+import { DETECTORS } from './detectors';
+
+/** Where a secret stands. Its value is never part of it. */
+export interface Hit {
+  readonly detector: Detector;
+  /** Offset in the bytes. */
+  readonly at: number;
+  /** Counted from 1; 0 where it is no text. */
+  readonly line: number;
+  /** What tells it from others and not what it is, so that it can be accepted. */
+  readonly fingerprint: string;
+}
+
+const PIECE_BYTES = 1024 * 1024;
+/** The longest that a match may be behind and before its anchor: pieces overlap by both. */
+const OVERLAP = 24 * 1024;
+const MOST_HITS = 100;
+/** Places that may be looked at more closely in one piece: what looks like keys all over is looked at so often, no more. */
+const MOST_LOOKS = 20_000;
+const DEFAULT_REACH = [128, 1024] as const;
+
+const escape = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+/** A longer anchor hides those that it begins with: it stands for them as well. */
+const byAnchor = new Map(
+  [...new Set(DETECTORS.flatMap(({ anchors }) => anchors))].map((anchor) => [
+    anchor,
+    DETECTORS.filter(({ anchors }) => anchors.some((one) => anchor.startsWith(one))),
+  ]),
+);
+// The longest first, so that a longer one is not taken for one that begins like it.
+const ANCHORS = new RegExp(
+  [...byAnchor.keys()]
+    .sort((a, b) => b.length - a.length)
+    .map(escape)
+    .join('|'),
+  'gi',
+);
+
+/** All that is found in a file. */
+export function scanBytes(bytes: Uint8Array): Hit[] {
+  const buffer = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  const hits = new Map<string, Hit>();
+  let lines = 1;
+  for (let from = 0; from < buffer.length && hits.size < MOST_HITS; from += PIECE_BYTES) {
+    const start = Math.max(0, from - OVERLAP);
+    const text = buffer.toString('latin1', start, Math.min(buffer.length, from + PIECE_BYTES + OVERLAP));
+    scanText(text, { first: from - start, behind: from - start + PIECE_BYTES }, (detector, match, secretAt) => {
+      const secret = match.groups?.secret ?? match[0];
+      const at = start + secretAt;
+      const key = `${String(at)} ${String(secret.length)}`;
+      // Whoever saw it first told it most exactly.
+      if (hits.size >= MOST_HITS || hits.has(key) || overlaps(hits, at, secret.length)) return;
+      hits.set(key, {
+        detector,
+        at,
+        line: lines + countLines(text, from - start, secretAt),
+        fingerprint: fingerprintOf(detector, secret),
+      });
+    });
+    lines += countLines(text, from - start, Math.min(text.length, from - start + PIECE_BYTES));
+  }
+  const all = [...hits.values()].sort((a, b) => a.at - b.at);
+  return isText(buffer) ? all : all.map((hit) => ({ ...hit, line: 0 }));
+}
+
+function overlaps(hits: ReadonlyMap<string, Hit>, at: number, length: number): boolean {
+  for (const key of hits.keys()) {
+    const [start = 0, size = 0] = key.split(' ').map(Number);
+    if (at < start + size && start < at + length) return true;
+  }
+  return false;
+}
+
+interface Found {
+  readonly detector: Detector;
+  readonly match: RegExpExecArray;
+  /** Of the secret, in the text. */
+  readonly at: number;
+}
+
+/** @param piece where anchors count; what is around it only belongs to matches */
+function scanText(
+  text: string,
+  piece: { readonly first: number; readonly behind: number },
+  onHit: (detector: Detector, match: RegExpExecArray, secretAt: number) => void,
+): void {
+  const found: Found[] = [];
+  const looked = new Map<Detector, number>();
+  let looks = 0;
+  ANCHORS.lastIndex = piece.first;
+  for (let anchor = ANCHORS.exec(text); anchor !== null; anchor = ANCHORS.exec(text)) {
+    if (anchor.index >= piece.behind || (looks += 1) > MOST_LOOKS) break;
+    for (const detector of byAnchor.get(anchor[0].toLowerCase()) ?? []) {
+      // What was looked at for an anchor before needs no second look.
+      if ((looked.get(detector) ?? -1) > anchor.index) continue;
+      const end = lookAround(text, anchor.index, detector, found);
+      if (end !== undefined) looked.set(detector, end);
+    }
+    // Anchors may overlap: the next is looked for one letter on.
+    ANCHORS.lastIndex = anchor.index + 1;
+  }
+  const order = new Map(DETECTORS.map((one, i) => [one, i]));
+  found.sort((a, b) => (order.get(a.detector) ?? 0) - (order.get(b.detector) ?? 0));
+  for (const { detector, match, at } of found) onHit(detector, match, at);
+}
+
+/** @returns where the last match ends; undefined where there is none */
+function lookAround(text: string, index: number, detector: Detector, found: Found[]): number | undefined {
+  if (detector.isAtAnchor === true) return lookAt(text, index, detector, found);
+  if (detector.isLikely?.(text, index) === false) return undefined;
+  const [before, behind] = detector.reach ?? DEFAULT_REACH;
+  const start = Math.max(0, index - before);
+  const window = text.slice(start, index + behind);
+  let end: number | undefined;
+  for (const match of window.matchAll(detector.pattern)) {
+    const secret = match.groups?.secret ?? match[0];
+    const at = start + match.index + match[0].lastIndexOf(secret);
+    if (detector.isOne?.(secret, match) ?? true) found.push({ detector, match, at });
+    end = start + match.index + match[0].length;
+  }
+  return end;
+}
+
+function lookAt(text: string, index: number, detector: Detector, found: Found[]): number | undefined {
+  const { pattern } = detector;
+  pattern.lastIndex = index;
+  const match = pattern.exec(text);
+  if (match === null) return undefined;
+  const secret = match.groups?.secret ?? match[0];
+  const at = index + match[0].lastIndexOf(secret);
+  if (detector.isOne?.(secret, match) ?? true) found.push({ detector, match, at });
+  return index + match[0].length;
+}
+
+function countLines(text: string, from: number, to: number): number {
+  let count = 0;
+  for (let i = text.indexOf('\n', from); i >= 0 && i < to; i = text.indexOf('\n', i + 1)) count += 1;
+  return count;
+}
+
+/** Texts have no zero bytes. */
+function isText(bytes: Buffer): boolean {
+  return bytes.subarray(0, 8192).indexOf(0) < 0;
+}
+
+/** Slow to make, so that a short password cannot be found by trying: the fingerprint is shown, and written into sheets. */
+function fingerprintOf({ id }: Detector, secret: string): string {
+  return scryptSync(secret, `emballage ${id}`, 8, { N: 4096, r: 8, p: 1 }).toString('hex');
+}
