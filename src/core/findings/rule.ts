@@ -43,8 +43,9 @@ export interface Subject {
 
 /** A secret, without its value. */
 export interface FoundSecret {
-  /** Path in the artifact, or the name of a setting. */
+  /** Where it stands, or the name of a setting; and the file of the artifact that that is in. */
   readonly path: string;
+  readonly file: string;
   /** Counted from 1; 0 where there are no lines. */
   readonly line: number;
   /** `a private key (PEM)`. */

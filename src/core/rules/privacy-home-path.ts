@@ -10,8 +10,9 @@ export const privacyHomePath: Rule = {
   needs: [],
   check({ subject: { traces = [] }, facts: { waybill, runtime } }) {
     // What came from an index was made elsewhere; compiled code is held to more by `repro/path-leak`.
-    const others = new Set((waybill?.files ?? []).flatMap((one) => (one.origin.from === 'package' ? [one.path] : [])));
-    const own = runtime?.offered === 'native' ? [] : traces.filter(({ file }) => !others.has(file));
+    const ours = new Set(waybill?.files.flatMap((one) => (one.origin.from === 'package' ? [] : [one.path])));
+    const own =
+      runtime?.offered === 'native' ? [] : traces.filter(({ file }) => waybill === undefined || ours.has(file));
     return findings(
       ...own.map(({ path, what }) => ({
         level: 'warn' as const,

@@ -53,6 +53,26 @@ export function looksRandom(text: string): boolean {
   return entropy(text) >= Math.min(4.2, Math.log2(text.length) * 0.82);
 }
 
+const WRITTEN: readonly RegExp[] = [
+  // Addresses, paths, calls.
+  /^(?:https?:|[./~@]|[\w-]+\/[\w./-]+$)/,
+  /[()[\]]/,
+  /^[a-z]+(?::[\w./-]*){3,}$/i,
+  // Names of code and of settings, in every way of writing them; versions and dates.
+  /^(?:[A-Z]{0,4}[a-z]{2,}|[A-Z]+\d*|\d{1,2})+$/,
+  /^[A-Z][A-Z0-9_]+$/,
+  /^[a-z]+\d+$/,
+  /^[\w-]+(?:\.[a-zA-Z_]\w*)+$/,
+  /^[a-z]+(?:[-_][a-z0-9]{1,12})+$/i,
+  /^\d{4}-\d\d-\d\d/,
+  /^sha(?:1|256|384|512)[-:]/,
+];
+
+/** Whether somebody wrote it: names, calls and paths of code have letters as chance has them, too. */
+export function isWritten(text: string): boolean {
+  return isPlaceholder(text) || WRITTEN.some((one) => one.test(text));
+}
+
 const BASE62 = '0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz';
 
 /** A number in base 62, with zeros before it. */

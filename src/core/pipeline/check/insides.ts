@@ -3,6 +3,7 @@ import { contentDigest } from '../../disk/digest';
 import type { FoundSecret, FoundTrace, FunctionFacts, Subject, Surroundings } from '../../findings/rule';
 import { contentsOf, scanBytes } from '../../findings/secrets';
 import { findTraces, wordsOf, type TraceWord } from '../../findings/traces';
+import { functionPath } from '../image';
 import { KINDS, type StateFolder } from '../../project/state';
 
 /** A file that is larger is not looked into. */
@@ -42,7 +43,7 @@ function lookInto(subject: Subject, words: readonly TraceWord[]): Insides {
     if (bytes === undefined) continue;
     for (const content of contentsOf(path, bytes)) {
       for (const { detector, line, fingerprint } of scanBytes(content.bytes))
-        secrets.push({ path: content.path, line, what: detector.title, fingerprint });
+        secrets.push({ path: content.path, file: path, line, what: detector.title, fingerprint });
       for (const what of findTraces(content.bytes, words)) traces.push({ path: content.path, file: path, what });
     }
   }
@@ -62,7 +63,8 @@ function* filesOf({
   }
   for (const { path, node } of image.tree.walk()) {
     const { kind, size } = node.head;
-    if (kind === 'file' && size <= MOST_FILE_BYTES) yield { path, read: () => image.read(node, 0, size) };
+    if (kind === 'file' && size <= MOST_FILE_BYTES)
+      yield { path: functionPath(path), read: () => image.read(node, 0, size) };
   }
 }
 
@@ -73,6 +75,13 @@ function* inSettings({ settings = [] }: InsidesRequest['facts']): Generator<Foun
       if (value === undefined) continue;
       const [hit] = scanBytes(Buffer.from(`${name}="${value}"\n`, 'utf8'));
       if (hit !== undefined)
-        yield { path: name, line: 0, what: hit.detector.title, fingerprint: hit.fingerprint, isSetting: true };
+        yield {
+          path: name,
+          file: '',
+          line: 0,
+          what: hit.detector.title,
+          fingerprint: hit.fingerprint,
+          isSetting: true,
+        };
     }
 }

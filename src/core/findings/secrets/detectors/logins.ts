@@ -160,6 +160,8 @@ export const passwordHash: Detector = {
   anchors: ['$2a$', '$2b$', '$2y$', '$6$', '$5$', '$argon2'],
   pattern:
     /(?<secret>\$2[aby]\$\d\d\$[./A-Za-z0-9]{53}|\$[56]\$(?:rounds=\d+\$)?[./A-Za-z0-9]{8,16}\$(?:[./A-Za-z0-9]{86}|[./A-Za-z0-9]{43})|\$argon2(?:id|i|d)\$v=\d+\$m=\d+,t=\d+,p=\d+\$[A-Za-z0-9+/]{16,}\$[A-Za-z0-9+/]{32,})(?![./A-Za-z0-9])/g,
+  // Examples have a salt of one letter.
+  isOne: (secret) => new Set(secret.split('$').at(-1)?.slice(0, 20)).size > 8,
   examples: () => [`gauge:$2b$12$${madeUp(53)}`, `root:$6$${madeUp(16)}$${madeUp(86)}:19000:0:99999:7:::`],
 };
 

@@ -1,5 +1,5 @@
 /** Values whose names say that they are secret, where they look drawn and not written. */
-import { isPlaceholder, looksRandom, madeUp, type Detector } from '../detector';
+import { isWritten, looksRandom, madeUp, type Detector } from '../detector';
 
 const KEYS = ['api', 'access', 'private', 'signing', 'encryption', 'master', 'account', 'auth', 'secret'];
 /** Names of secrets, or their ends. */
@@ -19,7 +19,7 @@ export const namedValue: Detector = {
     'iy',
   ),
   isAtAnchor: true,
-  isOne: (secret) => looksRandom(secret) && !isPathOrCode(secret),
+  isOne: (secret) => looksRandom(secret) && !isWritten(secret),
   examples: () => [
     `const apiKey = "${madeUp(32)}";`,
     `"client_secret": "${madeUp(24)}",`,
@@ -37,19 +37,6 @@ export const settingsLine: Detector = {
     'imy',
   ),
   isAtAnchor: true,
-  isOne: (secret) => looksRandom(secret) && !isPathOrCode(secret),
+  isOne: (secret) => looksRandom(secret) && !isWritten(secret),
   examples: () => [`export TIDE_API_KEY=${madeUp(28)}\n`, `db.password=${madeUp(18)}\n`],
 };
-
-/** Names, calls and paths of code have letters as chance has them, too. */
-function isPathOrCode(text: string): boolean {
-  return (
-    isPlaceholder(text) ||
-    /^(?:https?:|[./~]|[\w-]+\/[\w./-]+$)/.test(text) ||
-    /[()[\]]/.test(text) ||
-    /^[a-z]+(?:[A-Z][a-z]+)+\d*$/.test(text) ||
-    /^[\w-]+(?:\.[a-zA-Z_]\w*){2,}$/.test(text) ||
-    /^[a-z]+(?:[-_][a-z]+)+\d*$/i.test(text) ||
-    /^sha(?:1|256|384|512)[-:]/.test(text)
-  );
-}

@@ -1,5 +1,15 @@
 /** Tokens of services, each told by its shape; those with a checksum are held to it. Shapes are facts, no names. */
-import { base62, crc32Of, entropy, HEX, madeUp, type Detector } from '../detector';
+import {
+  base62,
+  crc32Of,
+  entropy,
+  HEX,
+  isPlaceholder,
+  isWritten,
+  looksRandom,
+  madeUp,
+  type Detector,
+} from '../detector';
 
 /** A token of a fixed beginning, and so many letters of an alphabet. */
 function shaped(
@@ -81,7 +91,7 @@ export const TOKENS: readonly Detector[] = [
     pattern:
       /(?<![A-Z0-9])(?:AKIA|ASIA)[A-Z2-7]{16}(?![A-Z0-9])[\s\S]{0,300}?(?<![A-Za-z0-9/+=])(?<secret>[A-Za-z0-9/+]{40})(?![A-Za-z0-9/+=])/y,
     isAtAnchor: true,
-    isOne: (secret) => entropy(secret) > 4 && !/^[0-9a-f]{40}$/i.test(secret),
+    isOne: (secret) => entropy(secret) > 4 && !isPlaceholder(secret) && !/^[0-9a-f]{40}$/i.test(secret),
     examples: () => [`key_id = AKIA${madeUp(16, 'ABCDEFGHIJKLMNOPQRSTUVWXYZ234567')}\nsecret = ${madeUp(40)}\n`],
   },
   {
@@ -99,7 +109,7 @@ export const TOKENS: readonly Detector[] = [
     pattern:
       /https:\/\/[\w.-]+\/(?:services\/T[A-Z0-9]{8,}\/B[A-Z0-9]{8,}\/|api\/webhooks\/\d{17,20}\/|webhooks?\/)(?<secret>[A-Za-z0-9_-]{24,100})/g,
     reach: [256, 256],
-    isOne: (secret) => entropy(secret) > 3.5,
+    isOne: (secret) => looksRandom(secret) && !isWritten(secret),
     examples: () => [
       `https://hooks.harbour.example/services/T${madeUp(9, 'ABCDEFGH123')}/B${madeUp(9, 'ABCDEFGH123')}/${madeUp(24)}`,
     ],
