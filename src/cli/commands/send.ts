@@ -160,8 +160,9 @@ async function prepared(
   });
   const checked: CheckedArtifact[] = [];
   for (const { arch, path, waybill } of load.parts) {
+    // An image at a registry has none beside it.
     const recorded =
-      spec.form === 'image'
+      waybill.path === path
         ? undefined
         : await readWaybill(readFileSync(waybill.path, 'utf8'), {
             ...{ shown: waybill.shown, languages: project.languages, isVerified: true },

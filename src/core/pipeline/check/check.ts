@@ -132,12 +132,13 @@ export function checkStanding(
 ): Promise<CheckedArtifact> {
   const waybill = recorded !== undefined && spec.form === 'image' ? asFunctionHasIt(recorded) : recorded;
   const { name, runtime, settings, limits, memoryBytes, timeoutMs, adapter, own } = spec;
-  const { file, member } = waybill?.entry.loads ?? spec.entry;
-  const entry = { text: member === '' ? file : `${file}#${member}`, file, member };
+  const { file = '', member = '' } = waybill?.entry.loads ?? {};
+  // Without a waybill nobody knows what the host loads: an image says itself what it starts.
+  const entry = waybill === undefined ? undefined : { text: member === '' ? file : `${file}#${member}`, file, member };
   const shape = adapter === undefined ? undefined : adapterCalls(spec, destination).shape;
   const facts: FunctionFacts = {
-    ...{ name, arch, runtime, entry, settings, limits, own },
-    ...present({ waybill, memoryBytes, timeoutMs, adapter, shape, surroundings }),
+    ...{ name, arch, runtime, settings, limits, own },
+    ...present({ entry, waybill, memoryBytes, timeoutMs, adapter, shape, surroundings }),
   };
   return checkFile({ ...{ path, shown, name, destination, facts, accept: spec.accept, isVerified: true }, ...common });
 }

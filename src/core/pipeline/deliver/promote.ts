@@ -44,7 +44,7 @@ export async function fetchedLoad(
   const [first] = fetched.parts;
   const { file, member } = spec.entry;
   const loads =
-    first === undefined || form === 'image'
+    first === undefined || first.waybill.path === first.path
       ? { file, member }
       : (await waybillOf(project, first.waybill.path)).entry.loads;
   const beside = spec.beside.flatMap(({ name, setting, file: own }) => {

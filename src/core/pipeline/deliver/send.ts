@@ -58,7 +58,8 @@ export async function send(request: SendRequest): Promise<Sent> {
     at: way.at,
     ...where,
     artifacts: artifacts ?? Object.fromEntries(load.parts.map(({ arch, sha256 }) => [arch, `sha256:${sha256}`])),
-    ...(load.form !== 'image' && {
+    // An image at a registry has none beside it.
+    ...((load.form !== 'image' || way.name !== 'registry') && {
       waybills: Object.fromEntries(load.parts.map(({ arch, waybill }) => [arch, `sha256:${waybill.sha256}`])),
     }),
     ...(way.isTold && { configuration: configurationDigest(load.configuration) }),
