@@ -144,11 +144,14 @@ describe('sending to a host', () => {
     send(root);
     const call = async (): Promise<number> => (await fetch(`${at}/at/horn`, { method: 'POST', body: '{}' })).status;
     expect((await Promise.all([call(), call(), call()])).sort()).toEqual([200, 200, 429]);
-    const cold = (): boolean =>
-      (JSON.parse(run(root, ['try', 'horn', '--there', '--json']).stdout) as { calls: [{ cold: boolean }] }).calls[0]
-        .cold;
-    expect(cold()).toBe(false);
-    await sleep(3500);
-    expect(cold()).toBe(true);
+    const event = { specversion: '1.0', id: '1', source: '/tests', type: 'tests', data: {} };
+    const cold = async (): Promise<boolean> => {
+      const body = JSON.stringify({ name: 'one', event });
+      const answer = await fetch(`${at}/v1/functions/horn/calls`, { method: 'POST', body });
+      return ((await answer.json()) as { cold: boolean }).cold;
+    };
+    expect(await cold()).toBe(false);
+    await sleep(5000);
+    expect(await cold()).toBe(true);
   });
 });

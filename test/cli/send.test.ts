@@ -62,6 +62,30 @@ const ledger = (root: string): { deliveries: { recalled?: string }[] } =>
   JSON.parse(readFileSync(join(root, 'emballage.ledger'), 'utf8')) as { deliveries: { recalled?: string }[] };
 
 describe('sending', () => {
+  it('promotes an image to another registry and to a folder and back, always the same', async () => {
+    const [{ host }, other] = await Promise.all([standInRegistry(folderWith({})), standInRegistry(folderWith({}))]);
+    const root = harbour(host);
+    const sheet = JSON.parse(readFileSync(join(root, 'emballage.yaml'), 'utf8')) as { destinations: object };
+    const place = (name: string, deliver: string): string =>
+      `destination: ${name}\narch: [x86_64]\naccepts: { image: {} }\nruntimes: {}\ndeliver: ${deliver}\n`;
+    put(root, {
+      'emballage.yaml': JSON.stringify({
+        ...sheet,
+        destinations: { ...sheet.destinations, second: 'second.yaml', quay: 'quay.yaml' },
+      }),
+      'second.yaml': place('second', `{ registry: ${other.host}/tides }`),
+      'quay.yaml': place('quay', '{ folder: quay }'),
+      'quay/.keep': '',
+    });
+    const [first] = send(root, ['horn']);
+    send(root, ['horn', '--to', 'quay']);
+    rmSync(join(root, 'out'), { recursive: true });
+    const [second] = send(root, ['horn', '--to', 'second', '--from', 'moorings']);
+    expect(second?.delivery.digest).toBe(first?.delivery.digest);
+    expect(send(root, ['horn', '--to', 'second', '--from', 'quay'])[0]?.isSame).toBe(true);
+    expect(run(root, ['send', 'horn', '--to', 'quay', '--from', 'second']).stderr).toContain('leave `--from` out');
+  });
+
   it('delivers what is not there, notes it, and takes it back', async () => {
     const { host, requests } = await standInRegistry(folderWith({}));
     const root = harbour(host);
