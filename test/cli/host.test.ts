@@ -138,7 +138,7 @@ describe('sending to a host', () => {
 
   it('runs no more instances than it may, and ends them when they are idle', async () => {
     const root = harbour({ deliver: { host: 'http://127.0.0.1:1' } });
-    put(root, { 'src/horn.mjs': 'export const sound = () => new Promise((done) => setTimeout(done, 400, 1));\n' });
+    put(root, { 'src/horn.mjs': 'export const sound = () => new Promise((done) => setTimeout(done, 2500, 1));\n' });
     run(root, ['build']);
     const { at } = await hostFor(root, 'trial', ['--instances', '2', '--idle', '2 s']);
     send(root);

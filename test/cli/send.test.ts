@@ -324,7 +324,7 @@ describe('the registry server that others run', () => {
       });
       const ended = new Promise<number | null>((resolve) => child.on('exit', resolve));
       const uploads = join(storage, 'docker/registry/v2/repositories/fernhaven/horn/_uploads');
-      for (let i = 0; i < 400 && sizeBelow(uploads) < 70 << 20; i++) await sleep(10);
+      for (let i = 0; i < 4000 && sizeBelow(uploads) < 70 << 20; i++) await sleep(10);
       child.kill('SIGKILL');
       await server.end();
       await ended;

@@ -41,7 +41,9 @@ const ANCHORS = new RegExp(
 
 /** All that is found in a file. */
 export function scanBytes(bytes: Uint8Array): Hit[] {
-  const buffer = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  const whole = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  // Most of a program, and all of what is packed, is no text.
+  const buffer = isText(whole) ? whole : textsIn(whole);
   const hits = new Map<string, Hit>();
   let lines = 1;
   for (let from = 0; from < buffer.length && hits.size < MOST_HITS; from += PIECE_BYTES) {
@@ -63,7 +65,7 @@ export function scanBytes(bytes: Uint8Array): Hit[] {
     lines += countLines(text, from - start, Math.min(text.length, from - start + PIECE_BYTES));
   }
   const all = [...hits.values()].sort((a, b) => a.at - b.at);
-  return isText(buffer) ? all : all.map((hit) => ({ ...hit, line: 0 }));
+  return buffer === whole ? all : all.map((hit) => ({ ...hit, line: 0 }));
 }
 
 function overlaps(hits: ReadonlyMap<string, Hit>, at: number, length: number): boolean {
@@ -140,6 +142,22 @@ function countLines(text: string, from: number, to: number): number {
   for (let i = text.indexOf('\n', from); i >= 0 && i < to; i = text.indexOf('\n', i + 1)) count += 1;
   return count;
 }
+
+/** Runs of letters that are long enough to hold something, a line each. */
+function textsIn(bytes: Buffer): Buffer {
+  const texts: Buffer[] = [];
+  let from = 0;
+  for (let at = 0; at <= bytes.length; at++) {
+    const byte = bytes[at] ?? 0;
+    if ((byte >= 0x20 && byte < 0x7f) || byte === 0x0a || byte === 0x0d || byte === 0x09) continue;
+    if (at - from >= LEAST_LETTERS) texts.push(bytes.subarray(from, at), NEW_LINE);
+    from = at + 1;
+  }
+  return Buffer.concat(texts);
+}
+
+const LEAST_LETTERS = 12;
+const NEW_LINE = Buffer.from('\n');
 
 /** Texts have no zero bytes. */
 function isText(bytes: Buffer): boolean {
