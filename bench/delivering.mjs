@@ -28,11 +28,11 @@ function writeProject(root, { count, deliver, bytes }) {
     if (bytes > 0) writeFileSync(join(root, 'functions', name, 'noise.bin'), randomBytes(bytes));
     functions[name] = { source: `functions/${name}`, runtime: 'node 20', entry: 'a.mjs#run', artifact: 'zip' };
   }
-  const sheet = { project: 'bench', destinations: { quay: 'quay.yaml' }, functions };
-  sheet.defaults = { destination: 'quay', arch: ['x86_64'] };
+  const sheet = { project: 'bench', destinations: { jetty: 'jetty.yaml' }, functions };
+  sheet.defaults = { destination: 'jetty', arch: ['x86_64'] };
   writeFileSync(join(root, 'emballage.yaml'), JSON.stringify(sheet));
-  const quay = { destination: 'quay', arch: ['x86_64'], accepts: { zip: {} }, runtimes: { 'node 20': {} }, deliver };
-  writeFileSync(join(root, 'quay.yaml'), JSON.stringify(quay));
+  const jetty = { destination: 'jetty', arch: ['x86_64'], accepts: { zip: {} }, runtimes: { 'node 20': {} }, deliver };
+  writeFileSync(join(root, 'jetty.yaml'), JSON.stringify(jetty));
 }
 
 async function unchanged({ base, program, env, rows, verdict }) {
@@ -41,7 +41,7 @@ async function unchanged({ base, program, env, rows, verdict }) {
   mkdirSync(kept, { recursive: true });
   writeProject(root, { count: 30, deliver: { host: `http://127.0.0.1:${HOST_PORT}` }, bytes: 0 });
   const run = (...args) => spawnSync(process.execPath, [program, ...args], { cwd: root, env: env(), encoding: 'utf8' });
-  const args = ['stand-in', 'host', kept, '--destination', 'quay.yaml', '--port', String(HOST_PORT), '--verbose'];
+  const args = ['stand-in', 'host', kept, '--destination', 'jetty.yaml', '--port', String(HOST_PORT), '--verbose'];
   const host = spawn(process.execPath, [program, ...args], {
     cwd: root,
     env: env(),

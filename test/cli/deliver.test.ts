@@ -8,25 +8,25 @@ import { itWithServer, realRegistry, standInRegistry } from '../support/registry
 
 describe('sending into a folder', () => {
   it('puts whole files by their digests, verified, once; and takes them back', () => {
-    const root = harbour({ deliver: { folder: 'quay' } });
+    const root = harbour({ deliver: { folder: 'jetty' } });
     expect(refusal(root, ['send'])).toContain('mount or make it');
-    mkdirSync(join(root, 'quay'));
+    mkdirSync(join(root, 'jetty'));
     const { what, delivery, blobs } = send(root);
     expect([what, blobs.map(({ how }) => how)]).toEqual(['code', ['sent', 'sent', 'sent']]);
     const hex = digestOf(join(root, ARTIFACT));
-    expect(delivery.locations).toEqual({ x86_64: `quay/horn/${hex}.zip` });
-    expect(digestOf(join(root, `quay/horn/${hex}.zip`))).toBe(hex);
-    expect(digestOf(join(root, `quay/horn/${hex}.zip.waybill.json`))).toBe(
+    expect(delivery.locations).toEqual({ x86_64: `jetty/horn/${hex}.zip` });
+    expect(digestOf(join(root, `jetty/horn/${hex}.zip`))).toBe(hex);
+    expect(digestOf(join(root, `jetty/horn/${hex}.zip.waybill.json`))).toBe(
       digestOf(join(root, 'out/horn/x86_64/horn.waybill.json')),
     );
     expect(readFileSync(join(root, delivery.beside?.tones?.location ?? ''), 'utf8')).toBe('do re mi');
     const before = ledgerOf(root);
     expect([send(root).isSame, ledgerOf(root)]).toEqual([true, before]);
     // What was damaged there is put anew.
-    writeFileSync(join(root, `quay/horn/${hex}.zip`), 'cut');
+    writeFileSync(join(root, `jetty/horn/${hex}.zip`), 'cut');
     expect(send(root).blobs.map(({ how }) => how)).toEqual(['there', 'there', 'sent']);
     expect(run(root, ['recall', 'horn']).status).toBe(0);
-    expect(readdirSync(join(root, 'quay/horn')).filter((name) => name.endsWith('.zip'))).toEqual([]);
+    expect(readdirSync(join(root, 'jetty/horn')).filter((name) => name.endsWith('.zip'))).toEqual([]);
   });
 
   it('sends nothing that the destination would refuse, and says what it would send', () => {
@@ -47,8 +47,8 @@ describe('sending into a folder', () => {
 
 describe('promoting', () => {
   it('brings the very bytes of one destination to another, checked against that, with its settings', () => {
-    const root = harbour({ deliver: { folder: 'quay' } });
-    mkdirSync(join(root, 'quay'));
+    const root = harbour({ deliver: { folder: 'jetty' } });
+    mkdirSync(join(root, 'jetty'));
     mkdirSync(join(root, 'live'));
     expect(refusal(root, ['send', 'horn', '--to', 'live', '--from', 'trial'])).toContain('send it there first');
     send(root);
@@ -60,9 +60,9 @@ describe('promoting', () => {
     put(root, { 'live.yaml': place('live', { deliver: { folder: 'live' }, accepts: { zip: { packed: '10 B' } } }) });
     expect(run(root, ['send', 'horn', '--to', 'live', '--from', 'trial']).status).toBe(1);
     put(root, { 'live.yaml': place('live', { deliver: { folder: 'live' } }) });
-    writeFileSync(join(root, `quay/horn/${hex}.zip`), 'other');
+    writeFileSync(join(root, `jetty/horn/${hex}.zip`), 'other');
     expect(refusal(root, ['send', 'horn', '--to', 'live', '--from', 'trial'])).toContain('as the ledger has it');
-    rmSync(join(root, 'quay/horn'), { recursive: true });
+    rmSync(join(root, 'jetty/horn'), { recursive: true });
     expect(refusal(root, ['send', 'horn', '--to', 'live', '--from', 'trial'])).toContain('no longer stands there');
     expect(refusal(root, ['send', 'horn', '--from', 'trial'])).toContain('for both');
   });

@@ -166,7 +166,7 @@ const DESTINATION_KEYS: Readonly<Record<string, readonly [kind: KindName, keys: 
   arch: ['node', { arch: ['x86_64'] }],
   cpu: ['c', { cpu: { x86_64: 'x86-64-v2' } }],
   accepts: ['node', { accepts: { zip: { packed: '1 KiB' } } }],
-  deliver: ['node', { deliver: { folder: 'quay' } }],
+  deliver: ['node', { deliver: { folder: 'jetty' } }],
   link: ['node', { link: 'https://harbour.example/{location}' }],
   registry: ['image', { registry: 'harbour.example/tides' }],
   'plain-http': ['image', { registry: 'harbour.example/tides', 'plain-http': true }],

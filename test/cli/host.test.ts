@@ -67,8 +67,8 @@ describe('sending to a host', () => {
   });
 
   it('takes secrets that the host holds, and refuses where it does not', async () => {
-    const root = harbour({ deliver: { folder: 'quay' } }, { deliver: { host: 'http://127.0.0.1:1' } });
-    mkdirSync(join(root, 'quay'));
+    const root = harbour({ deliver: { folder: 'jetty' } }, { deliver: { host: 'http://127.0.0.1:1' } });
+    mkdirSync(join(root, 'jetty'));
     send(root);
     const folder = folderWith({});
     await hostFor(root, 'live', [], folder);

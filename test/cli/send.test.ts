@@ -71,19 +71,19 @@ describe('sending', () => {
     put(root, {
       'emballage.yaml': JSON.stringify({
         ...sheet,
-        destinations: { ...sheet.destinations, second: 'second.yaml', quay: 'quay.yaml' },
+        destinations: { ...sheet.destinations, second: 'second.yaml', jetty: 'jetty.yaml' },
       }),
       'second.yaml': place('second', `{ registry: ${other.host}/tides }`),
-      'quay.yaml': place('quay', '{ folder: quay }'),
-      'quay/.keep': '',
+      'jetty.yaml': place('jetty', '{ folder: jetty }'),
+      'jetty/.keep': '',
     });
     const [first] = send(root, ['horn']);
-    send(root, ['horn', '--to', 'quay']);
+    send(root, ['horn', '--to', 'jetty']);
     rmSync(join(root, 'out'), { recursive: true });
     const [second] = send(root, ['horn', '--to', 'second', '--from', 'moorings']);
     expect(second?.delivery.digest).toBe(first?.delivery.digest);
-    expect(send(root, ['horn', '--to', 'second', '--from', 'quay'])[0]?.isSame).toBe(true);
-    expect(run(root, ['send', 'horn', '--to', 'quay', '--from', 'second']).stderr).toContain('leave `--from` out');
+    expect(send(root, ['horn', '--to', 'second', '--from', 'jetty'])[0]?.isSame).toBe(true);
+    expect(run(root, ['send', 'horn', '--to', 'jetty', '--from', 'second']).stderr).toContain('leave `--from` out');
   });
 
   it('delivers what is not there, notes it, and takes it back', async () => {

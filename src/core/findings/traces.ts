@@ -11,7 +11,7 @@ export interface TraceWord {
 
 /** Names that say nothing of anybody: those of every build machine. */
 const COMMON =
-  /^(?:root|user|users|admin|build|builder|builds|ci|runner|jenkins|node|app|ubuntu|debian|fedora|vagrant|docker|worker|work|workspace|home|dev|developer|test|tests|tmp|src|localhost|nobody|default|main|project)$/i;
+  /^(?:root|user|users|admin|build|builder|builds|ci|runner|jenkins|node|app|ubuntu|debian|fedora|vagrant|worker|work|workspace|home|dev|developer|test|tests|tmp|src|localhost|nobody|default|main|project)$/i;
 
 export function wordsOf(surroundings: Surroundings | undefined): TraceWord[] {
   if (surroundings === undefined) return [];

@@ -73,7 +73,7 @@ export const puttyKey: Detector = {
   pattern: /PuTTY-User-Key-File-[23]: [\w-]+[\s\S]{0,4000}?Private-Lines: \d+\r?\n(?<secret>[A-Za-z0-9+/=\r\n]{20,})/g,
   reach: BEHIND,
   examples: () => [
-    `PuTTY-User-Key-File-3: ssh-ed25519\nEncryption: none\nComment: quay\nPublic-Lines: 1\nAAAA\nPrivate-Lines: 1\n${madeUp(44)}\n`,
+    `PuTTY-User-Key-File-3: ssh-ed25519\nEncryption: none\nComment: jetty\nPublic-Lines: 1\nAAAA\nPrivate-Lines: 1\n${madeUp(44)}\n`,
   ],
 };
 
