@@ -4,6 +4,7 @@ import { readFileSync } from 'node:fs';
 import { EmballageError } from '../core/base/errors';
 import { parseTime } from '../core/base/units';
 import { KNOWN } from '../core/languages';
+import { artifactName } from '../core/project/targets';
 import { ARCHITECTURES, readRuntime, type Arch, type Destination } from '../core/sheet';
 import type { HostPlan } from '../standins/host';
 import { startHost, type HostFault, type VersionToRun } from '../standins/service';
@@ -64,10 +65,17 @@ function planVersion(version: VersionToRun, destination: Destination, session: S
   const artifact = kept.artifacts[arch];
   if (runtime === undefined || artifact === undefined) throw new Error(`nothing to run of ${name}`);
   const { form, loads, adapter, shape } = kept;
-  const ending = form === 'binary' ? '' : form === 'image' ? '.oci.tar' : `.${form}`;
   return planArtifact(
     {
-      ...{ artifact: pathOf(artifact.sha256), shown: `${name}${ending}`, arch, loads, destination, env, beside },
+      ...{
+        artifact: pathOf(artifact.sha256),
+        shown: artifactName({ name, form }),
+        arch,
+        loads,
+        destination,
+        env,
+        beside,
+      },
       spec: {
         ...{ name, form, runtime },
         ...(adapter !== undefined && { adapter }),

@@ -4,7 +4,7 @@ import { join, resolve } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { printable } from '../core/base/text';
 import { openWay, readLedger, standing, type Delivery } from '../core/pipeline/deliver';
-import { ledgerNameOf, type Project, type Target } from '../core/project/targets';
+import { artifactEnding, ledgerNameOf, type Project, type Target } from '../core/project/targets';
 import { readWaybill, type Waybill } from '../core/waybill';
 import { deliveryWorld } from './delivering';
 import type { Session } from './session';
@@ -48,9 +48,8 @@ export async function fetchSent(
     });
   const way = await openWay(deliveryWorld(project, session), destination, doing);
   const isImage = spec.form === 'image';
-  const ending = spec.form === 'binary' ? '' : isImage ? '.oci.tar' : `.${spec.form}`;
   const { parts } = await way.fetch(delivery, {
-    ...{ into: folder, arch, form: spec.form, ending },
+    ...{ into: folder, arch, form: spec.form, ending: artifactEnding(spec.form) },
     onProgress: (done, total) =>
       session.progress.show(`fetching ${spec.name}: ${String(Math.round((done / Math.max(1, total)) * 100))} %`),
   });

@@ -3,7 +3,7 @@ import { EmballageError } from '../base/errors';
 import { baseOf } from '../base/paths';
 import { listed, nearestWord, printable } from '../base/text';
 import { OUTPUT_FOLDER } from '../fileset/selection';
-import type { Arch, FunctionSpec, KnownLanguages, Sheet } from '../sheet';
+import type { Arch, Form, FunctionSpec, KnownLanguages, Sheet } from '../sheet';
 import type { StateFolder } from './state';
 
 export interface Target {
@@ -56,9 +56,14 @@ export function artifactPath({ spec, arch }: Target): string {
   return `${OUTPUT_FOLDER}/${spec.name}/${arch}/${artifactName(spec)}`;
 }
 
-/** An executable has no ending. */
-export function artifactName({ name, form }: FunctionSpec): string {
-  return form === 'binary' ? name : `${name}.${form === 'image' ? 'oci.tar' : form}`;
+/** Ending of artifacts of a form: `.zip`. An executable has none. */
+export function artifactEnding(form: Form): string {
+  if (form === 'binary') return '';
+  return form === 'image' ? '.oci.tar' : `.${form}`;
+}
+
+export function artifactName({ name, form }: Pick<FunctionSpec, 'name' | 'form'>): string {
+  return `${name}${artifactEnding(form)}`;
 }
 
 /** Path of the folder with the images for all architectures, relative to the project. */

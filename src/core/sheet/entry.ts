@@ -13,6 +13,11 @@ export function offeredRuntime(
 /** The name under which a destination starts native code, where it says one. */
 export const DEFAULT_START = 'run';
 
+/** An entry from its parts; code that is compiled has no member. */
+export function entryOf({ file, member }: Pick<Entry, 'file' | 'member'>): Entry {
+  return { text: member === '' ? file : `${file}#${member}`, file, member };
+}
+
 /** The entry string in the destination's own form: `{path}#{member}` makes `alert.mjs#decide`. */
 export function entryString(destination: Destination, part: EntryPart, entry: Entry): string {
   if (part.hostKey === undefined) return entry.file;

@@ -7,7 +7,7 @@ import type { LoadedSheet } from './sheet';
 
 export { type AdapterCalls, adapterCalls, callsOf, shapeOf, takesPlainRequests } from './adapter-key';
 export { hostSettings, speechTo } from './spoken-to';
-export { DEFAULT_START, entryString, offeredRuntime } from './entry';
+export { DEFAULT_START, entryOf, entryString, offeredRuntime } from './entry';
 export { givenMemory, givenTimeMs } from './given';
 export {
   ARCHITECTURES,

@@ -7,7 +7,8 @@ import { linkOrCopy } from '../../core/disk/write';
 import { KNOWN } from '../../core/languages';
 import { checkFile, stopFindings, type CheckedFinding } from '../../core/pipeline/check';
 import type { VersionText } from '../../core/pipeline/deliver';
-import { ARCHITECTURES, readRuntime, type Destination } from '../../core/sheet';
+import { ARCHITECTURES, entryOf, readRuntime, type Destination } from '../../core/sheet';
+import { artifactName } from '../../core/project/targets';
 import type { Machine } from '../../core/toolchains/machine';
 
 /** What a host sees of itself; the rest is between the team and its code. */
@@ -38,15 +39,14 @@ export async function refusalsOf(
       const artifact = text.artifacts[arch];
       if (artifact === undefined) continue;
       // What it is is told by its name, too.
-      const shown = `${name}${ENDINGS[text.form]}`;
+      const shown = artifactName({ name, form: text.form });
       const path = join(scratch, `${arch}-${shown}`);
       linkOrCopy(pathOf(artifact.sha256), path);
-      const { file, member } = text.loads;
       const checked = await checkFile({
         ...{ path, shown, name, destination, accept: [], today, isVerified: false, jobs: 1, scratch, machine },
         facts: {
           ...{ name, arch, runtime, limits: {}, memoryBytes: text.memory, timeoutMs: text.timeout },
-          entry: { text: member === '' ? file : `${file}#${member}`, file, member },
+          entry: entryOf(text.loads),
           settings: settingsOf(text),
         },
       });
@@ -61,8 +61,6 @@ export async function refusalsOf(
   }
   return [...new Set(refusals)];
 }
-
-const ENDINGS = { zip: '.zip', jar: '.jar', binary: '', image: '.oci.tar' } as const;
 
 function settingsOf({ settings, held, beside }: VersionText) {
   return [

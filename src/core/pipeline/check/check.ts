@@ -18,6 +18,7 @@ import { rulesWith } from '../../rules';
 import {
   adapterCalls,
   ARCHITECTURES,
+  entryOf,
   type Acceptance,
   type Arch,
   type Destination,
@@ -91,27 +92,23 @@ export async function checkTarget(
   if (destination === undefined) throw new Error(`no destination ${target.spec.destination}`);
   const recorded = await verifyAgainstWaybill(project, target);
   const waybill = target.spec.form === 'image' ? asFunctionHasIt(recorded) : recorded;
-  const { spec, arch } = target;
-  const { name, runtime, settings, limits, memoryBytes, timeoutMs, adapter, own } = spec;
+  const { spec } = target;
   const lock = await lockState(project, target, waybill);
-  // What the host loads is what is held to being there.
-  const { file, member } = waybill.entry.loads;
-  const entry = { text: member === '' ? file : `${file}#${member}`, file, member };
   const digests = new Map(waybill.files.map((one) => [one.path, one.sha256 ?? '']));
   const events = await eventFiles(project, spec, `${common.today}T00:00:00Z`);
   const growth = await growthOf(project, target, common.scratch);
-  const shape = adapter === undefined ? undefined : adapterCalls(spec, destination).shape;
   const facts: FunctionFacts = {
-    ...{ name, arch, runtime, entry, settings, limits, own, waybill, events },
-    ...present({ memoryBytes, timeoutMs, adapter, shape, surroundings, lock, growth }),
+    ...statedFacts(target, destination, waybill),
+    events,
+    ...present({ surroundings, lock, growth }),
   };
   const checked = await checkFile({
-    ...{ path, shown, name, destination, facts, accept: spec.accept, isVerified: true },
+    ...{ path, shown, name: spec.name, destination, facts, accept: spec.accept, isVerified: true },
     digestOf: (one) => digests.get(one),
     state: project.state,
     ...common,
   });
-  return { ...checked, arch };
+  return { ...checked, arch: target.arch };
 }
 
 /** An artifact that stands at a destination, with its waybill. */
@@ -131,16 +128,21 @@ export function checkStanding(
   { surroundings, ...common }: TargetSurroundings,
 ): Promise<CheckedArtifact> {
   const waybill = recorded !== undefined && spec.form === 'image' ? asFunctionHasIt(recorded) : recorded;
+  const facts = { ...statedFacts({ spec, arch }, destination, waybill), ...present({ surroundings }) };
+  const { name, accept } = spec;
+  return checkFile({ ...{ path, shown, name, destination, facts, accept, isVerified: true }, ...common });
+}
+
+/** What the sheet says of a function, and what the host loads; without a waybill nobody knows that. */
+function statedFacts({ spec, arch }: Target, destination: Destination, waybill: Waybill | undefined): FunctionFacts {
   const { name, runtime, settings, limits, memoryBytes, timeoutMs, adapter, own } = spec;
-  const { file = '', member = '' } = waybill?.entry.loads ?? {};
-  // Without a waybill nobody knows what the host loads: an image says itself what it starts.
-  const entry = waybill === undefined ? undefined : { text: member === '' ? file : `${file}#${member}`, file, member };
+  // What the host loads is what is held to being there.
+  const entry = waybill === undefined ? undefined : entryOf(waybill.entry.loads);
   const shape = adapter === undefined ? undefined : adapterCalls(spec, destination).shape;
-  const facts: FunctionFacts = {
+  return {
     ...{ name, arch, runtime, settings, limits, own },
-    ...present({ entry, waybill, memoryBytes, timeoutMs, adapter, shape, surroundings }),
+    ...present({ entry, waybill, memoryBytes, timeoutMs, adapter, shape }),
   };
-  return checkFile({ ...{ path, shown, name, destination, facts, accept: spec.accept, isVerified: true }, ...common });
 }
 
 /** The waybill of an image with the paths that the function has: what an image's function is held to is what its archive is held to. */

@@ -6,9 +6,10 @@ import { listed, printable } from '../../base/text';
 import { contentDigest, fileDigest } from '../../disk/digest';
 import { guarded } from '../../disk/write';
 import { languageOf } from '../../languages';
-import { artifactPath, targetsOf, waybillPath, type Project } from '../../project/targets';
+import { artifactEnding, artifactPath, targetsOf, waybillPath, type Project } from '../../project/targets';
 import { verifyArtifact, type WaybillHead } from '../../project/verify-artifact';
 import {
+  entryOf,
   entryString,
   givenMemory,
   givenTimeMs,
@@ -115,8 +116,8 @@ export async function builtLoad(request: LoadRequest): Promise<Load> {
 
 /** What of a load is known without its files. */
 export function headOf({ spec, destination }: LoadRequest): Pick<Load, 'name' | 'form' | 'ending' | 'destination'> {
-  const ending = spec.form === 'binary' ? '' : spec.form === 'image' ? '.oci.tar' : `.${spec.form}`;
-  return { name: spec.name, form: spec.form, ending, destination };
+  const { name, form } = spec;
+  return { name, form, ending: artifactEnding(form), destination };
 }
 
 function fileAt({ root }: Project, shown: string): LoadFile {
@@ -140,13 +141,11 @@ export function configurationOf(
   loads: Configuration['loads'],
 ): Configuration {
   const { settings, secrets, held, unknown } = settingsOf(spec, destination.name, variable, isOnlyLookedAt);
-  const { file, member } = loads;
-  const entry = { text: member === '' ? file : `${file}#${member}`, file, member };
   const { adapter, shape } = spec;
   return {
     runtime: spec.runtime.text,
-    entry: entryString(destination, languageOf(spec.runtime.language).sheet.entry, entry),
-    loads: { file, member },
+    entry: entryString(destination, languageOf(spec.runtime.language).sheet.entry, entryOf(loads)),
+    loads: { file: loads.file, member: loads.member },
     memoryBytes: givenMemory(spec, destination),
     timeoutMs: givenTimeMs(spec, destination),
     ...(adapter !== undefined && { adapter }),

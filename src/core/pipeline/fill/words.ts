@@ -2,10 +2,11 @@
 import { EmballageError } from '../../base/errors';
 import { listed, nearestWord, printable } from '../../base/text';
 import { languageOf } from '../../languages';
-import type { Project } from '../../project/targets';
+import { artifactEnding, type Project } from '../../project/targets';
 import { verifyArtifact, type WaybillHead } from '../../project/verify-artifact';
 import {
   ARCHITECTURES,
+  entryOf,
   entryString,
   givenMemory,
   givenTimeMs,
@@ -79,9 +80,8 @@ async function functionWord(about: About, word: FunctionWord): Promise<string> {
     case 'digest':
       return sent(about).digest;
     case 'entry': {
-      const { file, member } = (await built(about, spec.archs[0] ?? 'x86_64')).entry.loads;
-      const entry = { text: `${file}#${member}`, file, member };
-      return entryString(destination, languageOf(spec.runtime.language).sheet.entry, entry);
+      const { loads } = (await built(about, spec.archs[0] ?? 'x86_64')).entry;
+      return entryString(destination, languageOf(spec.runtime.language).sheet.entry, entryOf(loads));
     }
   }
 }
@@ -96,8 +96,7 @@ async function artifactWord(about: About, word: ArtifactWord, arch: Arch): Promi
     case 'location':
       return sent(about).locations[arch] ?? '';
     case 'link': {
-      const ending = spec.form === 'binary' ? '' : `.${spec.form}`;
-      const link = linkOf({ destination, ending }, sent(about), arch);
+      const link = linkOf({ destination, ending: artifactEnding(spec.form) }, sent(about), arch);
       if (link !== undefined) return link;
       throw at(
         about.fill,
