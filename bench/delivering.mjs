@@ -1,18 +1,18 @@
 // Deliveries, for run.mjs: an unchanged project asks little; a large archive is put in about the time of a plain upload.
 import { spawn, spawnSync } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 
-const SERVER = ['/usr/sbin/apache2', '/usr/bin/apache2'].find((path) => existsSync(path));
-const MODULES = '/usr/lib/apache2/modules';
+const { hasDav, startDav } = createRequire(import.meta.url)('../test/support/dav-server.js');
 const HOST_PORT = 8473;
 const DAV_PORT = 8474;
 
 export async function measureDelivering({ base, program, env, rows, verdict, byTurns, time, report }) {
   await unchanged({ base, program, env, rows, verdict });
-  if (SERVER === undefined) {
+  if (!hasDav) {
     rows.push(['a large archive by PUT', 'no web server here', '', '', '', '']);
     return;
   }
@@ -68,21 +68,9 @@ async function unchanged({ base, program, env, rows, verdict }) {
 async function largePut({ base, program, env, byTurns, time, report }) {
   const root = join(base, 'large');
   const web = join(base, 'web');
-  for (const name of ['files', 'locks']) mkdirSync(join(web, name), { recursive: true });
-  spawnSync('chmod', ['-R', '777', web]);
+  mkdirSync(web);
   spawnSync('chmod', ['711', base]);
-  const modules = ['mpm_event', 'authn_core', 'authz_core', 'dav', 'dav_fs'];
-  writeFileSync(
-    join(web, 'server.conf'),
-    [
-      ...modules.map((one) => `LoadModule ${one}_module ${MODULES}/mod_${one}.so`),
-      `ServerName 127.0.0.1\nListen 127.0.0.1:${DAV_PORT}\nServerRoot ${web}\nPidFile ${web}/pid\nErrorLog ${web}/errors`,
-      ...(process.getuid?.() === 0 ? ['User nobody', 'Group nogroup'] : []),
-      `DocumentRoot ${web}/files\nDavLockDB ${web}/locks/db`,
-      `<Directory ${web}/files>\nDav On\nRequire all granted\n</Directory>\n`,
-    ].join('\n'),
-  );
-  const server = spawn(SERVER, ['-X', '-f', join(web, 'server.conf')], { stdio: 'ignore' });
+  const server = startDav({ root: web, port: DAV_PORT });
   try {
     await sleep(1000);
     const url = `http://127.0.0.1:${DAV_PORT}`;

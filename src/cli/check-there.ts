@@ -37,13 +37,11 @@ export async function checkThere(
     const variable = (name: string): string | undefined => process.env[name];
     const load = await builtLoad({ project, spec, destination, variable, isOnlyLookedAt: true });
     const [last] = standing(readLedger(project), spec.name, destination.name);
-    const { what, drifts } = await lookAtDestination({
-      ...{ project, way, load, tags: last?.tags ?? [], jobs: session.jobs, isWhole: false },
-      now: () => session.now(),
-      onProgress: () => undefined,
-    });
-    there.push({ name: spec.name, destination: destination.name, what, drifts });
-    show({ name: spec.name, destination: destination.name, what, drifts }, session);
+    const tags = last?.tags ?? [];
+    const { what, drifts } = await lookAtDestination({ project, way, load, tags, isWhole: false });
+    const one = { name: spec.name, destination: destination.name, what, drifts };
+    there.push(one);
+    show(one, session);
   }
   const drifted = there.filter(({ what }) => what !== 'nothing');
   session.document({ fit: drifted.length === 0, artifacts: [], there });

@@ -7,9 +7,8 @@ import type { Delivery, DeliveryWorld } from '../core/pipeline/deliver';
 import { KINDS } from '../core/project/state';
 import { targetsOf, type Project } from '../core/project/targets';
 import type { Destination, FunctionSpec } from '../core/sheet';
-import { surroundings } from './machine';
-import { withScratch } from './scratch';
 import type { Session } from './session';
+import { surroundingsOf } from './checking';
 
 export function deliveryWorld(project: Project, session: Session): DeliveryWorld {
   return {
@@ -42,21 +41,13 @@ export function destinationNamed({ sheet }: Project, name: string, option: strin
 export async function checkBuilt(
   project: Project,
   spec: FunctionSpec,
-  destination: Destination,
-  session: Session,
+  { name }: Destination,
+  { session, scratch }: { readonly session: Session; readonly scratch: string },
 ): Promise<CheckedArtifact[]> {
-  return withScratch('check', async (scratch) => {
-    const checked: CheckedArtifact[] = [];
-    for (const target of targetsOf([{ ...spec, destination: destination.name }]))
-      checked.push(await checkTarget(project, target, surroundingsOf(project, session, scratch)));
-    return checked;
-  });
-}
-
-export function surroundingsOf(project: Project, session: Session, scratch: string) {
-  const { jobs } = session;
-  const machine = session.machine();
-  return { jobs, machine, scratch, today: session.today(), surroundings: surroundings(project.root) };
+  const checked: CheckedArtifact[] = [];
+  for (const target of targetsOf([{ ...spec, destination: name }]))
+    checked.push(await checkTarget(project, target, surroundingsOf(project, session, scratch)));
+  return checked;
 }
 
 /** @returns whether nothing says stop; what does is shown */

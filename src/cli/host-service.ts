@@ -9,7 +9,7 @@ import { ARCHITECTURES, readRuntime, type Arch, type Destination } from '../core
 import type { HostPlan } from '../standins/host';
 import { startHost, type HostFault, type VersionToRun } from '../standins/service';
 import { planArtifact } from './calling';
-import { text, type Arguments } from './commands/command';
+import { text, wholeNumber, type Arguments } from './commands/command';
 import { findDestination } from './destination-word';
 import { ownArch } from './machine';
 import { portTrouble } from './port-trouble';
@@ -31,7 +31,7 @@ export async function serveHost(
   session: Session,
 ): Promise<() => Promise<void>> {
   const destination = await findDestination(text(args, 'destination'), session, '--destination');
-  const instances = instancesFrom(args.instances);
+  const instances = wholeNumber(args.instances, '--instances', 1, MOST_INSTANCES);
   const idleMs = idleFrom(text(args, 'idle') ?? '');
   try {
     const host = await startHost({
@@ -99,17 +99,6 @@ function archOf(archs: readonly string[]): Arch {
 function filesIn(path: string): { readonly path: string }[] {
   const { files = [] } = JSON.parse(readFileSync(path, 'utf8')) as { files?: { path: string }[] };
   return files.map((one) => ({ path: one.path }));
-}
-
-function instancesFrom(value: unknown): number {
-  if (typeof value === 'number' && Number.isInteger(value) && value >= 1 && value <= MOST_INSTANCES) return value;
-  throw new EmballageError('USAGE', {
-    doing: 'reading the command line',
-    where: '--instances',
-    expected: `a whole number from 1 to ${String(MOST_INSTANCES)}`,
-    found: String(value),
-    mend: 'correct it',
-  });
 }
 
 function idleFrom(value: string): number {

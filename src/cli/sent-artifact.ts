@@ -3,7 +3,7 @@ import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { printable } from '../core/base/text';
-import { openWay, readLedger, standing, type Delivery } from '../core/pipeline/deliver';
+import { readLedger, standing, wayOf, type Delivery } from '../core/pipeline/deliver';
 import { artifactEnding, ledgerNameOf, type Project, type Target } from '../core/project/targets';
 import { readWaybill, type Waybill } from '../core/waybill';
 import { deliveryWorld } from './delivering';
@@ -38,15 +38,7 @@ export async function fetchSent(
       mend: `send it first: \`${session.command(`send ${spec.name}`)}\``,
     });
   const doing = `fetching ${spec.name} from ${delivery.destination}`;
-  const destination = project.sheet.destinations[delivery.destination];
-  if (destination === undefined)
-    throw new EmballageError('USAGE', {
-      doing,
-      expected: 'its destination in the sheet',
-      found: `no destination \`${printable(delivery.destination)}\` any more`,
-      mend: 'add it under `destinations` again',
-    });
-  const way = await openWay(deliveryWorld(project, session), destination, doing);
+  const way = await wayOf(deliveryWorld(project, session), delivery, doing);
   const isImage = spec.form === 'image';
   const { parts } = await way.fetch(delivery, {
     ...{ into: folder, arch, form: spec.form, ending: artifactEnding(spec.form) },

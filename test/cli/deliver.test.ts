@@ -29,6 +29,25 @@ describe('sending into a folder', () => {
     expect(readdirSync(join(root, 'jetty/horn')).filter((name) => name.endsWith('.zip'))).toEqual([]);
   });
 
+  it('takes back from where it was sent, wherever the destination leads today, and never from elsewhere', () => {
+    const root = harbour({ deliver: { folder: '.' } });
+    send(root);
+    const hex = digestOf(join(root, ARTIFACT));
+    expect(existsSync(join(root, `horn/${hex}.zip`))).toBe(true);
+    put(root, {
+      'trial.yaml': place('trial', { deliver: { folder: 'jetty' } }),
+      'jetty/.keep': '',
+      'mine.zip': 'mine',
+    });
+    expect(run(root, ['try', 'horn', '--sent']).stdout).toContain('"pitch": "low"');
+    const ledger = ledgerOf(root);
+    put(root, { 'emballage.ledger': ledger.replace(/"x86_64":"horn\/[^"]*"/, '"x86_64":"../mine.zip"') });
+    expect(refusal(root, ['recall', 'horn'])).toContain('a place in that folder');
+    put(root, { 'emballage.ledger': ledger });
+    expect(run(root, ['recall', 'horn'])).toMatchObject({ status: 0, stderr: '' });
+    expect(existsSync(join(root, `horn/${hex}.zip`))).toBe(false);
+  });
+
   it('sends nothing that the destination would refuse, and says what it would send', () => {
     const root = harbour({
       deliver: { folder: '.' },

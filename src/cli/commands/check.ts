@@ -15,6 +15,7 @@ import { TOOL } from '../program';
 import { withScratch } from '../scratch';
 import { shellWord, type Session } from '../session';
 import { partOf, SHARE_OPTION } from '../share-option';
+import { surroundingsOf } from '../checking';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
 export const command: CommandModule = {
@@ -112,12 +113,7 @@ async function checkFunctions(
   const { functions, part } = await partOf(args, project, selectFunctions(project.sheet, names));
   const checked: CheckedArtifact[] = [];
   for (const target of targetsOf(functions).filter((one) => part?.(one) ?? true))
-    checked.push(
-      await checkTarget(project, target, {
-        ...{ jobs: session.jobs, machine: session.machine(), scratch, today: session.today() },
-        surroundings: surroundings(project.root),
-      }),
-    );
+    checked.push(await checkTarget(project, target, surroundingsOf(project, session, scratch)));
   await remarkOutdated(
     project,
     functions.map((spec) => spec.name),

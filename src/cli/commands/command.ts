@@ -1,4 +1,5 @@
 /** What a command is: options, and a run that gives the exit code. */
+import { EmballageError } from '../../core/base/errors';
 import type { Options, Proposed } from '../options';
 import type { Session } from '../session';
 
@@ -35,6 +36,18 @@ export function texts(args: Arguments, name: string): string[] {
   const value = args[name];
   if (value === undefined) return [];
   return (Array.isArray(value) ? (value as unknown[]) : [value]).map(String);
+}
+
+/** A whole number within bounds. @throws EmballageError USAGE */
+export function wholeNumber(value: unknown, option: string, least: number, most: number): number {
+  if (typeof value === 'number' && Number.isInteger(value) && value >= least && value <= most) return value;
+  throw new EmballageError('USAGE', {
+    doing: 'reading the command line',
+    where: option,
+    expected: `a whole number from ${String(least)} to ${String(most)}`,
+    found: String(value),
+    mend: 'correct it',
+  });
 }
 
 export function text(args: Arguments, name: string): string | undefined {

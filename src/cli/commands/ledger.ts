@@ -2,6 +2,7 @@
 import { movedTags, readLedger, type Delivery } from '../../core/pipeline/deliver';
 import { printable } from '../../core/base/text';
 import { ledgerNameOf, selectFunctions } from '../../core/project/targets';
+import { placeOf } from '../delivering';
 import type { Session } from '../session';
 import { EXIT, texts, type CommandModule } from './command';
 
@@ -65,7 +66,7 @@ async function show(
 }
 
 /** At a registry with the tags that still name it. */
-function whereOf({ way, at, repository, locations }: Delivery, tags: readonly string[]): string {
-  if (way === 'registry') return `${at}/${repository ?? ''}${tags.length === 0 ? '' : `:${tags.join(', :')}`}`;
-  return Object.values(locations)[0] ?? at;
+function whereOf(delivery: Delivery, tags: readonly string[]): string {
+  const place = placeOf({ ...delivery, tags: [] });
+  return tags.length === 0 ? place : `${place}:${tags.join(', :')}`;
 }

@@ -2,7 +2,7 @@
 import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
 import {
-  openWay,
+  wayOf,
   readLedger,
   recall,
   standing,
@@ -13,7 +13,7 @@ import {
 import { selectFunctions, type Project } from '../../core/project/targets';
 import { deliveryWorld, destinationNamed, placeOf } from '../delivering';
 import type { Session } from '../session';
-import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
+import { EXIT, text, texts, wholeNumber, type Arguments, type CommandModule } from './command';
 
 const MAX_KEEP = 10_000;
 
@@ -60,8 +60,7 @@ export const command: CommandModule = {
     for (const { name } of selectFunctions(project.sheet, names))
       for (const delivery of toRecall(project, name, choice)) {
         session.progress.show(`recalling ${name} ${delivery.digest.slice(0, 19)}`);
-        const destination = destinationNamed(project, delivery.destination, 'the ledger');
-        const way = await openWay(world, destination, `recalling ${name}`);
+        const way = await wayOf(world, delivery, `recalling ${name}`);
         const one = await recall({ project, way, now: () => session.now() }, delivery);
         recalled.push(one);
         show(one, session);
@@ -91,14 +90,7 @@ function choiceFrom(args: Arguments): RecallChoice {
       found: 'several',
       mend: 'keep one of them',
     });
-  if (keep !== undefined && !(Number.isInteger(keep) && keep >= 0 && keep <= MAX_KEEP))
-    throw new EmballageError('USAGE', {
-      doing: 'reading the command line',
-      where: '--keep',
-      expected: `a whole number from 0 to ${String(MAX_KEEP)}`,
-      found: String(args.keep),
-      mend: 'correct it',
-    });
+  if (keep !== undefined) wholeNumber(args.keep, '--keep', 0, MAX_KEEP);
   const destination = text(args, 'from');
   return {
     all: args.all === true,

@@ -1,5 +1,4 @@
 /** `send`: delivers functions to a destination, or promotes what stands at another. */
-import { readFileSync } from 'node:fs';
 import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
@@ -18,12 +17,14 @@ import {
   type Drift,
   type Load,
   type Sent,
+  type Way,
   type What,
+  wayOf,
 } from '../../core/pipeline/deliver';
 import { selectFunctions, type Project } from '../../core/project/targets';
-import { readWaybill } from '../../core/waybill';
 import type { Destination, FunctionSpec } from '../../core/sheet';
-import { checkBuilt, deliveryWorld, destinationNamed, fits, placeOf, surroundingsOf } from '../delivering';
+import { surroundingsOf } from '../checking';
+import { checkBuilt, deliveryWorld, destinationNamed, fits, placeOf } from '../delivering';
 import { TOOL } from '../program';
 import { withScratch } from '../scratch';
 import type { Session } from '../session';
@@ -98,23 +99,22 @@ interface Sending {
 async function sendAll(sending: Sending, functions: readonly FunctionSpec[]): Promise<ExitCode> {
   const { project, session, args, to } = sending;
   const isDry = args['dry-run'] === true;
-  const loads: Load[] = [];
+  const ready: Prepared[] = [];
   for (const spec of functions) {
-    const { load, checked } = await prepared(sending, spec);
-    if (!(await fits(checked, session))) {
+    const one = await prepared(sending, spec);
+    if (!(await fits(one.checked, session))) {
       session.document({ fit: false, sent: [] });
-      session.complain(`${session.paint.bad('not sent')}: ${spec.name} does not fit ${load.destination.name}`);
+      session.complain(`${session.paint.bad('not sent')}: ${spec.name} does not fit ${one.load.destination.name}`);
       session.nextAside(`check ${spec.name}`, 'see all that was looked for');
       return EXIT.no;
     }
-    loads.push(load);
+    ready.push(one);
   }
   const sent: (
     | Sent
     | { readonly name: string; readonly destination: string; readonly what: What; readonly drifts: readonly Drift[] }
   )[] = [];
-  for (const load of loads) {
-    const way = await openWay(sending.world, load.destination, `sending ${load.name}`);
+  for (const { way, load } of ready) {
     const request = {
       ...{ project, way, load, tags: texts(args, 'tag'), jobs: session.jobs, isWhole: args.again === true },
       ...(sending.source !== undefined && { from: sending.source.name }),
@@ -133,7 +133,7 @@ async function sendAll(sending: Sending, functions: readonly FunctionSpec[]): Pr
     }
   }
   session.document({ fit: true, sent });
-  const [first] = loads;
+  const first = ready[0]?.load;
   const names = functions.length === 1 ? ` ${functions[0]?.name ?? ''}` : '';
   const toWords = to === undefined ? '' : ` --to ${to}`;
   if (isDry) session.next(`send${names}${toWords}`, 'send it');
@@ -143,35 +143,39 @@ async function sendAll(sending: Sending, functions: readonly FunctionSpec[]): Pr
   return EXIT.done;
 }
 
+interface Prepared {
+  readonly way: Way;
+  readonly load: Load;
+  readonly checked: readonly CheckedArtifact[];
+}
+
 async function prepared(
   { project, world, session, scratch, to, source }: Sending,
   spec: FunctionSpec,
-): Promise<{ readonly load: Load; readonly checked: readonly CheckedArtifact[] }> {
+): Promise<Prepared> {
   const destination = destinationOf(project, spec, to);
+  const way = await openWay(world, destination, `sending ${spec.name}`);
   const request = { project, spec, destination, variable: (name: string) => process.env[name] };
   if (source === undefined)
-    return { load: await builtLoad(request), checked: await checkBuilt(project, spec, destination, session) };
+    return {
+      way,
+      load: await builtLoad(request),
+      checked: await checkBuilt(project, spec, destination, { session, scratch }),
+    };
   const delivery = deliveryAt(request, source);
-  const way = await openWay(world, source, `fetching ${spec.name} from ${source.name}`);
-  const load = await fetchedLoad(request, {
-    ...{ way, delivery, into: `${scratch}/${spec.name}` },
+  const from = await wayOf(world, delivery, `fetching ${spec.name} from ${source.name}`);
+  const { load, waybills } = await fetchedLoad(request, {
+    ...{ way: from, delivery, into: `${scratch}/${spec.name}` },
     onProgress: (done, total) =>
       session.progress.show(`fetching ${spec.name}: ${String(Math.round((done / Math.max(1, total)) * 100))} %`),
   });
   const checked: CheckedArtifact[] = [];
-  for (const { arch, path, waybill } of load.parts) {
-    // An image at a registry has none beside it.
-    const recorded =
-      waybill.path === path
-        ? undefined
-        : await readWaybill(readFileSync(waybill.path, 'utf8'), {
-            ...{ shown: waybill.shown, languages: project.languages, isVerified: true },
-          });
-    const shown = `${spec.name} from ${source.name}`;
-    const around = surroundingsOf(project, session, scratch);
-    checked.push(await checkStanding({ spec, arch }, destination, { path, shown, waybill: recorded }, around));
+  const around = surroundingsOf(project, session, scratch);
+  for (const { arch, path } of load.parts) {
+    const standing = { path, shown: `${spec.name} from ${source.name}`, waybill: waybills.get(arch) };
+    checked.push(await checkStanding({ spec, arch }, destination, standing, around));
   }
-  return { load, checked };
+  return { way, load, checked };
 }
 
 /** Those that are named; otherwise all that can be sent to where they go. */

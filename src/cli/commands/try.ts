@@ -19,7 +19,7 @@ import { callText, summaryText, unendedText } from '../views/call';
 import { profileStarts } from '../profile';
 import { profileText } from '../views/profile';
 import { cutModules, cutText, recordOf, recordText } from '../views/record';
-import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
+import { EXIT, text, texts, wholeNumber, type Arguments, type CommandModule, type ExitCode } from './command';
 
 const MAX_REPEATS = 10_000;
 
@@ -111,7 +111,7 @@ async function tryThere(
 ): Promise<ExitCode> {
   const { callThere } = await import('../there');
   const once = await readEvents(project, spec, texts(args, 'event'), session);
-  const events = Array.from({ length: repeatsFrom(args.repeat) }, () => once).flat();
+  const events = Array.from({ length: wholeNumber(args.repeat, '--repeat', 1, MAX_REPEATS) }, () => once).flat();
   return callThere(project, { spec, named, events }, session);
 }
 
@@ -123,7 +123,7 @@ async function callAll(
   scratch: string,
 ): Promise<ExitCode> {
   const { spec, arch } = target;
-  const repeat = repeatsFrom(args.repeat);
+  const repeat = wholeNumber(args.repeat, '--repeat', 1, MAX_REPEATS);
   const { plan, waybill } = await planFor(args, project, target, session, scratch);
   const once = await readEvents(project, spec, texts(args, 'event'), session);
   if (args.profile === true) return profile(target, { plan, waybill }, once[0], session);
@@ -286,16 +286,5 @@ async function readEvents(
         ? 'none: the sheet names no `events`'
         : `no file that matches ${spec.events.map((e) => `\`${e}\``).join(', ')}`,
     mend: 'add --event FILE, or `events` to the sheet',
-  });
-}
-
-function repeatsFrom(repeat: unknown): number {
-  if (typeof repeat === 'number' && Number.isInteger(repeat) && repeat >= 1 && repeat <= MAX_REPEATS) return repeat;
-  throw new EmballageError('USAGE', {
-    doing: 'reading the command line',
-    where: '--repeat',
-    expected: `a whole number from 1 to ${String(MAX_REPEATS)}`,
-    found: String(repeat),
-    mend: 'correct it',
   });
 }

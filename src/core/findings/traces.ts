@@ -32,12 +32,13 @@ export function wordsOf(surroundings: Surroundings | undefined): TraceWord[] {
 /** What of it stands in bytes, each once. */
 export function findTraces(bytes: Uint8Array, words: readonly TraceWord[]): string[] {
   const buffer = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  return [...new Set(words.filter((word) => stands(buffer, word)).map(({ what }) => what))];
+  return [...new Set(words.filter((word) => traceAt(buffer, word) !== undefined).map(({ what }) => what))];
 }
 
-function stands(bytes: Buffer, { text, isWord }: TraceWord): boolean {
+/** Where it stands first; undefined where it does not. */
+export function traceAt(bytes: Buffer, { text, isWord }: TraceWord): number | undefined {
   const isLetter = (byte: number | undefined): boolean => byte !== undefined && /\w/.test(String.fromCharCode(byte));
   for (let at = bytes.indexOf(text); at >= 0; at = bytes.indexOf(text, at + 1))
-    if (!isWord || !(isLetter(bytes[at - 1]) || isLetter(bytes[at + text.length]))) return true;
-  return false;
+    if (!isWord || !(isLetter(bytes[at - 1]) || isLetter(bytes[at + text.length]))) return at;
+  return undefined;
 }

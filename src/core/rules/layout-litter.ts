@@ -1,5 +1,6 @@
 import { baseOf } from '../base/paths';
 import { printable } from '../base/text';
+import { filesFrom } from '../findings/origins';
 import { findings, type Finding, type Level, type Rule, type Subject, type SubjectEntry } from '../findings/rule';
 
 /** What is left lying about, by its path. */
@@ -51,7 +52,7 @@ export const layoutLitter: Rule = {
   needs: [],
   check({ subject, facts: { waybill } }) {
     // Packages are what others decided to publish.
-    const others = new Set((waybill?.files ?? []).flatMap((one) => (one.origin.from === 'package' ? [one.path] : [])));
+    const others = filesFrom(waybill, 'package');
     const files = subject.entries.filter(({ kind, path }) => kind === 'file' && !others.has(path));
     const found = files.flatMap((entry) => judge(subject, entry) ?? []);
     return findings(...gathered(found));

@@ -1,4 +1,5 @@
 import { printable } from '../base/text';
+import { filesFrom } from '../findings/origins';
 import { findings, type Rule } from '../findings/rule';
 
 export const privacyHomePath: Rule = {
@@ -10,7 +11,7 @@ export const privacyHomePath: Rule = {
   needs: [],
   check({ subject: { traces = [] }, facts: { waybill, runtime } }) {
     // What came from an index was made elsewhere; compiled code is held to more by `repro/path-leak`.
-    const ours = new Set(waybill?.files.flatMap((one) => (one.origin.from === 'package' ? [] : [one.path])));
+    const ours = filesFrom(waybill, 'source', 'generated', 'unlocked');
     const own =
       runtime?.offered === 'native' ? [] : traces.filter(({ file }) => waybill === undefined || ours.has(file));
     return findings(

@@ -1,6 +1,6 @@
 import { printable } from '../base/text';
+import { filesFrom } from '../findings/origins';
 import { findings, type Rule } from '../findings/rule';
-import type { WaybillFile } from '../waybill';
 
 export const secretFound: Rule = {
   id: 'secret/found',
@@ -11,7 +11,7 @@ export const secretFound: Rule = {
   needs: [],
   check({ subject: { secrets = [] }, facts: { waybill } }) {
     // What others published is no secret of the team's, and often an example: it is worth knowing.
-    const own = new Set(waybill?.files.flatMap((one) => (isOwn(one) ? [one.path] : [])));
+    const own = filesFrom(waybill, 'source', 'generated');
     return findings(
       ...secrets.map(({ path, file, line, what, fingerprint, isSetting }) => ({
         level: waybill === undefined || isSetting === true || own.has(file) ? ('stop' as const) : ('note' as const),
@@ -27,7 +27,3 @@ export const secretFound: Rule = {
     );
   },
 };
-
-function isOwn({ origin }: WaybillFile): boolean {
-  return origin.from === 'source' || origin.from === 'generated';
-}

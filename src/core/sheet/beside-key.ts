@@ -2,16 +2,14 @@
 import { z } from 'zod';
 import type { Beside } from './model';
 import type { SheetNotes } from './notes';
-
-const NAME = /^[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/;
-const SETTING = /^[A-Za-z_]\w*$/;
+import { NAME_PATTERN, SETTING_PATTERN } from './schema-words';
 
 const one = z.strictObject(
   {
     file: z.string({ error: 'a file of the project' }).meta({ description: 'The file, relative to the sheet.' }),
     setting: z
       .string({ error: 'the name of a setting' })
-      .regex(SETTING, { error: 'the name of a setting: letters, digits and `_`' })
+      .regex(SETTING_PATTERN, { error: 'the name of a setting: letters, digits and `_`' })
       .meta({ description: 'The setting that holds its path or address where the function runs.' }),
   },
   { error: 'a mapping with `file` and `setting`' },
@@ -31,7 +29,7 @@ export function readBeside(
 ): Beside[] {
   const taken = new Set(settings);
   return Object.entries(text ?? {}).flatMap(([name, { file, setting }]) => {
-    if (!NAME.test(name))
+    if (!NAME_PATTERN.test(name))
       notes.add([...at, name], 'a name of small letters, digits and hyphens', `\`${name}\``, 'rename it', 'key');
     if (taken.has(setting))
       notes.add([...at, name, 'setting'], 'a setting of its own', `\`${setting}\`, which is another’s`, 'rename one');

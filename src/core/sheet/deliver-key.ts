@@ -3,7 +3,8 @@ import { z } from 'zod';
 import { listed } from '../base/text';
 import { parseTime, TIME_PATTERN } from '../base/units';
 import type { Deliver } from './model';
-import { isRegistry, settleRegistry } from './store-place';
+import { pattern, plainHttp, registry, SETTING_PATTERN, text } from './schema-words';
+import { settleRegistry } from './store-place';
 
 /** What stands in braces in addresses. */
 export const ADDRESS_WORDS = ['function', 'arch', 'sha256', 'ending'] as const;
@@ -12,10 +13,7 @@ export const LINK_WORDS = [...ADDRESS_WORDS, 'location', 'version'] as const;
 const DEFAULT_TIME_MS = 5 * 60_000;
 const ADDRESS = /^https?:\/\/[^\s/@]+(?:\/\S*)?$/;
 
-const text = (expected: string) => z.string({ error: expected });
-const variable = text('the name of an environment variable').regex(/^[A-Za-z_]\w*$/, {
-  error: 'the name of an environment variable',
-});
+const variable = pattern(SETTING_PATTERN, 'the name of an environment variable');
 
 /** Words in braces that none of these are. */
 function strangeWord(value: string, words: readonly string[]): string | undefined {
@@ -39,8 +37,7 @@ function address(words: readonly string[], sample: string) {
 export const deliverField = z
   .strictObject(
     {
-      registry: text('a registry')
-        .refine(isRegistry, { error: '`HOST[:PORT]` or `HOST[:PORT]/NAMESPACE`, in small letters' })
+      registry: registry()
         .optional()
         .meta({ description: 'A registry of the open distribution standard, `HOST[:PORT]/NAMESPACE`.' }),
       folder: text('a folder').min(1, { error: 'a folder' }).optional().meta({
@@ -62,15 +59,11 @@ export const deliverField = z
           description:
             'A program of the team’s own: JSON on its standard input, JSON back. A path with `/` is from the project folder.',
         }),
-      'plain-http': z
-        .boolean({ error: 'true or false' })
-        .optional()
-        .meta({ description: 'The registry speaks HTTP without encryption. Default: only on this machine.' }),
+      'plain-http': plainHttp(),
       token: variable.optional().meta({
         description: '`put`, `host`: the environment variable with a bearer token. Otherwise the netrc file is asked.',
       }),
-      time: text('a time such as `5 min`')
-        .regex(TIME_PATTERN, { error: 'a time such as `5 min` (ms, s, min or h)' })
+      time: pattern(TIME_PATTERN, 'a time such as `5 min` (ms, s, min or h)')
         .optional()
         .meta({ description: '`program`: how long it may take. Default: `5 min`.' }),
     },

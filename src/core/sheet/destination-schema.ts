@@ -4,8 +4,21 @@ import { callsField } from './calls-key';
 import { deliverField, linkField } from './deliver-key';
 import { FORMS, type Form } from './model';
 import { hostKeys, offeredShown, type KnownLanguages } from './runtimes';
-import { archs, day, globs, limits, list, name, pattern, SETTING_PATTERN, size, text, time } from './schema-words';
-import { isRegistry } from './store-place';
+import {
+  archs,
+  day,
+  globs,
+  limits,
+  list,
+  name,
+  pattern,
+  plainHttp,
+  registry,
+  SETTING_PATTERN,
+  size,
+  text,
+  time,
+} from './schema-words';
 
 const destinationRuntime = z.strictObject(
   {
@@ -68,14 +81,8 @@ export function destinationSchema(known: KnownLanguages) {
         accepts: acceptsField,
         deliver: deliverField,
         link: linkField,
-        registry: text('a registry')
-          .refine(isRegistry, { error: '`HOST[:PORT]` or `HOST[:PORT]/NAMESPACE`, in small letters' })
-          .optional()
-          .meta({ description: 'Short for `deliver: { registry: … }`.' }),
-        'plain-http': z
-          .boolean({ error: 'true or false' })
-          .optional()
-          .meta({ description: 'The registry speaks HTTP without encryption. Default: only on this machine.' }),
+        registry: registry().optional().meta({ description: 'Short for `deliver: { registry: … }`.' }),
+        'plain-http': plainHttp(),
         runtimes: z.record(z.string(), destinationRuntime, { error: 'a mapping of runtimes' }).meta({
           description: `Runtimes that it offers: ${offeredShown(known)
             .map((one) => `\`${one}\``)

@@ -2,6 +2,7 @@
 import { z } from 'zod';
 import { SIZE_PATTERN, TIME_PATTERN } from '../base/units';
 import { ARCHITECTURES } from './model';
+import { isRegistry } from './store-place';
 
 export const text = (expected: string) => z.string({ error: expected });
 export const pattern = (expression: RegExp, expected: string) => text(expected).regex(expression, { error: expected });
@@ -15,6 +16,15 @@ export const arch = () => z.enum(ARCHITECTURES, { error: `one of ${ARCHITECTURES
 export const archs = () =>
   list(arch(), 'a list of architectures, such as `[arm64]`').min(1, { error: 'at least one architecture' });
 export const globs = () => list(text('a pattern'), 'a list of patterns');
+
+/** `HOST[:PORT]` or `HOST[:PORT]/NAMESPACE`. */
+export const registry = () =>
+  text('a registry').refine(isRegistry, { error: '`HOST[:PORT]` or `HOST[:PORT]/NAMESPACE`, in small letters' });
+export const plainHttp = () =>
+  z
+    .boolean({ error: 'true or false' })
+    .optional()
+    .meta({ description: 'The registry speaks HTTP without encryption. Default: only on this machine.' });
 
 export const NAME_PATTERN = /^[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/;
 const NAME_RULE = 'small letters, digits and hyphens, at most 63';

@@ -2,6 +2,7 @@
 import { z } from 'zod';
 import type { SharedStore } from './model';
 import type { SheetNotes } from './notes';
+import { plainHttp } from './schema-words';
 import { isRegistry, settleRegistry } from './store-place';
 
 export const storeField = z
@@ -16,10 +17,7 @@ export const storeField = z
       write: z.boolean({ error: 'true or false' }).optional().meta({
         description: 'Put what is made here there. Default: false; EMBALLAGE_STORE_WRITE=1 says it for one machine.',
       }),
-      'plain-http': z
-        .boolean({ error: 'true or false' })
-        .optional()
-        .meta({ description: 'The registry speaks HTTP without encryption. Default: only on this machine.' }),
+      'plain-http': plainHttp(),
       'signed-by': z
         .array(z.string({ error: 'the path of a file' }), { error: 'a list of files with public keys' })
         .optional()

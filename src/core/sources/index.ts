@@ -11,6 +11,7 @@ export {
   sheetSources,
   shownPath,
 } from './chosen';
+export { fileBody } from './file-body';
 export { type FetchRequest, type Fetched, HttpClient, NOT_FOUND } from './http';
 export type { Network, NetworkRequest, NetworkResponse, RequestBody, Way } from './network';
 export { type PackageFile, PackageStore, type StoredFile } from './package-store';

@@ -1,9 +1,10 @@
 /** Content of a stand-in host, by its digest: received whole or not at all. */
+import { createHash } from 'node:crypto';
 import { closeSync, openSync, rmSync, writeSync } from 'node:fs';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { digestField, statedDigest } from '../../core/sources/exchange';
 import { sendProblem, type HostFaults } from './faults';
-import { newHash, type HostStore } from './store';
+import type { HostStore } from './store';
 
 const MOST_BYTES = 16 * 1024 ** 3;
 
@@ -18,7 +19,7 @@ interface Receiving {
 export async function receiveContent({ request, response, sha256, store, faults }: Receiving): Promise<void> {
   const path = store.receiving();
   const fd = openSync(path, 'wx');
-  const hash = newHash();
+  const hash = createHash('sha256');
   let size = 0;
   try {
     for await (const piece of request as AsyncIterable<Buffer>) {

@@ -1,5 +1,5 @@
 /** What a stand-in host keeps in its folder: content by digest, versions of functions, logs, what it holds of settings. */
-import { createHash, randomBytes, scryptSync } from 'node:crypto';
+import { randomBytes, scryptSync } from 'node:crypto';
 import {
   appendFileSync,
   chmodSync,
@@ -148,11 +148,6 @@ function sealOf(secret: string): { salt: string; scrypt: string } {
   const salt = randomBytes(16);
   const { bytes, ...cost } = SEAL;
   return { salt: salt.toString('base64'), scrypt: scryptSync(secret, salt, bytes, cost).toString('base64') };
-}
-
-/** SHA-256 of a file that is received, in hexadecimal. */
-export function newHash(): ReturnType<typeof createHash> {
-  return createHash('sha256');
 }
 
 /** The version that runs. */

@@ -3,6 +3,8 @@
  * them for the pattern of a kind; what has a structure or a checksum is held to it, so that little else is taken for one.
  */
 
+import { jsonOf } from '../../base/json';
+
 export interface Detector {
   /** `private-key`. */
   readonly id: string;
@@ -86,16 +88,6 @@ export function base62(value: number, length: number): string {
   return text;
 }
 
-/** CRC-32 (ISO 3309) of ASCII text. */
-export function crc32Of(text: string): number {
-  let crc = 0xffffffff;
-  for (const byte of Buffer.from(text, 'latin1')) {
-    crc ^= byte;
-    for (let bit = 0; bit < 8; bit++) crc = (crc >>> 1) ^ (crc & 1 ? 0xedb88320 : 0);
-  }
-  return (crc ^ 0xffffffff) >>> 0;
-}
-
 /** Bytes of base64 in either alphabet; undefined for what is none. */
 export function fromBase64(text: string): Buffer | undefined {
   const plain = text.replace(/\s+/g, '').replaceAll('-', '+').replaceAll('_', '/').replace(/=+$/, '');
@@ -105,12 +97,8 @@ export function fromBase64(text: string): Buffer | undefined {
 
 /** The value of JSON in base64; undefined for what is none. */
 export function jsonIn(base64: string): Readonly<Record<string, unknown>> | undefined {
-  try {
-    const value: unknown = JSON.parse(fromBase64(base64)?.toString('utf8') ?? '');
-    return typeof value === 'object' && value !== null ? (value as Record<string, unknown>) : undefined;
-  } catch {
-    return undefined;
-  }
+  const value = jsonOf(fromBase64(base64)?.toString('utf8') ?? '');
+  return typeof value === 'object' && value !== null ? (value as Record<string, unknown>) : undefined;
 }
 
 /** A made-up text for examples: the same every time, of letters as chance has them. */
@@ -125,4 +113,3 @@ export function madeUp(length: number, alphabet = BASE62, seed = 7): string {
 }
 
 export const HEX = '0123456789abcdef';
-export const BASE64 = `${BASE62}+/`;

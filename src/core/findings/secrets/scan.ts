@@ -44,51 +44,41 @@ export function scanBytes(bytes: Uint8Array): Hit[] {
   const whole = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   // Most of a program, and all of what is packed, is no text.
   const buffer = isText(whole) ? whole : textsIn(whole);
-  const hits = new Map<string, Hit>();
+  const hits: (Hit & { readonly end: number })[] = [];
   let lines = 1;
-  for (let from = 0; from < buffer.length && hits.size < MOST_HITS; from += PIECE_BYTES) {
+  for (let from = 0; from < buffer.length && hits.length < MOST_HITS; from += PIECE_BYTES) {
     const start = Math.max(0, from - OVERLAP);
     const text = buffer.toString('latin1', start, Math.min(buffer.length, from + PIECE_BYTES + OVERLAP));
-    scanText(text, { first: from - start, behind: from - start + PIECE_BYTES }, (detector, match, secretAt) => {
-      const secret = match.groups?.secret ?? match[0];
-      const at = start + secretAt;
-      const key = `${String(at)} ${String(secret.length)}`;
+    const piece = { first: from - start, behind: from - start + PIECE_BYTES };
+    for (const { detector, secret, at: inText } of foundIn(text, piece)) {
+      const at = start + inText;
+      const end = at + secret.length;
       // Whoever saw it first told it most exactly.
-      if (hits.size >= MOST_HITS || hits.has(key) || overlaps(hits, at, secret.length)) return;
-      hits.set(key, {
-        detector,
-        at,
-        line: lines + countLines(text, from - start, secretAt),
-        fingerprint: fingerprintOf(detector, secret),
-      });
-    });
-    lines += countLines(text, from - start, Math.min(text.length, from - start + PIECE_BYTES));
+      if (hits.length >= MOST_HITS || hits.some((one) => at < one.end && one.at < end)) continue;
+      const line = lines + countLines(text, piece.first, inText);
+      hits.push({ detector, at, end, line, fingerprint: fingerprintOf(detector, secret) });
+    }
+    lines += countLines(text, piece.first, Math.min(text.length, piece.behind));
   }
-  const all = [...hits.values()].sort((a, b) => a.at - b.at);
-  return buffer === whole ? all : all.map((hit) => ({ ...hit, line: 0 }));
-}
-
-function overlaps(hits: ReadonlyMap<string, Hit>, at: number, length: number): boolean {
-  for (const key of hits.keys()) {
-    const [start = 0, size = 0] = key.split(' ').map(Number);
-    if (at < start + size && start < at + length) return true;
-  }
-  return false;
+  return hits
+    .sort((a, b) => a.at - b.at)
+    .map(({ end: _end, ...hit }) => (buffer === whole ? hit : { ...hit, line: 0 }));
 }
 
 interface Found {
   readonly detector: Detector;
-  readonly match: RegExpExecArray;
+  readonly secret: string;
   /** Of the secret, in the text. */
   readonly at: number;
 }
 
-/** @param piece where anchors count; what is around it only belongs to matches */
-function scanText(
-  text: string,
-  piece: { readonly first: number; readonly behind: number },
-  onHit: (detector: Detector, match: RegExpExecArray, secretAt: number) => void,
-): void {
+const ORDER = new Map(DETECTORS.map((one, i) => [one, i]));
+
+/**
+ * What is found, what is told most exactly first.
+ * @param piece where anchors count; what is around it only belongs to matches
+ */
+function foundIn(text: string, piece: { readonly first: number; readonly behind: number }): Found[] {
   const found: Found[] = [];
   const looked = new Map<Detector, number>();
   let looks = 0;
@@ -104,37 +94,31 @@ function scanText(
     // Anchors may overlap: the next is looked for one letter on.
     ANCHORS.lastIndex = anchor.index + 1;
   }
-  const order = new Map(DETECTORS.map((one, i) => [one, i]));
-  found.sort((a, b) => (order.get(a.detector) ?? 0) - (order.get(b.detector) ?? 0));
-  for (const { detector, match, at } of found) onHit(detector, match, at);
+  return found.sort((a, b) => (ORDER.get(a.detector) ?? 0) - (ORDER.get(b.detector) ?? 0));
 }
 
 /** @returns where the last match ends; undefined where there is none */
 function lookAround(text: string, index: number, detector: Detector, found: Found[]): number | undefined {
-  if (detector.isAtAnchor === true) return lookAt(text, index, detector, found);
-  if (detector.isLikely?.(text, index) === false) return undefined;
-  const [before, behind] = detector.reach ?? DEFAULT_REACH;
-  const start = Math.max(0, index - before);
-  const window = text.slice(start, index + behind);
-  let end: number | undefined;
-  for (const match of window.matchAll(detector.pattern)) {
-    const secret = match.groups?.secret ?? match[0];
-    const at = start + match.index + match[0].lastIndexOf(secret);
-    if (detector.isOne?.(secret, match) ?? true) found.push({ detector, match, at });
-    end = start + match.index + match[0].length;
+  const { pattern, isAtAnchor, isLikely, reach = DEFAULT_REACH } = detector;
+  if (isAtAnchor === true) {
+    pattern.lastIndex = index;
+    const match = pattern.exec(text);
+    return match === null ? undefined : take(detector, match, 0, found);
   }
+  if (isLikely?.(text, index) === false) return undefined;
+  const start = Math.max(0, index - reach[0]);
+  let end: number | undefined;
+  for (const match of text.slice(start, index + reach[1]).matchAll(pattern)) end = take(detector, match, start, found);
   return end;
 }
 
-function lookAt(text: string, index: number, detector: Detector, found: Found[]): number | undefined {
-  const { pattern } = detector;
-  pattern.lastIndex = index;
-  const match = pattern.exec(text);
-  if (match === null) return undefined;
+/** @param start where the text that was matched begins @returns where the match ends */
+function take(detector: Detector, match: RegExpExecArray, start: number, found: Found[]): number {
   const secret = match.groups?.secret ?? match[0];
-  const at = index + match[0].lastIndexOf(secret);
-  if (detector.isOne?.(secret, match) ?? true) found.push({ detector, match, at });
-  return index + match[0].length;
+  const from = start + match.index;
+  if (detector.isOne?.(secret, match) ?? true)
+    found.push({ detector, secret, at: from + match[0].lastIndexOf(secret) });
+  return from + match[0].length;
 }
 
 function countLines(text: string, from: number, to: number): number {

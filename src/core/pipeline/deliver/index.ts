@@ -1,6 +1,6 @@
 /** Delivering artifacts, and the ledger of what went where. */
 export { HostClient, type LogWanted } from './host-client';
-export { isPlainHttp, movedTags, readLedger, standing, type Delivery, type Ledger } from './ledger';
+export { movedTags, readLedger, standing, type Delivery, type Ledger } from './ledger';
 export { ledgerSchema } from './ledger-schema';
 export { builtLoad, type Load, type LoadRequest } from './load';
 export { linkOf } from './link';
@@ -19,6 +19,6 @@ export {
 } from './protocol';
 export { recall, toRecall, type Recalled, type RecallChoice } from './recall';
 export { destinationOf, lookAtDestination, send, type SendRequest, type Sent } from './send';
-export { hostClient, openWay, type DeliveryWorld } from './ways/open';
+export { hostClient, openWay, wayOf, type DeliveryWorld } from './ways/open';
 export { programAnswer, programRequest } from './ways/program';
 export type { Drift, Look, SentBlob, Way, What } from './ways/way';

@@ -84,7 +84,7 @@ export function changeLedger(
 /** What is sent again unchanged is noted once. */
 export function noteDelivery(project: Project, delivery: Delivery): Promise<void> {
   return changeLedger(project, (deliveries) => {
-    const [last] = standing({ ledger: 2, deliveries: [...deliveries] }, delivery.function, delivery.destination);
+    const [last] = standing({ deliveries }, delivery.function, delivery.destination);
     const isNoted =
       delivery.way === 'registry'
         ? deliveries.some((one) => isSame(one, delivery))
@@ -104,7 +104,11 @@ function contentOf(value: object): string {
 }
 
 /** What stands for a function: sent and not taken back, the newest first. @param destination of all where it is not given */
-export function standing(ledger: Ledger, name: string, destination?: string): Delivery[] {
+export function standing(
+  ledger: { readonly deliveries: readonly Delivery[] },
+  name: string,
+  destination?: string,
+): Delivery[] {
   return ledger.deliveries
     .filter((one) => one.function === name && one.recalled === undefined)
     .filter((one) => destination === undefined || one.destination === destination)
@@ -125,10 +129,4 @@ export function movedTags(all: readonly Delivery[], delivery: Delivery): string[
 /** Whether two deliveries lie at the same place. */
 export function isSamePlace(a: Delivery, b: Delivery): boolean {
   return a.way === b.way && a.at === b.at && a.repository === b.repository && a.function === b.function;
-}
-
-/** Whether the registry that something was sent to may be spoken to without encryption: as its destination says today. */
-export function isPlainHttp(project: Project, { destination, at }: Delivery): boolean {
-  const deliver = project.sheet.destinations[destination]?.deliver;
-  return deliver?.way === 'registry' && deliver.registry.host === at && deliver.registry.plainHttp;
 }

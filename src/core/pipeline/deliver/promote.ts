@@ -2,11 +2,11 @@
 import { readFileSync } from 'node:fs';
 import { extname } from 'node:path';
 import { EmballageError } from '../../base/errors';
-import type { Destination } from '../../sheet';
-import { readWaybill } from '../../waybill';
+import type { Arch, Destination } from '../../sheet';
+import { readWaybill, type Waybill } from '../../waybill';
 import { readLedger, standing, type Delivery } from './ledger';
 import { configurationOf, headOf, type Load, type LoadRequest } from './load';
-import type { FetchWanted, Way } from './ways/way';
+import type { Fetched, FetchWanted, Way } from './ways/way';
 
 /** The newest delivery that stands at a destination. @throws EmballageError DELIVERY_GONE */
 export function deliveryAt({ project, spec }: Pick<LoadRequest, 'project' | 'spec'>, from: Destination): Delivery {
@@ -20,6 +20,12 @@ export function deliveryAt({ project, spec }: Pick<LoadRequest, 'project' | 'spe
   });
 }
 
+export interface FetchedLoad {
+  readonly load: Load;
+  /** Of each architecture; an image at a registry has none beside it. */
+  readonly waybills: ReadonlyMap<Arch, Waybill>;
+}
+
 /** @param way that to where it stands */
 export async function fetchedLoad(
   request: LoadRequest,
@@ -29,7 +35,7 @@ export async function fetchedLoad(
     into,
     onProgress,
   }: { readonly way: Way; readonly delivery: Delivery } & Pick<FetchWanted, 'into' | 'onProgress'>,
-): Promise<Load> {
+): Promise<FetchedLoad> {
   const { project, spec } = request;
   const head = headOf(request);
   const { form, ending } = head;
@@ -41,20 +47,23 @@ export async function fetchedLoad(
       mend: 'send what is built there instead: leave `--from` out',
     });
   const fetched = await way.fetch(delivery, { into, form, ending, onProgress });
-  const [first] = fetched.parts;
-  const { file, member } = spec.entry;
-  const loads =
-    first === undefined || first.waybill.path === first.path
-      ? { file, member }
-      : (await waybillOf(project, first.waybill.path)).entry.loads;
+  const waybills = await waybillsOf(project, fetched);
+  const [waybill] = waybills.values();
+  const { file, member } = waybill?.entry.loads ?? spec.entry;
   const beside = spec.beside.flatMap(({ name, setting, file: own }) => {
     const found = fetched.beside.find((one) => one.name === name);
     return found === undefined ? [] : [{ ...found, setting, ending: extname(own), shown: name }];
   });
-  return { ...head, parts: fetched.parts, beside, configuration: configurationOf(request, loads) };
+  const configuration = configurationOf(request, { file, member });
+  return { load: { ...head, parts: fetched.parts, beside, configuration }, waybills };
 }
 
-function waybillOf(project: LoadRequest['project'], path: string): ReturnType<typeof readWaybill> {
-  const reading = { shown: 'the waybill that stands there', languages: project.languages, isVerified: false };
-  return readWaybill(readFileSync(path, 'utf8'), reading);
+async function waybillsOf(project: LoadRequest['project'], { parts }: Fetched): Promise<Map<Arch, Waybill>> {
+  const waybills = new Map<Arch, Waybill>();
+  for (const { arch, path, waybill } of parts) {
+    if (waybill.path === path) continue;
+    const reading = { shown: waybill.shown, languages: project.languages, isVerified: false };
+    waybills.set(arch, await readWaybill(readFileSync(waybill.path, 'utf8'), reading));
+  }
+  return waybills;
 }

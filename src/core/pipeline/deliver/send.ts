@@ -26,15 +26,16 @@ export interface SendRequest extends SendOptions {
   readonly now: () => number;
 }
 
-/** What would be sent. */
-export function lookAtDestination({ project, way, load, tags, isWhole }: SendRequest): Promise<Look> {
-  return way
-    .look(load, lastAt({ project, way, load }), { tags })
-    .then((look) => (isWhole ? { ...look, what: whole(look, way) } : look));
+export type LookRequest = Pick<SendRequest, 'project' | 'way' | 'load' | 'tags' | 'isWhole'>;
+
+/** What would be sent. @param last the newest delivery that stands at the same place */
+export async function lookAtDestination(request: LookRequest, last = lastAt(request)): Promise<Look> {
+  const { way, load, tags, isWhole } = request;
+  const look = await way.look(load, last, { tags });
+  return isWhole ? { ...look, what: whole(look, way) } : look;
 }
 
-/** The newest delivery that stands at the same place. */
-function lastAt({ project, way, load }: Pick<SendRequest, 'project' | 'way' | 'load'>): Delivery | undefined {
+function lastAt({ project, way, load }: LookRequest): Delivery | undefined {
   return standing(readLedger(project), load.name, load.destination.name).find(({ at }) => at === way.at);
 }
 
@@ -44,13 +45,13 @@ function whole({ what }: Look, { isTold }: Way): What {
 
 export async function send(request: SendRequest): Promise<Sent> {
   const { project, way, load, from } = request;
-  const look = await lookAtDestination(request);
-  const isSame = look.what === 'nothing';
   const last = lastAt(request);
+  const look = await lookAtDestination(request, last);
+  const isSame = look.what === 'nothing';
   // At a registry other tags may be new.
   if (isSame && last !== undefined && way.name !== 'registry')
     return { delivery: last, what: 'nothing', drifts: [], blobs: [], isSame };
-  const { blobs, isConfigured: _set, artifacts, ...where } = await way.send(load, look, request);
+  const { blobs, artifacts, ...where } = await way.send(load, look, request);
   const delivery: Delivery = {
     function: load.name,
     destination: load.destination.name,

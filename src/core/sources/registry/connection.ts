@@ -4,6 +4,7 @@
  */
 import { z } from 'zod';
 import { EmballageError } from '../../base/errors';
+import { jsonOf } from '../../base/json';
 import { printable } from '../../base/text';
 import { formatSize } from '../../base/units';
 import { ask, drain, isTransient, NetworkFault, pauseBefore, transientFault, withRetries } from '../attempts';
@@ -169,7 +170,7 @@ export class RegistryConnection {
     if (response.status !== 200)
       throw this.bad(doing, 'a token', `status ${String(response.status)} from ${printable(realm.host)}`);
     const bytes = await this.small(response, MAX_SMALL_BYTES, doing);
-    const read = tokenAnswer.safeParse(jsonOf(bytes));
+    const read = tokenAnswer.safeParse(jsonOf(bytes.toString('utf8')));
     const token = read.success ? (read.data.token ?? read.data.access_token) : undefined;
     if (token === undefined || !/^[\u0021-\u007e]+$/.test(token))
       throw this.bad(doing, 'a token', `an answer of ${printable(realm.host)} without one`);
@@ -264,22 +265,13 @@ function shownAddress(location: string): string {
   return printable(location.replace(/[?#].*$/s, '').replace(/\/\/[^/]*@/, '//'));
 }
 
-/** What is no JSON is undefined, which no schema takes. */
-export function jsonOf(bytes: Buffer): unknown {
-  try {
-    return JSON.parse(bytes.toString('utf8'));
-  } catch {
-    return undefined;
-  }
-}
-
 const errorList = z.looseObject({
   errors: z.array(z.looseObject({ code: z.string(), message: z.string().optional() })),
 });
 
 /** `NAME_UNKNOWN: repository name not known` (distribution-spec, "Error Codes"). */
 function errorsIn(bytes: Buffer): string {
-  const read = errorList.safeParse(jsonOf(bytes));
+  const read = errorList.safeParse(jsonOf(bytes.toString('utf8')));
   if (!read.success) return '';
   return read.data.errors.map(({ code, message }) => (message === undefined ? code : `${code}: ${message}`)).join('; ');
 }

@@ -3,7 +3,8 @@ import { z } from 'zod';
 import { printable } from '../../base/text';
 import { hexOf, MAX_MANIFEST_BYTES, readIndex, type Descriptor } from '../../formats/oci';
 import type { NetworkResponse } from '../network';
-import { jsonOf, type RegistryConnection } from './connection';
+import { jsonOf } from '../../base/json';
+import type { RegistryConnection } from './connection';
 import { pullManifest, pullScope } from './pull';
 
 const tagList = z.looseObject({ tags: z.array(z.string()).nullable() });
@@ -26,7 +27,7 @@ export async function listTags(registry: RegistryConnection, name: string): Prom
     const response: NetworkResponse = await registry.send({ at, doing, scope: pullScope(name), expects: [200, 404] });
     const bytes = await registry.small(response, MAX_MANIFEST_BYTES, doing);
     if (response.status === 404) return undefined;
-    const read = tagList.safeParse(jsonOf(bytes));
+    const read = tagList.safeParse(jsonOf(bytes.toString('utf8')));
     if (!read.success) throw registry.bad(doing, 'a list of tags', 'something else');
     tags.push(...(read.data.tags ?? []));
     at = nextPage(registry, response, at, doing);

@@ -4,8 +4,8 @@
  */
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
-import { stretchPieces } from '../../disk/file-source';
 import { CONTENT_DIGEST, type Descriptor, type Stretch } from '../../formats/oci';
+import { fileBody } from '../file-body';
 import type { NetworkResponse, RequestBody } from '../network';
 import type { RegistryConnection } from './connection';
 import { pullScope } from './pull';
@@ -215,7 +215,7 @@ async function sendPiece(
       'content-length': String(size),
       'content-range': `${String(at)}-${String(at + size - 1)}`,
     },
-    body: bodyOf({ path: content.path, at: content.at + at, size }, (done) => onProgress?.(at + done)),
+    body: fileBody({ path: content.path, at: content.at + at, size }, (done) => onProgress?.(at + done)),
     doing,
     scope: pushScope(name),
     // 416: it has another idea of what has arrived.
@@ -300,21 +300,7 @@ function locationOf(registry: RegistryConnection, response: NetworkResponse, doi
 }
 
 function wholeBody({ content }: PushRequest): RequestBody {
-  return bodyOf(content, () => undefined);
-}
-
-function bodyOf(stretch: Stretch, onSent: (bytes: number) => void): RequestBody {
-  return {
-    size: stretch.size,
-    *pieces() {
-      let sent = 0;
-      for (const piece of stretchPieces(stretch, 256 * 1024)) {
-        // Memory of its own: what is sent is read again before it has left.
-        yield new Uint8Array(piece);
-        onSent((sent += piece.length));
-      }
-    },
-  };
+  return fileBody(content, () => undefined);
 }
 
 /** Puts a manifest or an index under a tag or its digest. */

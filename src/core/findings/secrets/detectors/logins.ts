@@ -124,7 +124,7 @@ export const registryFile: Detector = {
   id: 'package-registry-login',
   title: 'a login of a package registry',
   anchors: ['_authtoken', '_auth', '_password'],
-  pattern: /:?_(?:authToken|auth|password)\s*=\s*"?(?<secret>[A-Za-z0-9+/=_.-]{16,400})/g,
+  pattern: /(?:^\s{0,8}|[/:])_(?:authToken|auth|password)\s*=\s*"?(?<secret>[A-Za-z0-9+/=_.-]{16,400})(?![\w.(-])/gm,
   isOne: (secret) => looksRandom(secret) || /^[^:]+:.{6,}$/.test(fromBase64(secret)?.toString('latin1') ?? ''),
   examples: () => [
     `//packages.fernhaven.harbour/:_authToken=${madeUp(36)}`,

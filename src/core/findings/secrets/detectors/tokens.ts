@@ -1,15 +1,6 @@
 /** Tokens of services, each told by its shape; those with a checksum are held to it. Shapes are facts, no names. */
-import {
-  base62,
-  crc32Of,
-  entropy,
-  HEX,
-  isPlaceholder,
-  isWritten,
-  looksRandom,
-  madeUp,
-  type Detector,
-} from '../detector';
+import { crc32 } from 'node:zlib';
+import { base62, entropy, HEX, isPlaceholder, isWritten, looksRandom, madeUp, type Detector } from '../detector';
 
 /** A token of a fixed beginning, and so many letters of an alphabet. */
 function shaped(
@@ -36,10 +27,10 @@ function shaped(
 /** Six letters of base 62 at its end are the CRC-32 of what is before them. */
 function checked(id: string, prefixes: readonly string[], covers: (secret: string) => string): Detector {
   const body = '[A-Za-z0-9]{36}';
-  const isOne = (secret: string): boolean => base62(crc32Of(covers(secret.slice(0, -6))), 6) === secret.slice(-6);
+  const isOne = (secret: string): boolean => base62(crc32(covers(secret.slice(0, -6))), 6) === secret.slice(-6);
   const example = (prefix: string, i: number): string => {
     const head = `${prefix}${madeUp(30, undefined, i + 11)}`;
-    return `key = "${head}${base62(crc32Of(covers(head)), 6)}"`;
+    return `key = "${head}${base62(crc32(covers(head)), 6)}"`;
   };
   return shaped(id, prefixes, body, 36, { isOne, examples: () => prefixes.map(example) });
 }

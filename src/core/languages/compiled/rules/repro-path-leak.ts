@@ -2,15 +2,9 @@ import { printable } from '../../../base/text';
 import { sectionAt } from '../../../formats/elf';
 import { MAX_NATIVE_BYTES, nativeFiles } from '../../../findings/native-files';
 import { findings, type Finding, type Rule, type RuleContext } from '../../../findings/rule';
+import { traceAt, type TraceWord } from '../../../findings/traces';
 
 const SHOWN = 72;
-
-interface Trace {
-  readonly what: string;
-  readonly text: string;
-  /** Letters beside it make it another word. */
-  readonly asWord: boolean;
-}
 
 export const reproPathLeak: Rule = {
   id: 'repro/path-leak',
@@ -27,7 +21,7 @@ export const reproPathLeak: Rule = {
     for (const { path } of nativeFiles(subject)) {
       const bytes = Buffer.from(subject.readBytes(path, MAX_NATIVE_BYTES) ?? []);
       for (const trace of traces) {
-        const at = findTrace(bytes, trace);
+        const at = traceAt(bytes, trace);
         if (at === undefined) continue;
         found.push({
           level: 'stop',
@@ -42,30 +36,23 @@ export const reproPathLeak: Rule = {
   },
 };
 
-function tracesOf({ facts, today }: RuleContext): Trace[] {
+function tracesOf({ facts, today }: RuleContext): TraceWord[] {
   const { folders, user, host } = facts.surroundings ?? { folders: [], user: '', host: '' };
-  const paths = folders.map((text) => ({ what: 'a folder of this machine', text, asWord: false }));
+  const paths = folders.map((text) => ({ what: 'a folder of this machine', text, isWord: false }));
   // Short names are words of every language.
   const named = [
-    ...(user.length >= 3 ? [{ what: 'who compiled it', text: `/home/${user}/`, asWord: false }] : []),
-    ...(host.length >= 6 && host !== 'localhost' ? [{ what: 'the machine’s name', text: host, asWord: true }] : []),
+    ...(user.length >= 3 ? [{ what: 'who compiled it', text: `/home/${user}/`, isWord: false }] : []),
+    ...(host.length >= 6 && host !== 'localhost' ? [{ what: 'the machine’s name', text: host, isWord: true }] : []),
   ];
   const [year = '', month = '', day = ''] = today.split('-');
   const name = MONTHS[Number(month) - 1] ?? '';
   const days = [`${name} ${day.replace(/^0/, ' ')} ${year}`, today];
   const told = facts.waybill?.made.time.startsWith(today) === true;
-  return [...paths, ...named, ...(told ? [] : days.map((text) => ({ what: 'today’s date', text, asWord: true })))];
+  return [...paths, ...named, ...(told ? [] : days.map((text) => ({ what: 'today’s date', text, isWord: true })))];
 }
 
 /** As C’s `__DATE__` writes them. */
 const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
-
-function findTrace(bytes: Buffer, { text, asWord }: Trace): number | undefined {
-  const isLetter = (byte: number | undefined): boolean => byte !== undefined && /\w/.test(String.fromCharCode(byte));
-  for (let at = bytes.indexOf(text); at >= 0; at = bytes.indexOf(text, at + 1))
-    if (!asWord || !(isLetter(bytes[at - 1]) || isLetter(bytes[at + text.length]))) return at;
-  return undefined;
-}
 
 function textAround(bytes: Buffer, at: number): string {
   const isText = (byte: number | undefined): boolean => byte !== undefined && byte >= 0x20 && byte < 0x7f;

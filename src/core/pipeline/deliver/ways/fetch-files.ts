@@ -4,26 +4,31 @@ import { join } from 'node:path';
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { fileDigest } from '../../../disk/digest';
-import { guarded } from '../../../disk/write';
+import { FileSink, guarded, replaceLarge } from '../../../disk/write';
 import { ARCHITECTURES } from '../../../sheet';
 import type { Delivery } from '../ledger';
 import type { LoadFile } from '../load';
+import { bodyDigest, type Exchange } from '../../../sources/exchange';
+import { WAYBILL_ENDING } from './files';
 import type { Fetched, FetchWanted } from './way';
 
 export interface FileToFetch {
   readonly location: string;
   /** SHA-256 in hexadecimal; undefined for a waybill of which the ledger has none. */
   readonly sha256: string | undefined;
-  /** Absolute path that it is to come to, and its name for messages. */
+  /** Absolute path that it is to come to. */
   readonly to: string;
-  readonly shown: string;
 }
 
-/** @param bring writes one file; undefined where it is not there any more */
+/** Writes a file; undefined where it is not there any more. */
+export type Bring = (file: FileToFetch) => Promise<{ readonly sha256: string } | undefined>;
+
+const MOST_FILE_BYTES = 64 * 1024 ** 3;
+
 export async function fetchFiles(
   delivery: Delivery,
   { into, arch: only, ending, onProgress }: FetchWanted,
-  bring: (file: FileToFetch) => Promise<{ readonly sha256: string } | undefined>,
+  bring: Bring,
 ): Promise<Fetched> {
   guarded(into, () => mkdirSync(into, { recursive: true }));
   const parts = [];
@@ -32,8 +37,9 @@ export async function fetchFiles(
     const [location = '', digest = ''] = [delivery.locations[arch], delivery.artifacts[arch]];
     const file = `${delivery.function}.${arch}${ending}`;
     const artifact = await fetchOne(delivery, location, digest, join(into, file), bring);
-    const at = `${location}.waybill.json`;
-    const waybill = await fetchOne(delivery, at, delivery.waybills?.[arch], join(into, `${file}.waybill.json`), bring);
+    const at = `${location}${WAYBILL_ENDING}`;
+    const to = join(into, `${file}${WAYBILL_ENDING}`);
+    const waybill = await fetchOne(delivery, at, delivery.waybills?.[arch], to, bring);
     parts.push({ arch, ...artifact, waybill });
     onProgress(i + 1, archs.length);
   }
@@ -48,10 +54,10 @@ async function fetchOne(
   location: string,
   digest: string | undefined,
   to: string,
-  bring: (file: FileToFetch) => Promise<{ readonly sha256: string } | undefined>,
+  bring: Bring,
 ): Promise<LoadFile> {
   const wanted = digest?.slice('sha256:'.length);
-  const found = await bring({ location, sha256: wanted, to, shown: location });
+  const found = await bring({ location, sha256: wanted, to });
   if (found === undefined) throw gone(delivery, location);
   if (wanted !== undefined && found.sha256 !== wanted)
     throw new EmballageError('DELIVERY_INVALID', {
@@ -62,6 +68,28 @@ async function fetchOne(
       mend: 'somebody changed it there: send it again from what was built',
     });
   return { path: to, shown: location, sha256: wanted ?? fileDigest(to), size: statSync(to).size };
+}
+
+/** Brings files by HTTP. @param urlOf where a file is */
+export function bringer(exchange: Exchange, doing: string, urlOf: (file: FileToFetch) => string): Bring {
+  return async (file) => {
+    const url = urlOf(file);
+    const response = await exchange.send({ url, doing, expects: [200, 404, 410] });
+    if (response.status !== 200) {
+      await exchange.small(response, doing, url);
+      return undefined;
+    }
+    const sink = new FileSink(file.to, file.location, false);
+    try {
+      const found = await bodyDigest(response, { doing, url, take: (piece) => sink.append(piece) }, MOST_FILE_BYTES);
+      sink.close();
+      guarded(file.location, () => replaceLarge(sink.path, file.to));
+      return found;
+    } catch (error) {
+      sink.discard();
+      throw error;
+    }
+  };
 }
 
 /** What the ledger says was sent, and is not there. */

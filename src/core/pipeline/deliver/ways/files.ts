@@ -1,7 +1,10 @@
 /** The files of a load, and what of a delivery they were: what all ways that know nothing but files share. */
 import type { Delivery } from '../ledger';
 import { digestOfAll, type Load, type LoadFile } from '../load';
-import type { Drift, Look, Placed, SentBlob } from './way';
+import { NOTHING_LEFT, type Drift, type Look, type Placed, type SentBlob, type TakenBack } from './way';
+
+/** What the place of a waybill ends in, behind that of its artifact. */
+export const WAYBILL_ENDING = '.waybill.json';
 
 /** One file that is sent. */
 export interface FileToSend extends LoadFile {
@@ -26,7 +29,7 @@ export function filesOf({ parts, beside, ending }: Load): FileToSend[] {
       ...waybill,
       name: `waybill ${arch}`,
       arch,
-      ending: `${ending}.waybill.json`,
+      ending: `${ending}${WAYBILL_ENDING}`,
       kind: 'waybill' as const,
       of: part.sha256,
     },
@@ -82,10 +85,34 @@ export function placedFiles(
     digest: digestOfAll(load.parts),
     locations: Object.fromEntries(of('artifact').map((one) => [one.arch, locationOf(one)])),
     ...(beside.length > 0 && { beside: Object.fromEntries(beside) as NonNullable<Delivery['beside']> }),
-    ...{ blobs, isConfigured: false },
+    blobs,
   };
 }
 
 export function sentBlob({ name, sha256, size }: FileToSend, how: SentBlob['how']): SentBlob {
   return { name, digest: `sha256:${sha256}`, size, how };
+}
+
+/** Places of all files of a delivery. */
+function locationsOf({ locations, beside = {} }: Delivery): string[] {
+  const own = Object.values(locations).flatMap((location) => [location, `${location}${WAYBILL_ENDING}`]);
+  return [...new Set([...own, ...Object.values(beside).map(({ location }) => location)])];
+}
+
+/**
+ * Removes the files of a delivery that no other has.
+ * @param remove says whether it was there
+ */
+export async function takeBackFiles(
+  delivery: Delivery,
+  others: readonly Delivery[],
+  remove: (location: string) => boolean | Promise<boolean>,
+): Promise<TakenBack> {
+  const used = new Set(others.flatMap(locationsOf));
+  const deleted: string[] = [];
+  const kept: string[] = [];
+  for (const location of locationsOf(delivery))
+    if (used.has(location)) kept.push(location);
+    else if (await remove(location)) deleted.push(location);
+  return { ...NOTHING_LEFT, deleted, kept };
 }

@@ -1,7 +1,8 @@
 /** Delivers into a folder or a mounted share: whole files by their digests, the waybill beside. */
 import { mkdirSync, rmSync, statSync } from 'node:fs';
-import { dirname, join } from 'node:path';
+import { dirname, join, relative } from 'node:path';
 import { EmballageError } from '../../../base/errors';
+import { settlePath } from '../../../base/paths';
 import { printable } from '../../../base/text';
 import { fileDigest } from '../../../disk/digest';
 import { stretchPieces } from '../../../disk/file-source';
@@ -9,18 +10,8 @@ import { FileSink, guarded, replaceLarge } from '../../../disk/write';
 import type { Delivery } from '../ledger';
 import type { Load, LoadFile } from '../load';
 import { fetchFiles } from './fetch-files';
-import { filesOf, lookAtFiles, placedFiles, sentBlob, type FileToSend } from './files';
-import {
-  NOTHING_LEFT,
-  type Fetched,
-  type FetchWanted,
-  type Look,
-  type Placed,
-  type SendOptions,
-  type SentBlob,
-  type TakenBack,
-  type Way,
-} from './way';
+import { filesOf, lookAtFiles, placedFiles, sentBlob, takeBackFiles, type FileToSend } from './files';
+import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from './way';
 
 export class FolderWay implements Way {
   readonly name = 'folder';
@@ -57,28 +48,24 @@ export class FolderWay implements Way {
 
   fetch(delivery: Delivery, wanted: FetchWanted): Promise<Fetched> {
     this.#mustBeThere(`fetching ${delivery.function}`);
-    return fetchFiles(delivery, wanted, ({ location, to, shown }) => {
-      const path = join(this.#folder, location.slice(this.at.length));
+    return fetchFiles(delivery, wanted, ({ location, to }) => {
+      const path = this.#pathOf(location);
       if (sizeAt(path) === undefined) return Promise.resolve(undefined);
-      copyWhole({ path, shown: location }, to, shown);
+      copyWhole({ path, shown: location }, to, location);
       return Promise.resolve({ sha256: fileDigest(to) });
     });
   }
 
   takeBack(delivery: Delivery, others: readonly Delivery[]): Promise<TakenBack> {
     this.#mustBeThere(`recalling ${delivery.function}`);
-    const kept = new Set(others.flatMap((one) => placesOf(one)));
-    const own = placesOf(delivery);
-    const gone = own.filter((location) => !kept.has(location));
-    const deleted = gone.filter((location) => {
-      const path = join(this.#folder, location.slice(this.at.length));
+    return takeBackFiles(delivery, others, (location) => {
+      const path = this.#pathOf(location);
       if (sizeAt(path) === undefined) return false;
-      return guarded(location, () => {
+      guarded(location, () => {
         rmSync(path, { force: true });
-        return true;
       });
+      return true;
     });
-    return Promise.resolve({ ...NOTHING_LEFT, deleted, kept: own.filter((location) => kept.has(location)) });
   }
 
   /** @returns whether it was there already; what is damaged there is put anew */
@@ -97,6 +84,19 @@ export class FolderWay implements Way {
       expected: `SHA-256 ${file.sha256}`,
       found: `SHA-256 ${found}`,
       mend: 'look whether the disk there is sound, then send it again; nothing of it was left there',
+    });
+  }
+
+  /** Where a file of a delivery lies. The ledger may have been edited: what leaves the folder is not touched. */
+  #pathOf(location: string): string {
+    const inside = settlePath(relative(this.at, location));
+    if (inside !== undefined && inside !== '') return join(this.#folder, inside);
+    throw new EmballageError('LEDGER_INVALID', {
+      doing: 'looking for what was delivered',
+      where: printable(this.at),
+      expected: 'a place in that folder, as `emballage send` notes it',
+      found: `\`${printable(location)}\``,
+      mend: 'take the ledger from version control again',
     });
   }
 
@@ -121,12 +121,6 @@ export class FolderWay implements Way {
 function placeOf(name: string, { kind, sha256, of, ending }: FileToSend): string {
   if (kind === 'beside') return join(name, 'beside', `${sha256}${ending}`);
   return join(name, `${of ?? sha256}${ending}`);
-}
-
-/** Locations of all files of a delivery. */
-function placesOf({ locations, beside = {} }: Delivery): string[] {
-  const own = Object.values(locations).flatMap((location) => [location, `${location}.waybill.json`]);
-  return [...new Set([...own, ...Object.values(beside).map(({ location }) => location)])];
 }
 
 function sizeAt(path: string): number | undefined {

@@ -2,15 +2,13 @@
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { contentDigest } from '../../../disk/digest';
-import { FileSink, guarded, replaceLarge } from '../../../disk/write';
-import { bad, bodyDigest, digestField, type ExchangeRequest } from '../../../sources/exchange';
-import type { NetworkResponse } from '../../../sources';
+import { bad, digestField, type ExchangeRequest } from '../../../sources/exchange';
+import { fileBody, type NetworkResponse } from '../../../sources';
 import { HostClient } from '../host-client';
 import type { Delivery } from '../ledger';
 import { configurationDigest, digestOfAll, type Load } from '../load';
 import type { FunctionTold, VersionText } from '../protocol';
-import { bodyOf } from './body';
-import { fetchFiles } from './fetch-files';
+import { bringer, fetchFiles, type FileToFetch } from './fetch-files';
 import { filesOf, sentBlob, type FileToSend } from './files';
 import { driftsOf } from './host-drifts';
 import {
@@ -26,7 +24,6 @@ import {
   type Way,
 } from './way';
 
-const MOST_FILE_BYTES = 64 * 1024 ** 3;
 const JSON_TYPE = { 'content-type': 'application/json' };
 
 export class HostWay implements Way {
@@ -58,7 +55,7 @@ export class HostWay implements Way {
 
   async send(load: Load, look: Look, { onProgress }: SendOptions): Promise<Placed> {
     const before = look.seen as FunctionTold | undefined;
-    if (look.what === 'nothing') return this.#placed(load, before, { blobs: [], isConfigured: false });
+    if (look.what === 'nothing') return this.#placed(load, before, []);
     const blobs = await this.#sendContent(load, look, onProgress);
     const version = this.#versionName(load);
     const doing = `sending ${load.name}`;
@@ -72,30 +69,13 @@ export class HostWay implements Way {
         this.at,
         left[0] ?? { what: 'version', here: version, there: after?.current?.version ?? 'none' },
       );
-    return this.#placed(load, after, { blobs, isConfigured: look.what !== 'code' });
+    return this.#placed(load, after, blobs);
   }
 
   fetch(delivery: Delivery, wanted: FetchWanted): Promise<Fetched> {
     const doing = `fetching ${delivery.function} from ${delivery.destination}`;
-    return fetchFiles(delivery, wanted, async ({ location, sha256, to, shown }) => {
-      const hex = sha256 ?? '';
-      const url = this.#client.contentUrl(hex);
-      const response = await this.#client.exchange.send({ url, doing, expects: [200, 404] });
-      if (response.status === 404) {
-        await this.#client.exchange.small(response, doing, url);
-        return undefined;
-      }
-      const sink = new FileSink(to, location, false);
-      try {
-        const found = await bodyDigest(response, { doing, url, take: (piece) => sink.append(piece) }, MOST_FILE_BYTES);
-        sink.close();
-        guarded(shown, () => replaceLarge(sink.path, to));
-        return found;
-      } catch (error) {
-        sink.discard();
-        throw error;
-      }
-    });
+    const urlOf = ({ sha256 = '' }: FileToFetch): string => this.#client.contentUrl(sha256);
+    return fetchFiles(delivery, wanted, bringer(this.#client.exchange, doing, urlOf));
   }
 
   /** The version before becomes current again, where that was current; then it goes. */
@@ -142,7 +122,13 @@ export class HostWay implements Way {
     const head = await this.#ask({ url, method: 'HEAD', doing, expects: [200, 404] });
     if (head.status === 200 && Number(head.headers['content-length']) === file.size) return 'there';
     const response = await this.#ask({
-      ...{ url, method: 'PUT', doing, expects: [200, 201, 204], body: bodyOf(file, onSent) },
+      ...{
+        url,
+        method: 'PUT',
+        doing,
+        expects: [200, 201, 204],
+        body: fileBody({ path: file.path, at: 0, size: file.size }, onSent),
+      },
       headers: {
         'content-type': 'application/octet-stream',
         'content-length': String(file.size),
@@ -203,7 +189,7 @@ export class HostWay implements Way {
     return `${time}-${own.slice(0, 6)}`;
   }
 
-  #placed(load: Load, there: FunctionTold | undefined, how: Pick<Placed, 'blobs' | 'isConfigured'>): Placed {
+  #placed(load: Load, there: FunctionTold | undefined, blobs: readonly SentBlob[]): Placed {
     const location = there?.address ?? this.#client.urlOf(load.name);
     return {
       digest: digestOfAll(load.parts),
@@ -217,7 +203,7 @@ export class HostWay implements Way {
         ),
       }),
       ...(there?.current !== undefined && { version: there.current.version }),
-      ...how,
+      blobs,
     };
   }
 }

@@ -1,14 +1,15 @@
 /** The way to a destination, as its file says. */
 import { isAbsolute, join } from 'node:path';
 import { EmballageError } from '../../../base/errors';
+import { printable } from '../../../base/text';
 import type { Project } from '../../../project/targets';
-import type { Destination } from '../../../sheet';
+import type { Deliver, Destination } from '../../../sheet';
 import { Exchange } from '../../../sources/exchange';
 import type { Network } from '../../../sources';
 import type { RegistryConnection, UploadMemory } from '../../../sources/registry';
 import type { Credentials } from '../../../toolchains/credentials';
 import { HostClient } from '../host-client';
-import { readLedger } from '../ledger';
+import { readLedger, type Delivery } from '../ledger';
 import { FolderWay } from './folder';
 import { HostWay } from './host';
 import { ProgramWay } from './program';
@@ -31,10 +32,53 @@ export interface DeliveryWorld {
 }
 
 /** @throws EmballageError USAGE where the destination has none */
-export async function openWay(world: DeliveryWorld, destination: Destination, doing: string): Promise<Way> {
-  const { deliver } = destination;
+export function openWay(world: DeliveryWorld, destination: Destination, doing: string): Promise<Way> {
+  const { deliver, file, name } = destination;
+  if (deliver !== undefined) return open(world, deliver);
+  throw new EmballageError('USAGE', {
+    doing,
+    where: file,
+    expected: '`deliver`: how artifacts get there',
+    found: `none in the destination ${name}`,
+    mend: 'add `deliver: { folder: … }`, say, or name another destination with --to',
+  });
+}
+
+/**
+ * The way to where something was sent, wherever its destination leads today.
+ * @throws EmballageError USAGE where a program is needed that the sheet no longer names
+ */
+export function wayOf(world: DeliveryWorld, delivery: Delivery, doing: string): Promise<Way> {
+  const today = world.project.sheet.destinations[delivery.destination]?.deliver;
+  return open(world, deliverThere(delivery, today, doing));
+}
+
+function deliverThere({ way, at, destination }: Delivery, today: Deliver | undefined, doing: string): Deliver {
+  switch (way) {
+    case 'registry': {
+      const isSame = today?.way === way && today.registry.host === at;
+      return { way, registry: { host: at, namespace: '', plainHttp: isSame && today.registry.plainHttp } };
+    }
+    case 'folder':
+      return { way, folder: at };
+    case 'put':
+    case 'host':
+      // A token is for the address that it was named for.
+      return today?.way === way && today.address === at ? today : { way, address: at };
+    case 'program':
+      if (today?.way === way) return today;
+      throw new EmballageError('USAGE', {
+        doing,
+        expected: `the program that delivers to ${destination}, in the sheet`,
+        found: `none: it was \`${printable(at)}\``,
+        mend: 'name it under `deliver` of that destination again',
+      });
+  }
+}
+
+async function open(world: DeliveryWorld, deliver: Deliver): Promise<Way> {
   const { project } = world;
-  switch (deliver?.way) {
+  switch (deliver.way) {
     case 'registry': {
       const { host, plainHttp } = deliver.registry;
       return new RegistryWay({
@@ -51,21 +95,13 @@ export async function openWay(world: DeliveryWorld, destination: Destination, do
       return new FolderWay(isAbsolute(folder) ? folder : join(project.root, folder), folder);
     }
     case 'put':
-      return new PutWay(deliver.address, await exchangeWith(world, deliver.tokenFrom));
+      return new PutWay(deliver.address, await exchangeWith(world, deliver));
     case 'host':
-      return new HostWay(await hostClient(world, destination, doing), world.now);
+      return new HostWay(new HostClient(deliver.address, await exchangeWith(world, deliver)), world.now);
     case 'program': {
       const { command, timeMs } = deliver;
       return new ProgramWay({ command, timeMs, root: project.root, env: world.env });
     }
-    case undefined:
-      throw new EmballageError('USAGE', {
-        doing,
-        where: destination.file,
-        expected: '`deliver`: how artifacts get there',
-        found: `none in the destination ${destination.name}`,
-        mend: 'add `deliver: { folder: … }`, say, or name another destination with --to',
-      });
   }
 }
 
@@ -80,10 +116,12 @@ export async function hostClient(world: DeliveryWorld, destination: Destination,
       found: deliver === undefined ? 'one without `deliver`' : `one with \`deliver: { ${deliver.way}: … }\``,
       mend: 'name another destination',
     });
-  return new HostClient(deliver.address, await exchangeWith(world, deliver.tokenFrom));
+  return new HostClient(deliver.address, await exchangeWith(world, deliver));
 }
 
-async function exchangeWith(world: DeliveryWorld, tokenFrom: string | undefined): Promise<Exchange> {
+type ByHttp = Extract<Deliver, { readonly address: string }>;
+
+async function exchangeWith(world: DeliveryWorld, { address, tokenFrom }: ByHttp): Promise<Exchange> {
   const { credentials, env } = world;
   const token = tokenFrom === undefined ? undefined : env[tokenFrom];
   if (tokenFrom !== undefined && (token === undefined || token === ''))
@@ -96,10 +134,20 @@ async function exchangeWith(world: DeliveryWorld, tokenFrom: string | undefined)
     });
   return new Exchange({
     network: await world.network(),
-    authorizationFor: (url) => (token === undefined ? credentials.authorizationFor(url) : `Bearer ${token}`),
+    authorizationFor(url) {
+      if (token === undefined) return credentials.authorizationFor(url);
+      // Places stand in the ledger, which may have been edited: none of them gets a token of another host.
+      return isOfHost(url, address) ? `Bearer ${token}` : undefined;
+    },
     login:
       tokenFrom === undefined
         ? 'put a login for that host into the netrc file, or name a variable with `token` under `deliver`'
         : `see whether the token in ${tokenFrom} is right and may do that`,
   });
+}
+
+/** Whether an address is of the host that a pattern names; where that has a word in braces, any is. */
+function isOfHost(url: URL, pattern: string): boolean {
+  const [origin = ''] = /^https?:\/\/[^/]+/.exec(pattern) ?? [];
+  return origin.includes('{') || url.origin === new URL(origin).origin;
 }

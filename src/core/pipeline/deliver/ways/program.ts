@@ -2,6 +2,7 @@
 import { join } from 'node:path';
 import { z } from 'zod';
 import { EmballageError, messageOf, systemCode } from '../../../base/errors';
+import { jsonOf } from '../../../base/json';
 import { printable } from '../../../base/text';
 import { formatSize, formatTime } from '../../../base/units';
 import { runProgram, type ProgramEnd } from '../../../toolchains/run-program';
@@ -116,7 +117,6 @@ export class ProgramWay implements Way {
       }),
       ...(version !== undefined && { version }),
       blobs: look.what === 'settings' ? [] : files.map((one) => sentBlob(one, 'sent')),
-      isConfigured: look.what !== 'code',
     };
   }
 
@@ -162,7 +162,7 @@ export class ProgramWay implements Way {
         mend: 'mend what it says; what it did at the platform is its own to undo',
         details: withoutSecrets(end.stderr, secrets).trim().split('\n').slice(-SHOWN_LINES).map(printable),
       });
-    const read = programAnswer.safeParse(jsonIn(end.stdout));
+    const read = programAnswer.safeParse(jsonOf(end.stdout));
     if (read.success) return read.data;
     const [issue] = read.error.issues;
     const where = issue?.path.map(String).join('.') ?? '';
@@ -215,13 +215,4 @@ function withoutSecrets(said: string, secrets: Configuration['secrets']): string
   return Object.entries(secrets)
     .filter(([, value]) => value.length > 0)
     .reduce((rest, [name, value]) => rest.replaceAll(value, `(${name})`), said);
-}
-
-/** What is no JSON is undefined, which no schema takes. */
-function jsonIn(said: string): unknown {
-  try {
-    return JSON.parse(said);
-  } catch {
-    return undefined;
-  }
 }

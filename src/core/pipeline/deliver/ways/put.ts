@@ -5,30 +5,16 @@
  */
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
-import { FileSink, guarded, replaceLarge } from '../../../disk/write';
-import type { NetworkResponse } from '../../../sources';
+import { fileBody, type NetworkResponse } from '../../../sources';
 import { bad, bodyDigest, digestField, shownUrl, statedDigest, type Exchange } from '../../../sources/exchange';
 import type { Delivery } from '../ledger';
 import type { Load } from '../load';
-import { bodyOf } from './body';
-import { fetchFiles } from './fetch-files';
-import { filesOf, lookAtFiles, placedFiles, sentBlob, type FileToSend } from './files';
-import {
-  NOTHING_LEFT,
-  type Fetched,
-  type FetchWanted,
-  type Look,
-  type Placed,
-  type SendOptions,
-  type SentBlob,
-  type TakenBack,
-  type Way,
-} from './way';
+import { bringer, fetchFiles } from './fetch-files';
+import { filesOf, lookAtFiles, placedFiles, sentBlob, takeBackFiles, WAYBILL_ENDING, type FileToSend } from './files';
+import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from './way';
 
-const MOST_FILE_BYTES = 64 * 1024 ** 3;
 /** How much of what is read back may come beyond what is expected, before it is known to be other content. */
 const SPARE_BYTES = 1024 * 1024;
-const WAYBILL = '.waybill.json';
 
 /** What stands at an address. */
 interface There {
@@ -78,39 +64,22 @@ export class PutWay implements Way {
   }
 
   fetch(delivery: Delivery, wanted: FetchWanted): Promise<Fetched> {
-    return fetchFiles(delivery, wanted, async ({ location, to, shown }) => {
-      const doing = `fetching ${delivery.function} from ${delivery.destination}`;
-      const response = await this.#exchange.send({ url: location, doing, expects: [200, 404, 410] });
-      if (response.status !== 200) {
-        await this.#exchange.small(response, doing, location);
-        return undefined;
-      }
-      const sink = new FileSink(to, shown, false);
-      try {
-        const take = (piece: Uint8Array): void => sink.append(piece);
-        const { sha256 } = await bodyDigest(response, { doing, url: location, take }, MOST_FILE_BYTES);
-        sink.close();
-        guarded(shown, () => replaceLarge(sink.path, to));
-        return { sha256 };
-      } catch (error) {
-        sink.discard();
-        throw error;
-      }
-    });
+    const doing = `fetching ${delivery.function} from ${delivery.destination}`;
+    return fetchFiles(
+      delivery,
+      wanted,
+      bringer(this.#exchange, doing, ({ location }) => location),
+    );
   }
 
-  async takeBack(delivery: Delivery, others: readonly Delivery[]): Promise<TakenBack> {
-    const kept = new Set(others.flatMap(locationsOf));
-    const deleted: string[] = [];
-    const own = locationsOf(delivery);
-    for (const url of own.filter((one) => !kept.has(one))) {
-      const doing = `recalling ${delivery.function}`;
+  takeBack(delivery: Delivery, others: readonly Delivery[]): Promise<TakenBack> {
+    const doing = `recalling ${delivery.function}`;
+    return takeBackFiles(delivery, others, async (url) => {
       const expects = [200, 202, 204, 404, 410];
       const response = await this.#exchange.send({ url, method: 'DELETE', doing, expects });
       await this.#exchange.small(response, doing, url);
-      if (response.status < 400) deleted.push(url);
-    }
-    return { ...NOTHING_LEFT, deleted, kept: own.filter((one) => kept.has(one)) };
+      return response.status < 400;
+    });
   }
 
   /** @returns whether the same was there already */
@@ -140,7 +109,7 @@ export class PutWay implements Way {
     const digest = digestField(file.sha256);
     const ask = (): Promise<NetworkResponse> =>
       this.#exchange.send({
-        ...{ url, method: 'PUT', doing, body: bodyOf(file, onSent) },
+        ...{ url, method: 'PUT', doing, body: fileBody({ path: file.path, at: 0, size: file.size }, onSent) },
         headers: {
           'content-type': file.kind === 'waybill' ? 'application/json' : 'application/octet-stream',
           'content-length': String(file.size),
@@ -221,10 +190,10 @@ export class PutWay implements Way {
       function: name,
       arch: kind === 'beside' ? 'beside' : arch,
       sha256: of ?? sha256,
-      ending: kind === 'waybill' ? ending.slice(0, -WAYBILL.length) : ending,
+      ending: kind === 'waybill' ? ending.slice(0, -WAYBILL_ENDING.length) : ending,
     };
     const address = this.#pattern.replace(/\{(\w+)\}/g, (_, word: string) => encodeURIComponent(words[word] ?? ''));
-    return kind === 'waybill' ? `${address}${WAYBILL}` : address;
+    return kind === 'waybill' ? `${address}${WAYBILL_ENDING}` : address;
   }
 
   /** Files that would lie over each other. */
@@ -272,11 +241,6 @@ function raced(doing: string, url: string): EmballageError {
     found: 'something else, which another put there meanwhile (status 412)',
     mend: 'see what it is, then run the command again',
   });
-}
-
-function locationsOf({ locations, beside = {} }: Delivery): string[] {
-  const own = Object.values(locations).flatMap((one) => [one, `${one}${WAYBILL}`]);
-  return [...new Set([...own, ...Object.values(beside).map(({ location }) => location)])];
 }
 
 /** Each address with the digest that was verified there. */

@@ -3,6 +3,7 @@ import { mkdirSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { z } from 'zod';
 import { EmballageError } from '../../../base/errors';
+import { jsonOf } from '../../../base/json';
 import { joinPath } from '../../../base/paths';
 import { severalAtOnce, summed } from '../../../base/several';
 import { guarded, linkOrCopy } from '../../../disk/write';
@@ -90,7 +91,7 @@ export class RegistryWay implements Way {
       // Last of all, so that a tag never names what is not there.
       for (const tag of tags) await pushManifest(connection, repository, tag, index.descriptor, index.bytes);
     }
-    return { ...this.#placed(load, index, repository), tags: [...tags], blobs, isConfigured: false };
+    return { ...this.#placed(load, index, repository), tags: [...tags], blobs };
   }
 
   async fetch(delivery: Delivery, { into, arch: only, form, ending, onProgress }: FetchWanted): Promise<Fetched> {
@@ -157,7 +158,7 @@ export class RegistryWay implements Way {
     return joinPath(this.#options.registry.namespace, name);
   }
 
-  #placed(load: Load, index: IndexToPush, repository: string): Omit<Placed, 'blobs' | 'isConfigured'> {
+  #placed(load: Load, index: IndexToPush, repository: string): Omit<Placed, 'blobs'> {
     const at = (digest: string): string => `${this.at}/${repository}@${digest}`;
     const [first] = index.parts;
     const beside = load.beside.map(({ name, sha256 }) => {
@@ -262,12 +263,8 @@ const artifact = z.looseObject({
 });
 
 function layersIn(bytes: Buffer | undefined): Descriptor[] {
-  try {
-    const read = artifact.safeParse(JSON.parse(bytes?.toString('utf8') ?? ''));
-    return read.success ? read.data.layers.map(({ mediaType, digest, size }) => ({ mediaType, digest, size })) : [];
-  } catch {
-    return [];
-  }
+  const read = artifact.safeParse(jsonOf(bytes?.toString('utf8') ?? ''));
+  return read.success ? read.data.layers.map(({ mediaType, digest, size }) => ({ mediaType, digest, size })) : [];
 }
 
 /** Digests of all manifests of a delivery, the index first. */

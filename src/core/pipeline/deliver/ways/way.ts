@@ -38,8 +38,6 @@ export type Placed = Pick<Delivery, 'digest' | 'locations' | 'beside' | 'reposit
   /** Digests of images, which are known by their manifests. */
   readonly artifacts?: Delivery['artifacts'];
   readonly blobs: readonly SentBlob[];
-  /** Whether settings were set. */
-  readonly isConfigured: boolean;
 };
 
 export interface SendOptions {

@@ -27,6 +27,30 @@ export function pointerSteps(pointer: string): string[] | undefined {
     .map((step) => step.replaceAll('~1', '/').replaceAll('~0', '~'));
 }
 
+/** What the nodes of a parsed text are made of. */
+export interface Nodes<N> {
+  /** Those at one step below; several where a key stands there twice. */
+  childrenAt(node: N, step: string): readonly N[];
+  /** Keys or places of what is below. */
+  namesOf(node: N): readonly string[];
+}
+
+/** All nodes that a pointer leads to. */
+export function nodesAt<N>(root: N, steps: readonly string[], at: string, is: Nodes<N>): readonly N[] | EditFault {
+  let nodes: readonly N[] = [root];
+  for (const [i, step] of steps.entries()) {
+    const next = nodes.flatMap((node) => is.childrenAt(node, step));
+    if (next.length === 0)
+      return missing(
+        at,
+        steps.slice(0, i),
+        nodes.flatMap((node) => is.namesOf(node)),
+      );
+    nodes = next;
+  }
+  return nodes;
+}
+
 export function isIndex(step: string): boolean {
   return /^(?:0|[1-9]\d*)$/.test(step);
 }

@@ -4,6 +4,7 @@ import {
   isIndex,
   isNumber,
   missing,
+  nodesAt,
   NO_POINTER,
   noPlainValue,
   pointerSteps,
@@ -18,12 +19,8 @@ export function editJson(text: string, at: string, value: string): Edited | Edit
   if (steps === undefined) return NO_POINTER;
   const root = rootOf(text);
   if ('expected' in root) return root;
-  let nodes: Node[] = [root];
-  for (const [i, step] of steps.entries()) {
-    const next = nodes.flatMap((node) => childrenAt(node, step));
-    if (next.length === 0) return missing(at, steps.slice(0, i), nodes.flatMap(namesOf));
-    nodes = next;
-  }
+  const nodes = nodesAt(root, steps, at, { childrenAt, namesOf });
+  if ('expected' in nodes) return nodes;
   const [node] = nodes;
   if (node === undefined) return missing(at, [], []);
   return nodes.length > 1 ? several(at, nodes.length, node.offset) : replace(text, node, at, value);

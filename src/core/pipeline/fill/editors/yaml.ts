@@ -1,9 +1,10 @@
 /** Changes a value of a YAML file in place. */
-import { isAlias, isMap, isScalar, isSeq, parseAllDocuments, stringify, type Node, type Scalar } from 'yaml';
+import { isAlias, isMap, isNode, isScalar, isSeq, parseAllDocuments, stringify, type Node, type Scalar } from 'yaml';
 import {
   isIndex,
   isNumber,
   missing,
+  nodesAt,
   NO_POINTER,
   noPlainValue,
   pointerSteps,
@@ -26,25 +27,14 @@ export function editYaml(text: string, at: string, value: string): Edited | Edit
   let fault: EditFault = missing(at, [], []);
   const found: Node[] = [];
   for (const { contents } of all) {
-    const nodes = nodesAt(contents, steps, at);
-    if (Array.isArray(nodes)) found.push(...nodes);
-    else fault = nodes;
+    const nodes = nodesAt<unknown>(contents, steps, at, { childrenAt, namesOf });
+    if ('expected' in nodes) fault = nodes;
+    else found.push(...nodes.filter(isNode));
   }
   const [node] = found;
   if (node === undefined) return fault;
   if (found.length > 1) return several(at, found.length, node.range?.[0] ?? 0);
   return replaceScalar(text, node, at, value);
-}
-
-/** All nodes that a pointer leads to: keys may stand there twice. */
-function nodesAt(contents: unknown, steps: readonly string[], at: string): Node[] | EditFault {
-  let nodes: unknown[] = [contents];
-  for (const [i, step] of steps.entries()) {
-    const next = nodes.flatMap((node) => childrenAt(node, step));
-    if (next.length === 0) return missing(at, steps.slice(0, i), nodes.flatMap(namesOf));
-    nodes = next;
-  }
-  return nodes.filter((node): node is Node => node !== null && node !== undefined);
 }
 
 function childrenAt(node: unknown, step: string): unknown[] {
