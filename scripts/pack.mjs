@@ -6,7 +6,7 @@ import { readFileSync, realpathSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
 import { tokenizer } from 'acorn';
 
-const STAYS = /^node_modules\/(?:typescript|terser)\//;
+const STAYS = /^node_modules\/(?:typescript|terser|spdx-license-list)\//;
 
 /**
  * @param root absolute path of the folder that has `dist/` and `node_modules/`

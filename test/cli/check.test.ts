@@ -294,7 +294,7 @@ describe('check, on what was built', () => {
       { ruleId: 'settings/unread', level: 'note' },
     ]);
     const junit = run(root, ['check', '--format', 'junit']).stdout;
-    expect(junit).toContain('<testsuite name="horn arm64 slipway" tests="48" failures="1" skipped="0">');
+    expect(junit).toContain('<testsuite name="horn arm64 slipway" tests="51" failures="1" skipped="0">');
     expect(junit).toContain('<failure message="HOST_A: one that matches `HOST_*`">');
   });
 

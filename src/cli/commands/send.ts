@@ -173,7 +173,7 @@ async function prepared(
   const around = surroundingsOf(project, session, scratch);
   for (const { arch, path } of load.parts) {
     const standing = { path, shown: `${spec.name} from ${source.name}`, waybill: waybills.get(arch) };
-    checked.push(await checkStanding({ spec, arch }, destination, standing, around));
+    checked.push(await checkStanding(project, { spec, arch }, destination, standing, around));
   }
   return { way, load, checked };
 }

@@ -31,6 +31,7 @@ const KINDS = {
   BINARY_INVALID: 'input',
   IMAGE_INVALID: 'input',
   LEDGER_INVALID: 'input',
+  ADVISORIES_INVALID: 'input',
   WEIGHTS_INVALID: 'input',
   RECORD_INVALID: 'input',
   SOURCE_INVALID: 'service',

@@ -2,9 +2,10 @@
 import type { OpenImage } from '../disk/open-image';
 import type { CloudEvent, Shape } from '../events';
 import type { ZipFault } from '../formats/zip';
-import type { Arch, Destination, Entry, Form, FunctionSpec, Limits, Runtime, Setting } from '../sheet';
+import type { Arch, Destination, Entry, Form, FunctionSpec, LicencePolicy, Limits, Runtime, Setting } from '../sheet';
 import type { Waybill } from '../waybill';
 import type { Finding, Level } from './finding';
+import type { PackageLicence } from './licences';
 import type { LanguageView } from './view';
 
 export type { Finding, Level } from './finding';
@@ -89,6 +90,53 @@ export interface GrowthFact {
   readonly causes: readonly { readonly name: string; readonly by: number }[];
 }
 
+/**
+ * How a package stands to an artifact: what is called reaches it; it is packed and not reached; it is packed and was not
+ * traced; nothing of it is in there.
+ */
+export type PackageStanding = 'reached' | 'packed' | 'untraced' | 'left-out';
+
+/** A package that others published, as it stands to an artifact. */
+export interface PackageFact {
+  readonly name: string;
+  readonly version: string;
+  /** Package URL. */
+  readonly purl: string;
+  /** Its name as its ecosystem compares it, and what OSV calls that. */
+  readonly plainName: string;
+  readonly ecosystem: string;
+  /** Of its file, where that is recorded. */
+  readonly sha256?: string;
+  /** Who asks for it. */
+  readonly by: readonly string[];
+  readonly standing: PackageStanding;
+  /** Paths in the package of what is reached. */
+  readonly reached: readonly string[];
+  /** Paths in the package of what is in the artifact. */
+  readonly packed: readonly string[];
+  /** Whether the text of its licence is in the artifact. */
+  readonly hasText: boolean;
+  /** Undefined where its file is not here to be read. */
+  readonly licence?: PackageLicence;
+}
+
+/** A known fault of a package of the artifact. */
+export interface AdvisoryFact {
+  /** The record's own name, and those that others have for it. */
+  readonly id: string;
+  readonly aliases: readonly string[];
+  readonly summary: string;
+  /** As the record scores it: the vector of a standard, or a word. */
+  readonly severity?: string;
+  readonly package: PackageFact;
+  /** The first version without it that comes after; undefined where the record names none. */
+  readonly fixed?: string;
+  /** The modules that have the fault, where the record names them. */
+  readonly modules: readonly string[];
+  /** Of those, what is reached; for all of the package where the record names none. */
+  readonly standing: PackageStanding;
+}
+
 /** What is known about the function, from the sheet or the command line; the rest is undefined. */
 export interface FunctionFacts {
   readonly name?: string;
@@ -110,6 +158,12 @@ export interface FunctionFacts {
   readonly surroundings?: Surroundings;
   /** What was recorded when the artifact was built. */
   readonly waybill?: Waybill;
+  /** The packages that others published. */
+  readonly packages?: readonly PackageFact[];
+  /** Known faults of them, where the team has records of such. */
+  readonly advisories?: readonly AdvisoryFact[];
+  /** What the team says of licences. */
+  readonly licences?: LicencePolicy;
   /** How it stands to recorded weights; undefined where none are. */
   readonly growth?: GrowthFact;
   /** Whether the lock is what the requirements ask for today; undefined where nothing is needed. */
@@ -139,7 +193,8 @@ export interface RuleResult {
 }
 
 /** Facts without which a rule cannot be applied. */
-export type Need = 'arch' | 'runtime' | 'entry' | 'settings' | 'waybill' | 'lock' | 'events' | 'growth';
+export type Need =
+  'arch' | 'runtime' | 'entry' | 'settings' | 'waybill' | 'lock' | 'events' | 'growth' | 'packages' | 'advisories';
 
 export interface Rule {
   /** `size/packed`. */

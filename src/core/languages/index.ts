@@ -61,6 +61,7 @@ export async function allWeighing(): Promise<Weighing[]> {
   return Promise.all(LANGUAGES.flatMap(({ weighing }) => (weighing === undefined ? [] : [weighing()])));
 }
 
+export type { Describing, InstalledPackage, PackageName } from './describing';
 export type {
   EntryCandidate,
   LookedAt,

@@ -26,6 +26,7 @@ import type { Arch, Destination, Entry, FunctionSpec, LanguageId, OwnOf, Runtime
 import type { HttpClient } from '../sources';
 import type { Machine } from '../toolchains/machine';
 import type { CarriedPackage } from '../waybill';
+import type { Describing } from './describing';
 import type { Profiling } from './load-cost';
 import type { PagesKind } from './pages';
 import type { Surveyor } from './surveying';
@@ -43,6 +44,8 @@ export interface Language<Id extends LanguageId = LanguageId> extends SheetLangu
   readonly pages?: PagesKind;
   /** Finds its functions in a repository of which nothing is known. */
   readonly survey?: () => Promise<Surveyor>;
+  /** What it knows of packages that others published, where it has any. */
+  readonly describing?: () => Promise<Describing>;
   /** What it knows of files in artifacts. */
   readonly weighing?: () => Promise<Weighing>;
   /** Keys of the sheet that would make a function's artifact lighter than it is, each with the function as it would be. */

@@ -54,6 +54,12 @@ export const KINDS = {
     dependsOn: 'the digest of the artifact, and what of the machine is looked for',
     ...{ keptBy: 'code', of: 'project', most: { things: 1000 } },
   },
+  licences: {
+    name: 'licences',
+    holds: 'what packages say of their licences',
+    dependsOn: 'the digests of the packages, and what the lock says of them',
+    ...{ keptBy: 'code', of: 'project', most: { things: 1000 } },
+  },
   index: {
     name: 'index',
     holds: 'what source folders and artifacts looked like after the last build',

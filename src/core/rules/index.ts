@@ -36,6 +36,10 @@ import { nativeCpuBaseline } from './native-cpu-baseline';
 import { runtimeLibcKind } from './runtime-libc-kind';
 import { runtimeLoader } from './runtime-loader';
 import { runtimeLibrary } from './runtime-library';
+import { depsAdvisory } from './deps-advisory';
+import { licenceNotAllowed } from './licence-not-allowed';
+import { licenceTextMissing } from './licence-text-missing';
+import { licenceUnknown } from './licence-unknown';
 import type { Rule } from '../findings/rule';
 import { runtimeEnded } from './runtime-ended';
 import { runtimeGlibc } from './runtime-glibc';
@@ -96,6 +100,10 @@ export const COMMON_RULES: readonly Rule[] = [
   depsOverlap,
   depsUnlocked,
   depsUnseen,
+  depsAdvisory,
+  licenceUnknown,
+  licenceNotAllowed,
+  licenceTextMissing,
   layoutNestedRoot,
   layoutStaleArtifact,
   layoutCaseClash,
@@ -117,7 +125,7 @@ export const COMMON_RULES: readonly Rule[] = [
 /** Groups of rules, by the first part of their ids, in the order in which they are shown. */
 const GROUPS = [
   ...['size', 'arch', 'runtime', 'native', 'repro', 'image', 'entry', 'event', 'module'],
-  ...['deps', 'layout', 'limits', 'settings'],
+  ...['deps', 'licence', 'layout', 'limits', 'settings'],
 ];
 
 /** The rules that count: those for all, and those that languages have for themselves, group by group. */

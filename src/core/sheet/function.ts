@@ -329,6 +329,6 @@ export function patchFunction(
 }
 
 function settleAcceptance(text: NonNullable<FunctionText['accept']>[number]): Acceptance {
-  const { where, fingerprint, ...rest } = text;
-  return { ...rest, ...present({ where, fingerprint }) };
+  const { where, fingerprint, because, ...rest } = text;
+  return { ...rest, ...present({ where, fingerprint, because }) };
 }

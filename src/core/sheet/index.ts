@@ -29,6 +29,7 @@ export {
   type Languages,
   type LanguageTypes,
   type LayerKey,
+  type LicencePolicy,
   type Limits,
   type Needs,
   type OwnOf,

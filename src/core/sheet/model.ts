@@ -114,6 +114,17 @@ export interface Acceptance {
   readonly where?: string;
   /** That of the one finding that is meant, where it has one. */
   readonly fingerprint?: string;
+  /** Of a known fault: why it does not touch the function, in the words of CycloneDX (`code_not_reachable`). */
+  readonly because?: string;
+}
+
+/** What the team says of licences: identifiers of SPDX, and expressions with an exception. */
+export interface LicencePolicy {
+  /** Only these; all where it says none. */
+  readonly allow?: readonly string[];
+  readonly deny: readonly string[];
+  /** What the team found out itself, by `name` or `name@version`. */
+  readonly known: Readonly<Record<string, string>>;
 }
 
 /** A requirement that stands in the sheet itself. */
@@ -283,6 +294,9 @@ export interface Sheet {
   readonly destinations: Readonly<Record<string, Destination>>;
   readonly store?: SharedStore;
   readonly fill?: readonly Fill[];
+  readonly licences?: LicencePolicy;
+  /** A folder or an archive with records of known faults, relative to the sheet, or absolute. */
+  readonly advisories?: string;
 }
 
 /** Where results lie that many machines share. */

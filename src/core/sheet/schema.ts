@@ -5,6 +5,7 @@
 import { z } from 'zod';
 import { besideField } from './beside-key';
 import { fillField } from './fill-key';
+import { advisoriesField, licencesField, WHY_NOT_AFFECTED } from './papers-keys';
 import { storeField } from './store-key';
 import { imageFields } from './image-keys';
 import { listed } from '../base/text';
@@ -46,6 +47,18 @@ const acceptance = z.strictObject(
     fingerprint: pattern(/^[0-9a-f]{16}$/, 'a fingerprint as `check` tells it')
       .optional()
       .meta({ description: 'Only the finding with that fingerprint: of `secret/found`.' }),
+    because: z
+      .enum(WHY_NOT_AFFECTED, {
+        error: listed(
+          WHY_NOT_AFFECTED.map((one) => `\`${one}\``),
+          'or',
+        ),
+      })
+      .optional()
+      .meta({
+        description:
+          'Of `deps/advisory`: why the fault does not touch the function, as the bill of materials is to say. Without it, the bill says that it does, and that you live with it.',
+      }),
   },
   { error: 'a mapping with `rule`, `reason` and `until`' },
 );
@@ -222,6 +235,8 @@ export function sheetSchema(known: KnownLanguages, own: readonly SheetKeys[]) {
           .meta({ description: 'What functions get that do not say otherwise.' }),
         store: storeField,
         fill: fillField,
+        licences: licencesField,
+        advisories: advisoriesField,
         functions: z
           .record(z.string(), functionSchema(known, own), { error: 'a mapping of functions' })
           .meta({ description: 'The functions by name.' }),

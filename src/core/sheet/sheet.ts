@@ -11,6 +11,7 @@ import { SheetNotes } from './notes';
 import type { KnownLanguages } from './runtimes';
 import { functionSchema, sheetSchema } from './schema';
 import { NAME_PATTERN } from './schema-words';
+import { settlePapers } from './papers-keys';
 import { settleStore } from './store-key';
 import { readYaml, type YamlFile } from './yaml';
 
@@ -96,11 +97,15 @@ class SheetReader {
     if (whole.value !== undefined && functions.length === 0 && this.#problems.length === 0) this.#noFunctions();
     if (this.#problems.length > 0 || whole.value === undefined) throw this.#error();
     const store = settleStore(whole.value.store, this.#notes);
+    const papers = settlePapers(whole.value, this.#notes);
     const fill = settleFill(whole.value.fill, this.#notes, Object.keys(destinations));
     if (this.#problems.length > 0) throw this.#error();
     const settled = Object.entries(destinations).flatMap(([name, d]) => (d === undefined ? [] : [[name, d] as const]));
     return {
-      sheet: { project: whole.value.project, functions, destinations: Object.fromEntries(settled), ...store, ...fill },
+      sheet: {
+        ...{ project: whole.value.project, functions, destinations: Object.fromEntries(settled) },
+        ...{ ...store, ...fill, ...papers },
+      },
       files: this.#files,
     };
   }

@@ -28,6 +28,7 @@ export const go: Language<'go'> = {
   }),
   keeps: Object.values(KEPT),
   survey: async () => (await import('./survey')).goSurveyor,
+  describing: async () => (await import('./describing')).goDescribing,
   weighing: async () => (await import('./weighing')).goWeighing,
   open: async () => (await import('./work')).goWork,
 };

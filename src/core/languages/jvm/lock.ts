@@ -98,7 +98,7 @@ class Settler {
       managed,
       surroundings,
     );
-    const packages = await this.#fetchAll(main, undefined);
+    const packages = await this.#fetchAll(main, surroundings, undefined);
     const clashes: LockedClash[] = main.overridden.map(plainClash);
     for (const name of [...apart].sort()) {
       // What is settled by itself takes no part in the choice of versions for the others.
@@ -108,7 +108,7 @@ class Settler {
         surroundings,
       );
       const known = new Set(packages.map(({ sha256 }) => sha256));
-      packages.push(...(await this.#fetchAll(alone, name)).filter(({ sha256 }) => !known.has(sha256)));
+      packages.push(...(await this.#fetchAll(alone, surroundings, name)).filter(({ sha256 }) => !known.has(sha256)));
       clashes.push(...alone.overridden.map(plainClash));
     }
     return { packages, clashes };
@@ -168,11 +168,15 @@ class Settler {
     throw missing(`the POM of ${printable(`${group}:${artifact}:${version}`)}`, chain);
   }
 
-  async #fetchAll({ artifacts, overridden }: Resolution, apart: string | undefined): Promise<LockedPackage[]> {
+  async #fetchAll(
+    { artifacts, overridden }: Resolution,
+    surroundings: PomSurroundings,
+    apart: string | undefined,
+  ): Promise<LockedPackage[]> {
     const wanted = artifacts.filter(({ type }) => type === 'jar');
     const packages = new Array<LockedPackage | undefined>(wanted.length);
     await severalAtOnce(wanted.entries(), AT_ONCE, async ([i, artifact]) => {
-      const locked = await this.#fetch(artifact, apart);
+      const locked = await this.#fetch(artifact, surroundings, apart);
       packages[i] = { ...locked, asked: this.#whoAsks(locked, overridden) };
     });
     return packages.filter((one) => one !== undefined);
@@ -201,14 +205,23 @@ class Settler {
       );
   }
 
-  async #fetch(one: ResolvedArtifact, apart: string | undefined): Promise<LockedPackage> {
+  async #fetch(
+    one: ResolvedArtifact,
+    surroundings: PomSurroundings,
+    apart: string | undefined,
+  ): Promise<LockedPackage> {
     const { group, artifact, version, classifier, chain } = one;
     const found = await this.#repositories.fetch({ group, artifact, version, classifier, extension: 'jar' });
     const name = `${group}:${artifact}${classifier === '' ? '' : `:${classifier}`}`;
     if (found === undefined) throw missing(`the JAR of ${printable(`${name}:${version}`)}`, chain);
     const { root } = this.#request.project;
     await this.#tellOthers(name, { group, artifact, version }, found.source);
-    const own = present({ apart, provided: one.isProvided ? (true as const) : undefined });
+    const { licences } = await this.#effective({ group, artifact, version }, chain, surroundings);
+    const own = present({
+      apart,
+      provided: one.isProvided ? (true as const) : undefined,
+      licences: licences.length > 0 ? [...licences] : undefined,
+    });
     return {
       name,
       version,

@@ -31,6 +31,8 @@ export interface LockedJvmPackage {
   readonly apart?: string | undefined;
   /** It is there where the function runs; only compiling needs it. */
   readonly provided?: true | undefined;
+  /** What its POM, or a parent of that, states of its licences: names or addresses. Not what the artifact depends on. */
+  readonly licences?: readonly string[] | undefined;
 }
 
 /** A version that somebody asks for and that a nearer one overrides. */

@@ -22,6 +22,8 @@ export const jvmParts: PartSchemas = {
     apart: z.string().optional(),
     /** It is there where the function runs; only compiling needs it. */
     provided: z.literal(true).optional(),
+    /** What its POM, or a parent of that, states of its licences: names or addresses. */
+    licences: z.array(z.string()).optional(),
   }),
   locked: clashes,
   carried: clashes,

@@ -77,6 +77,7 @@ export const python: Language<'python'> = {
     open: async () => (await import('./sources/pages')).openPages(),
   },
   survey: async () => (await import('./survey')).pythonSurveyor,
+  describing: async () => (await import('./describing')).pythonDescribing,
   weighing: async () => (await import('./weighing')).pythonWeighing,
   open: async () => (await import('./work')).pythonWork,
 };

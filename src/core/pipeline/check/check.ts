@@ -27,6 +27,7 @@ import {
 } from '../../sheet';
 import type { Machine } from '../../toolchains/machine';
 import type { Waybill } from '../../waybill';
+import { installedPackages, thirdPartyFacts } from '../packages';
 import { baseInputs, functionPath, isImage, withImageSubject } from '../image';
 import { statedNeeds } from '../lock';
 import { growthOf } from './growth';
@@ -99,6 +100,7 @@ export async function checkTarget(
   const growth = await growthOf(project, target, common.scratch);
   const facts: FunctionFacts = {
     ...statedFacts(target, destination, waybill),
+    ...(await thirdPartyFacts(project, target, waybill)),
     events,
     ...present({ surroundings, lock, growth }),
   };
@@ -121,14 +123,16 @@ export interface StandingArtifact {
 }
 
 /** Checks what was fetched of a target: what the sheet says of the function, and another's bytes. */
-export function checkStanding(
+export async function checkStanding(
+  project: Project,
   { spec, arch }: Target,
   destination: Destination,
   { path, shown, waybill: recorded }: StandingArtifact,
   { surroundings, ...common }: TargetSurroundings,
 ): Promise<CheckedArtifact> {
   const waybill = recorded !== undefined && spec.form === 'image' ? asFunctionHasIt(recorded) : recorded;
-  const facts = { ...statedFacts({ spec, arch }, destination, waybill), ...present({ surroundings }) };
+  const third = waybill === undefined ? {} : await thirdPartyFacts(project, { spec, arch }, waybill);
+  const facts = { ...statedFacts({ spec, arch }, destination, waybill), ...third, ...present({ surroundings }) };
   const { name, accept } = spec;
   return checkFile({ ...{ path, shown, name, destination, facts, accept, isVerified: true }, ...common });
 }
@@ -163,8 +167,10 @@ export async function checkFile(request: CheckRequest): Promise<CheckedArtifact>
   });
 }
 
-async function checkSubject(request: CheckRequest, plain: Subject, facts: FunctionFacts): Promise<CheckedArtifact> {
+async function checkSubject(request: CheckRequest, plain: Subject, known: FunctionFacts): Promise<CheckedArtifact> {
   const { destination, today } = request;
+  // Of what nothing is recorded, what lies in it says what it is.
+  const facts = known.waybill === undefined ? { packages: await installedPackages(plain), ...known } : known;
   const view = await viewOf(plain, request, facts);
   const insides = insidesOf({ subject: plain, facts, state: request.state });
   const subject: Subject = { ...plain, ...insides, ...(view !== undefined && { view }) };
@@ -230,13 +236,13 @@ export function stopFindings(checked: readonly CheckedArtifact[]): CheckedFindin
   return all.filter((finding) => finding.level === 'stop' && finding.accepted === undefined);
 }
 
+/** What is there for some artifacts only; a rule about it is not for the others. */
+const RECORDED: readonly Need[] = ['lock', 'waybill', 'growth', 'events', 'packages', 'advisories'];
+
 /** Rules that a language has no answer to are not for it; nor are those about what was recorded for a file by hand. */
 function concerns(rule: Rule, facts: FunctionFacts, { form, view }: Subject): boolean {
   if (rule.forms !== undefined && !rule.forms.includes(form)) return false;
-  if (rule.needs.includes('lock') && facts.lock === undefined) return false;
-  if (rule.needs.includes('waybill') && facts.waybill === undefined) return false;
-  if (rule.needs.includes('growth') && facts.growth === undefined) return false;
-  if (rule.needs.includes('events') && facts.events === undefined) return false;
+  if (rule.needs.some((need) => RECORDED.includes(need) && facts[need] === undefined)) return false;
   return rule.asks === undefined || facts.runtime === undefined || view?.[rule.asks] !== undefined;
 }
 

@@ -35,6 +35,8 @@ export interface EffectivePom {
   /** By `group:artifact:type:classifier`. */
   readonly managed: ReadonlyMap<string, Managed>;
   readonly relocation?: Coordinates;
+  /** Names of its licences, or their addresses. */
+  readonly licences: readonly string[];
 }
 
 export interface PomSurroundings {
@@ -93,6 +95,7 @@ export async function effectivePom(
     packaging: fill.text(packaging, start.shown, 1),
     dependencies: inOrder(dependencies, levels, fill),
     managed,
+    licences: levels.find(({ pom }) => pom.licences.length > 0)?.pom.licences ?? [],
     ...(relocation !== undefined && {
       relocation: {
         group: fill.text(relocation.group ?? coordinates.group, start.shown, 1),

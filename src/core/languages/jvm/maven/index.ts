@@ -14,6 +14,6 @@ export {
   type Managed,
   type PomSurroundings,
 } from './effective';
-export { type Coordinates, invalidPom, readPom } from './pom';
+export { type Coordinates, invalidPom, licencesOf, readPom } from './pom';
 export { type Overridden, type Resolution, resolveArtifacts, type ResolvedArtifact } from './resolve';
 export { compareVersions, parseWish } from './version';

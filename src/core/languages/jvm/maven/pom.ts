@@ -42,6 +42,8 @@ export interface Pom {
   readonly dependencies: readonly RawDependency[];
   readonly managed: readonly RawDependency[];
   readonly profiles: readonly Profile[];
+  /** Names of its licences, or their addresses. */
+  readonly licences: readonly string[];
   /** Where the artifact has moved to. */
   readonly relocation?: { readonly group?: string; readonly artifact?: string; readonly version?: string };
 }
@@ -69,6 +71,7 @@ export function readPom(text: string, shown: string): Pom {
     dependencies: readDependencies(root, shown),
     managed: readDependencies(child(root, 'dependencyManagement'), shown),
     profiles: children(child(root, 'profiles'), 'profile').map((one) => readProfile(one, shown)),
+    licences: licencesOf(root),
     relocation:
       relocation === undefined
         ? undefined
@@ -78,6 +81,12 @@ export function readPom(text: string, shown: string): Pom {
             version: childText(relocation, 'version'),
           }),
   });
+}
+
+/** @param root the element `project` of a POM @returns names of licences, or their addresses */
+export function licencesOf(root: XmlElement): string[] {
+  const stated = children(child(root, 'licenses'), 'license');
+  return stated.flatMap((one) => childText(one, 'name') ?? childText(one, 'url') ?? []);
 }
 
 export function invalidPom(
