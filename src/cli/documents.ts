@@ -7,7 +7,7 @@ import { ledgerSchema } from '../core/pipeline/deliver';
 import { DRIFTS } from '../core/pipeline/survey';
 import { lockSchema } from '../core/project/lock-schema';
 import type { KnownLanguages } from '../core/sheet';
-import { comparison, proof } from './proof-documents';
+import { comparison, proof, vouched } from './proof-documents';
 
 export const OUTPUT_VERSION = 1;
 
@@ -220,6 +220,7 @@ const plain: Readonly<Record<string, z.ZodType>> = {
     /** With `--there`. */
     there: z.array(z.looseObject({ name: z.string(), destination: z.string(), what, drifts })).optional(),
   }),
+  vouch: vouched,
   event: z.looseObject({ name: z.string(), kind: z.enum(['request', 'data', 'cloudevent']), event: z.unknown() }),
   weigh: z.looseObject({
     weighed: z.array(weighed),

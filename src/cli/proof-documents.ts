@@ -64,3 +64,21 @@ export const proof = z.union([
   /** With `--against`. */
   z.looseObject({ comesFromHere: z.boolean(), file: z.string(), name: z.string(), arch, comparison }),
 ]);
+
+export const vouched = z.looseObject({
+  /** What was written; none with `--verify`. */
+  vouched: z.array(z.looseObject({ name: z.string(), arch, papers: z.record(z.string(), z.string()) })),
+  /** With `--verify`: claim by claim. */
+  verified: z.array(
+    z.looseObject({
+      ...{ name: z.string(), arch: arch.optional(), artifact: z.string(), holds: z.boolean() },
+      claims: z.array(
+        z.looseObject({
+          what: z.string(),
+          holds: z.union([z.boolean(), z.literal('unknown')]),
+          found: z.string().optional(),
+        }),
+      ),
+    }),
+  ),
+});

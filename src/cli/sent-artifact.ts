@@ -3,7 +3,8 @@ import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { printable } from '../core/base/text';
-import { readLedger, standing, wayOf, type Delivery } from '../core/pipeline/deliver';
+import { paperTexts, readLedger, standing, wayOf, type Delivery } from '../core/pipeline/deliver';
+import type { PaperTexts } from '../core/project/papers';
 import { artifactEnding, ledgerNameOf, type Project, type Target } from '../core/project/targets';
 import { readWaybill, type Waybill } from '../core/waybill';
 import { deliveryWorld } from './delivering';
@@ -16,6 +17,9 @@ export interface SentArtifact {
   /** None for an image. */
   readonly waybill: Waybill | undefined;
   readonly delivery: Delivery;
+  /** Absolute path of the waybill that came with it. */
+  readonly waybillPath: string | undefined;
+  readonly papers: PaperTexts;
 }
 
 /**
@@ -51,7 +55,8 @@ export async function fetchSent(
   const { path, shown, waybill } = part;
   const reading = { shown: waybill.shown, languages: project.languages, isVerified: false };
   const read = isImage ? undefined : await readWaybill(readFileSync(waybill.path, 'utf8'), reading);
-  return { artifact: path, shown, waybill: read, delivery };
+  const waybillPath = waybill.path === path ? undefined : waybill.path;
+  return { artifact: path, shown, waybill: read, delivery, waybillPath, papers: paperTexts(part) };
 }
 
 /** The folder that a person names for it. */

@@ -73,6 +73,13 @@ export const COMMANDS: readonly CommandEntry[] = [
     load: () => import('./prove'),
   },
   {
+    name: 'vouch',
+    usage: 'vouch [NAME… | FILE]',
+    summary: 'writes papers that others can verify: bills of materials, provenance, signatures; or verifies them',
+    takes: ['functions', 'files'],
+    load: () => import('./vouch'),
+  },
+  {
     name: 'send',
     usage: 'send [NAME…]',
     summary: 'delivers functions to a destination, or promotes what stands at another',

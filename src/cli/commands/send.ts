@@ -1,8 +1,8 @@
 /** `send`: delivers functions to a destination, or promotes what stands at another. */
+import { readFileSync } from 'node:fs';
 import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
-import { lookForChange } from '../../core/pipeline/build';
 import { checkStanding, type CheckedArtifact } from '../../core/pipeline/check';
 import {
   builtLoad,
@@ -12,6 +12,7 @@ import {
   linkOf,
   lookAtDestination,
   openWay,
+  paperTexts,
   send,
   type DeliveryWorld,
   type Drift,
@@ -25,7 +26,7 @@ import { selectFunctions, type Project } from '../../core/project/targets';
 import type { Destination, FunctionSpec } from '../../core/sheet';
 import { surroundingsOf } from '../checking';
 import { checkBuilt, deliveryWorld, destinationNamed, fits, placeOf } from '../delivering';
-import { TOOL } from '../program';
+import { refuseOutdated } from '../outdated';
 import { withScratch } from '../scratch';
 import type { Session } from '../session';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
@@ -80,7 +81,7 @@ export const command: CommandModule = {
     // All of them are looked at before the first is sent.
     for (const spec of functions) {
       await openWay(world, destinationOf(project, spec, to), `sending ${spec.name}`);
-      if (source === undefined) await refuseOutdated(project, spec, session);
+      if (source === undefined) await refuseOutdated(project, spec, `sending ${spec.name}`, session);
     }
     return withScratch('send', (scratch) => sendAll({ project, world, args, session, scratch, to, source }, functions));
   },
@@ -171,8 +172,13 @@ async function prepared(
   });
   const checked: CheckedArtifact[] = [];
   const around = surroundingsOf(project, session, scratch);
-  for (const { arch, path } of load.parts) {
-    const standing = { path, shown: `${spec.name} from ${source.name}`, waybill: waybills.get(arch) };
+  for (const part of load.parts) {
+    const { arch, path } = part;
+    const waybill = waybills.get(arch);
+    const standing = {
+      ...{ path, shown: `${spec.name} from ${source.name}`, waybill, papers: paperTexts(part) },
+      waybillText: waybill === undefined ? '' : readFileSync(part.waybill.path, 'utf8'),
+    };
     checked.push(await checkStanding(project, { spec, arch }, destination, standing, around));
   }
   return { way, load, checked };
@@ -201,22 +207,6 @@ function refuseFromItself(functions: readonly FunctionSpec[], from: string | und
     expected: 'another destination than that it goes to',
     found: `\`${from}\` for both`,
     mend: 'name another with --to',
-  });
-}
-
-/** What was changed since it was built is not what would be sent. */
-async function refuseOutdated(project: Project, spec: FunctionSpec, session: Session): Promise<void> {
-  const epochSeconds = session.epochSeconds();
-  const look = await lookForChange(
-    { project, now: () => session.now(), tool: TOOL, ...(epochSeconds !== undefined && { epochSeconds }) },
-    spec,
-  );
-  if (look.unchanged !== undefined) return;
-  throw new EmballageError('ARTIFACT_MISSING', {
-    doing: `sending ${spec.name}`,
-    expected: 'an artifact built from the source as it is now',
-    found: 'none, or one from before a change',
-    mend: `run \`${session.command(`build ${spec.name}`)}\``,
   });
 }
 

@@ -32,6 +32,7 @@ const KINDS = {
   IMAGE_INVALID: 'input',
   LEDGER_INVALID: 'input',
   ADVISORIES_INVALID: 'input',
+  KEY_INVALID: 'input',
   WEIGHTS_INVALID: 'input',
   RECORD_INVALID: 'input',
   SOURCE_INVALID: 'service',

@@ -137,6 +137,16 @@ export interface AdvisoryFact {
   readonly standing: PackageStanding;
 }
 
+/** How the papers of an artifact stand to each other and to what its destination wants. */
+export interface PapersFact {
+  readonly hasBill: boolean;
+  readonly hasProvenance: boolean;
+  /** By one of the keys that the destination names. */
+  readonly isSigned: boolean;
+  /** Claims that do not hold, with what was found instead. */
+  readonly failed: readonly { readonly what: string; readonly found: string }[];
+}
+
 /** What is known about the function, from the sheet or the command line; the rest is undefined. */
 export interface FunctionFacts {
   readonly name?: string;
@@ -162,6 +172,8 @@ export interface FunctionFacts {
   readonly packages?: readonly PackageFact[];
   /** Known faults of them, where the team has records of such. */
   readonly advisories?: readonly AdvisoryFact[];
+  /** Its papers, where the destination wants some. */
+  readonly papers?: PapersFact;
   /** What the team says of licences. */
   readonly licences?: LicencePolicy;
   /** How it stands to recorded weights; undefined where none are. */
@@ -194,7 +206,17 @@ export interface RuleResult {
 
 /** Facts without which a rule cannot be applied. */
 export type Need =
-  'arch' | 'runtime' | 'entry' | 'settings' | 'waybill' | 'lock' | 'events' | 'growth' | 'packages' | 'advisories';
+  | 'arch'
+  | 'runtime'
+  | 'entry'
+  | 'settings'
+  | 'waybill'
+  | 'lock'
+  | 'events'
+  | 'growth'
+  | 'packages'
+  | 'advisories'
+  | 'papers';
 
 export interface Rule {
   /** `size/packed`. */

@@ -13,7 +13,7 @@ import { isVerified, noteVerified } from './verified';
 import { artifactPath, waybillPath, type Project, type Target } from './targets';
 
 /** What an artifact is known by: the digest of its file; that of its manifest for an image. */
-async function artifactDigest(path: string, shown: string, form: Form): Promise<string> {
+export async function artifactDigest(path: string, shown: string, form: Form): Promise<string> {
   if (form !== 'image') return digestOnce(path);
   const layout = await openLayout(path, shown);
   return hexOf(layout.index.manifests[0]?.digest ?? 'sha256:');

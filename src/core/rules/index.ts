@@ -40,6 +40,7 @@ import { depsAdvisory } from './deps-advisory';
 import { licenceNotAllowed } from './licence-not-allowed';
 import { licenceTextMissing } from './licence-text-missing';
 import { licenceUnknown } from './licence-unknown';
+import { papersWanted } from './papers-wanted';
 import type { Rule } from '../findings/rule';
 import { runtimeEnded } from './runtime-ended';
 import { runtimeGlibc } from './runtime-glibc';
@@ -104,6 +105,7 @@ export const COMMON_RULES: readonly Rule[] = [
   licenceUnknown,
   licenceNotAllowed,
   licenceTextMissing,
+  papersWanted,
   layoutNestedRoot,
   layoutStaleArtifact,
   layoutCaseClash,

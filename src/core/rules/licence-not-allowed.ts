@@ -1,7 +1,7 @@
 import { listed, printable } from '../base/text';
 import { refused } from '../formats/licence-expression';
 import { findings, type Rule } from '../findings/rule';
-import { licenceOf, packedPackages } from './licence-of';
+import { licenceOf, packedPackages } from '../findings/licence-of';
 
 export const licenceNotAllowed: Rule = {
   id: 'licence/not-allowed',

@@ -1,7 +1,7 @@
 import { listed, printable } from '../base/text';
 import type { PackageFact } from '../findings/rule';
 import { findings, type Rule } from '../findings/rule';
-import { licenceOf, packedPackages } from './licence-of';
+import { licenceOf, packedPackages } from '../findings/licence-of';
 
 const SHOWN = 8;
 

@@ -1,6 +1,7 @@
 /** The shape of a destination, as a Zod schema. */
 import { z } from 'zod';
 import { callsField } from './calls-key';
+import { wantsField } from './wants-key';
 import { deliverField, linkField } from './deliver-key';
 import { FORMS, type Form } from './model';
 import { hostKeys, offeredShown, type KnownLanguages } from './runtimes';
@@ -116,6 +117,7 @@ export function destinationSchema(known: KnownLanguages) {
           .optional()
           .meta({ description: 'What the destination says about settings.' }),
         calls: callsField,
+        wants: wantsField,
       },
       { error: 'a mapping that describes the destination' },
     )

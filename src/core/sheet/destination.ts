@@ -12,6 +12,7 @@ import { offeredPattern, offeredSamples, offeredShown, type KnownLanguages, read
 import { meantRuntime } from './trade-words';
 import { destinationSchema, type DestinationText } from './destination-schema';
 import type { LimitsText } from './schema-words';
+import { settleWants } from './wants-key';
 import { readYaml, type YamlFile } from './yaml';
 
 export interface DestinationFile {
@@ -103,7 +104,7 @@ function settle(value: DestinationText, file: string): Destination {
       reserved: value.settings?.reserved ?? [],
       required: value.settings?.required ?? [],
     },
-    ...present({ calls: settleCalls(value.calls) }),
+    ...present({ calls: settleCalls(value.calls), wants: settleWants(value.wants) }),
   };
 }
 

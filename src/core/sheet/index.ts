@@ -41,6 +41,7 @@ export {
   type SheetNeed,
   type Source,
   type Trim,
+  type Wants,
   type WayName,
 } from './model';
 export type { SheetNotes } from './notes';

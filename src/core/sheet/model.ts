@@ -286,6 +286,15 @@ export interface Destination {
   };
   /** How it calls functions, where that is not our own way. */
   readonly calls?: Calls;
+  /** Papers without which it takes nothing. */
+  readonly wants?: Wants;
+}
+
+export interface Wants {
+  readonly bill: boolean;
+  readonly provenance: boolean;
+  /** Files with public keys, relative to the project; one of them has to have signed. */
+  readonly signedBy: readonly string[];
 }
 
 export interface Sheet {

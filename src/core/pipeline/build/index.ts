@@ -2,7 +2,9 @@
 export { build } from './build';
 export { lookForChange } from './look';
 import type { Assembly } from '../../languages';
-import type { Target } from '../../project/targets';
+import type { FileSet } from '../../fileset/model';
+import type { Project, Target } from '../../project/targets';
+import type { FunctionSpec } from '../../sheet';
 import type { AssembleOnlyRequest } from './assemble-only';
 import type { ChangedLook, LookRequest } from './model';
 export type { AssembleOnlyRequest } from './assemble-only';
@@ -21,4 +23,14 @@ export async function assembleOnly(request: AssembleOnlyRequest, target: Target)
 /** Loads what the first build would have to wait for. */
 export async function warmUp(): Promise<void> {
   await import('./make');
+}
+
+/** The function's own files, as they lie in its source folder. Loaded when it is called. */
+export async function sourceFiles(project: Project, spec: FunctionSpec, isLocked: boolean): Promise<FileSet> {
+  const [{ collectRequest }, { collect, surveySource }] = await Promise.all([
+    import('./careful-look'),
+    import('../../fileset/collect'),
+  ]);
+  const request = collectRequest(project, spec, isLocked);
+  return collect(request, surveySource(request));
 }

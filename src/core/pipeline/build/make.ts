@@ -1,6 +1,6 @@
 /** Makes the artifacts of functions that have changed, and puts them where they belong. */
 import { createHash } from 'node:crypto';
-import { chmodSync, rmSync } from 'node:fs';
+import { chmodSync, readFileSync, rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { contentDigest } from '../../disk/digest';
 import { filePieces, OpenFiles } from '../../disk/file-source';
@@ -34,6 +34,7 @@ import { archsOf, indexPath, recordsOf } from './records';
 import { fromOthers } from './shared';
 import { Store, type StoredArtifact } from './store';
 import { writeStatIndex } from './stat-index';
+import { removePapers } from '../../project/papers';
 import { artifactName, artifactPath, waybillPath, type Target } from '../../project/targets';
 
 /** Makes what has changed. The caller holds the build lock. */
@@ -264,6 +265,9 @@ class Maker {
     const before = this.#look.index?.targets[target.arch];
     const text = formatWaybill(this.#waybill(target, assembly, made));
     removeLeftovers(join(root, dirname(artifact)));
+    // Papers are of one artifact and one waybill.
+    if (textAt(join(root, waybill)) !== text || before?.sha256 !== made.artifact.sha256)
+      removePapers(this.#request.project, target);
     guarded(waybill, () => {
       rmSync(join(root, waybill), { force: true });
     });
@@ -321,6 +325,14 @@ class Maker {
     const { date, time } = this.#time;
     const files = filesDigest(fileSet, digests);
     return contentDigest([this.#look.spec.form, DEFLATE_ENCODER, date, time, files].join('\n'));
+  }
+}
+
+function textAt(path: string): string | undefined {
+  try {
+    return readFileSync(path, 'utf8');
+  } catch {
+    return undefined;
   }
 }
 

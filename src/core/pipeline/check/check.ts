@@ -1,4 +1,5 @@
 /** Holds artifacts against a destination: every rule that can be applied, and which findings the team accepts. */
+import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import picomatch from 'picomatch';
 import { present } from '../../base/present';
@@ -12,7 +13,8 @@ import { ANY_EXECUTABLE, LANGUAGES, openLanguage, workOf } from '../../languages
 import { eventFiles } from '../../project/events';
 import { readLock, type Lock } from '../../project/lockfile';
 import type { StateFolder } from '../../project/state';
-import { artifactPath, type Project, type Target } from '../../project/targets';
+import { papersOf, type PaperTexts } from '../../project/papers';
+import { artifactPath, waybillPath, type Project, type Target } from '../../project/targets';
 import { verifyAgainstWaybill } from '../../project/verify-artifact';
 import { rulesWith } from '../../rules';
 import {
@@ -28,6 +30,7 @@ import {
 import type { Machine } from '../../toolchains/machine';
 import type { Waybill } from '../../waybill';
 import { installedPackages, thirdPartyFacts } from '../packages';
+import { wantedPapers } from '../papers';
 import { baseInputs, functionPath, isImage, withImageSubject } from '../image';
 import { statedNeeds } from '../lock';
 import { growthOf } from './growth';
@@ -101,6 +104,11 @@ export async function checkTarget(
   const facts: FunctionFacts = {
     ...statedFacts(target, destination, waybill),
     ...(await thirdPartyFacts(project, target, waybill)),
+    ...(await wantedPapers(project, destination, {
+      ...{ sha256: waybill.artifact.sha256, waybill: recorded },
+      waybillText: () => readFileSync(join(project.root, waybillPath(target)), 'utf8'),
+      papers: papersOf(project, target),
+    })),
     events,
     ...present({ surroundings, lock, growth }),
   };
@@ -120,6 +128,8 @@ export interface StandingArtifact {
   readonly shown: string;
   /** None where it is not known. */
   readonly waybill: Waybill | undefined;
+  readonly waybillText: string;
+  readonly papers: PaperTexts;
 }
 
 /** Checks what was fetched of a target: what the sheet says of the function, and another's bytes. */
@@ -127,12 +137,16 @@ export async function checkStanding(
   project: Project,
   { spec, arch }: Target,
   destination: Destination,
-  { path, shown, waybill: recorded }: StandingArtifact,
+  { path, shown, waybill: recorded, waybillText, papers }: StandingArtifact,
   { surroundings, ...common }: TargetSurroundings,
 ): Promise<CheckedArtifact> {
   const waybill = recorded !== undefined && spec.form === 'image' ? asFunctionHasIt(recorded) : recorded;
   const third = waybill === undefined ? {} : await thirdPartyFacts(project, { spec, arch }, waybill);
-  const facts = { ...statedFacts({ spec, arch }, destination, waybill), ...third, ...present({ surroundings }) };
+  const wanted = await wantedPapers(project, destination, {
+    ...{ sha256: recorded?.artifact.sha256 ?? '', waybill: recorded, waybillText: () => waybillText, papers },
+  });
+  const stated = statedFacts({ spec, arch }, destination, waybill);
+  const facts = { ...stated, ...third, ...wanted, ...present({ surroundings }) };
   const { name, accept } = spec;
   return checkFile({ ...{ path, shown, name, destination, facts, accept, isVerified: true }, ...common });
 }
@@ -237,7 +251,7 @@ export function stopFindings(checked: readonly CheckedArtifact[]): CheckedFindin
 }
 
 /** What is there for some artifacts only; a rule about it is not for the others. */
-const RECORDED: readonly Need[] = ['lock', 'waybill', 'growth', 'events', 'packages', 'advisories'];
+const RECORDED: readonly Need[] = ['lock', 'waybill', 'growth', 'events', 'packages', 'advisories', 'papers'];
 
 /** Rules that a language has no answer to are not for it; nor are those about what was recorded for a file by hand. */
 function concerns(rule: Rule, facts: FunctionFacts, { form, view }: Subject): boolean {

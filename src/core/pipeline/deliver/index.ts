@@ -2,7 +2,7 @@
 export { HostClient, type LogWanted } from './host-client';
 export { movedTags, readLedger, standing, type Delivery, type Ledger } from './ledger';
 export { ledgerSchema } from './ledger-schema';
-export { builtLoad, type Load, type LoadRequest } from './load';
+export { builtLoad, paperTexts, type Load, type LoadPart, type LoadRequest } from './load';
 export { linkOf } from './link';
 export { deliveryAt, fetchedLoad } from './promote';
 export { hostOpenApi } from './openapi';

@@ -1,5 +1,6 @@
 /** The format of the ledger. Loaded only for one that has not been read before. */
 import { z } from 'zod';
+import { PAPER_KINDS } from '../../project/papers';
 
 const digest = z.string().regex(/^sha256:[0-9a-f]{64}$/);
 
@@ -17,6 +18,8 @@ const delivery = z.strictObject({
   locations: z.record(z.string(), z.string()),
   /** Digest of the waybill of each of them. */
   waybills: z.record(z.string(), digest).optional(),
+  /** Digests of the papers of each of them, by their kind. */
+  papers: z.record(z.string(), z.partialRecord(z.enum(PAPER_KINDS), digest)).optional(),
   /** Data beside the artifact. */
   beside: z.record(z.string(), z.strictObject({ digest, location: z.string() })).optional(),
   /** At a registry: the name of the repository there, and the tags. */

@@ -1,12 +1,13 @@
 /** What is delivered of a function to a destination: its artifacts, the data beside them, and what the host is told. */
-import { statSync } from 'node:fs';
+import { existsSync, readFileSync, statSync } from 'node:fs';
 import { extname, join } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import { listed, printable } from '../../base/text';
 import { contentDigest, fileDigest } from '../../disk/digest';
 import { guarded } from '../../disk/write';
 import { languageOf } from '../../languages';
-import { artifactEnding, artifactPath, targetsOf, waybillPath, type Project } from '../../project/targets';
+import { PAPER_KINDS, paperPath, type PaperKind, type PaperTexts } from '../../project/papers';
+import { artifactEnding, artifactPath, targetsOf, waybillPath, type Project, type Target } from '../../project/targets';
 import { verifyArtifact, type WaybillHead } from '../../project/verify-artifact';
 import {
   entryOf,
@@ -35,6 +36,12 @@ export interface LoadFile {
 export interface LoadPart extends LoadFile {
   readonly arch: Arch;
   readonly waybill: LoadFile;
+  /** What others can verify of it. */
+  readonly papers: readonly LoadPaper[];
+}
+
+export interface LoadPaper extends LoadFile {
+  readonly kind: PaperKind;
 }
 
 /** Data beside the artifact. */
@@ -103,6 +110,7 @@ export async function builtLoad(request: LoadRequest): Promise<Load> {
     parts.push({
       ...{ arch: target.arch, path, shown, sha256, size },
       waybill: fileAt(project, waybillPath(target)),
+      papers: papersAt(project, target),
     });
   }
   if (waybill === undefined) throw new Error('a function without an architecture');
@@ -118,6 +126,21 @@ export async function builtLoad(request: LoadRequest): Promise<Load> {
 export function headOf({ spec, destination }: LoadRequest): Pick<Load, 'name' | 'form' | 'ending' | 'destination'> {
   const { name, form } = spec;
   return { name, form, ending: artifactEnding(form), destination };
+}
+
+function papersAt(project: Project, target: Target): LoadPaper[] {
+  return PAPER_KINDS.flatMap((kind) => {
+    const shown = paperPath(target, kind);
+    return existsSync(join(project.root, shown)) ? [{ kind, ...fileAt(project, shown) }] : [];
+  });
+}
+
+/** What the papers of a part say. */
+export function paperTexts({ papers }: Pick<LoadPart, 'papers'>): PaperTexts {
+  const texts = papers.map(
+    ({ kind, path, shown }) => [kind, guarded(shown, () => readFileSync(path, 'utf8'))] as const,
+  );
+  return Object.fromEntries(texts);
 }
 
 function fileAt({ root }: Project, shown: string): LoadFile {

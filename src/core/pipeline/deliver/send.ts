@@ -59,16 +59,26 @@ export async function send(request: SendRequest): Promise<Sent> {
     at: way.at,
     ...where,
     artifacts: artifacts ?? Object.fromEntries(load.parts.map(({ arch, sha256 }) => [arch, `sha256:${sha256}`])),
-    // An image at a registry has none beside it.
-    ...((load.form !== 'image' || way.name !== 'registry') && {
+    // An image at a registry has one only where papers name it.
+    ...((load.form !== 'image' || way.name !== 'registry' || load.parts.some(({ papers }) => papers.length > 0)) && {
       waybills: Object.fromEntries(load.parts.map(({ arch, waybill }) => [arch, `sha256:${waybill.sha256}`])),
     }),
+    ...papersField(load),
     ...(way.isTold && { configuration: configurationDigest(load.configuration) }),
     ...(from !== undefined && { from }),
     sent: new Date(request.now()).toISOString(),
   };
   await noteDelivery(project, delivery);
   return { delivery, what: look.what, drifts: look.drifts, blobs, isSame };
+}
+
+function papersField({ parts }: SendRequest['load']): Pick<Delivery, 'papers'> {
+  if (parts.every(({ papers }) => papers.length === 0)) return {};
+  const rows = parts.map(({ arch, papers }) => [
+    arch,
+    Object.fromEntries(papers.map(({ kind, sha256 }) => [kind, `sha256:${sha256}`])),
+  ]);
+  return { papers: Object.fromEntries(rows) as NonNullable<Delivery['papers']> };
 }
 
 /** The destination of a name, or the function's own. */

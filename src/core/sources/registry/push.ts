@@ -303,14 +303,17 @@ function wholeBody({ content }: PushRequest): RequestBody {
   return fileBody(content, () => undefined);
 }
 
-/** Puts a manifest or an index under a tag or its digest. */
+/**
+ * Puts a manifest or an index under a tag or its digest.
+ * @returns whether the registry says that it keeps what the manifest refers to (1.1, "Pushing Manifests with Subject")
+ */
 export async function pushManifest(
   registry: RegistryConnection,
   name: string,
   reference: string,
   { mediaType, digest }: Descriptor,
   bytes: Buffer,
-): Promise<void> {
+): Promise<boolean> {
   const doing = `sending the manifest ${digest.slice(0, 19)} to ${printable(name)}`;
   const response = await registry.send({
     method: 'PUT',
@@ -324,4 +327,5 @@ export async function pushManifest(
   await registry.small(response, 65_536, doing);
   const stated = response.headers[CONTENT_DIGEST];
   if (stated !== undefined && stated !== digest) throw registry.bad(doing, `it kept as ${digest}`, printable(stated));
+  return response.headers['oci-subject'] !== undefined;
 }

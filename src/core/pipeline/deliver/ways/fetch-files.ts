@@ -5,9 +5,10 @@ import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { fileDigest } from '../../../disk/digest';
 import { FileSink, guarded, replaceLarge } from '../../../disk/write';
+import { PAPER_KINDS, PAPERS } from '../../../project/papers';
 import { ARCHITECTURES } from '../../../sheet';
 import type { Delivery } from '../ledger';
-import type { LoadFile } from '../load';
+import type { LoadFile, LoadPaper } from '../load';
 import { bodyDigest, type Exchange } from '../../../sources/exchange';
 import { WAYBILL_ENDING } from './files';
 import type { Fetched, FetchWanted } from './way';
@@ -40,7 +41,17 @@ export async function fetchFiles(
     const at = `${location}${WAYBILL_ENDING}`;
     const to = join(into, `${file}${WAYBILL_ENDING}`);
     const waybill = await fetchOne(delivery, at, delivery.waybills?.[arch], to, bring);
-    parts.push({ arch, ...artifact, waybill });
+    const papers: LoadPaper[] = [];
+    for (const kind of PAPER_KINDS) {
+      const own = delivery.papers?.[arch]?.[kind];
+      const { ending: paper } = PAPERS[kind];
+      if (own !== undefined)
+        papers.push({
+          kind,
+          ...(await fetchOne(delivery, `${location}${paper}`, own, join(into, `${file}${paper}`), bring)),
+        });
+    }
+    parts.push({ arch, ...artifact, waybill, papers });
     onProgress(i + 1, archs.length);
   }
   const beside = [];

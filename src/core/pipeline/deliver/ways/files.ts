@@ -1,4 +1,5 @@
 /** The files of a load, and what of a delivery they were: what all ways that know nothing but files share. */
+import { PAPER_KINDS, PAPERS } from '../../../project/papers';
 import type { Delivery } from '../ledger';
 import { digestOfAll, type Load, type LoadFile } from '../load';
 import { NOTHING_LEFT, type Drift, type Look, type Placed, type SentBlob, type TakenBack } from './way';
@@ -15,7 +16,7 @@ export interface FileToSend extends LoadFile {
   readonly ending: string;
   /** For a waybill: the digest of its artifact, beside which it lies. */
   readonly of?: string;
-  readonly kind: 'artifact' | 'waybill' | 'beside';
+  readonly kind: 'artifact' | 'waybill' | 'paper' | 'beside';
 }
 
 export function filesOf({ parts, beside, ending }: Load): FileToSend[] {
@@ -23,7 +24,7 @@ export function filesOf({ parts, beside, ending }: Load): FileToSend[] {
     ...one,
     ...{ kind: 'beside' as const, arch: '' },
   }));
-  const own = parts.flatMap(({ arch, waybill, ...part }) => [
+  const own = parts.flatMap(({ arch, waybill, papers, ...part }) => [
     { ...part, name: `artifact ${arch}`, arch, ending, kind: 'artifact' as const },
     {
       ...waybill,
@@ -33,9 +34,14 @@ export function filesOf({ parts, beside, ending }: Load): FileToSend[] {
       kind: 'waybill' as const,
       of: part.sha256,
     },
+    ...papers.map((paper) => ({
+      ...paper,
+      ...{ name: `${PAPERS[paper.kind].title} ${arch}`, arch, ending: `${ending}${PAPERS[paper.kind].ending}` },
+      ...{ kind: 'paper' as const, of: part.sha256 },
+    })),
   ]);
-  // Data and waybills first: an artifact is never there without them.
-  return [...data, ...own.filter(({ kind }) => kind === 'waybill'), ...own.filter(({ kind }) => kind === 'artifact')];
+  // Data, waybills and papers first: an artifact is never there without them.
+  return [...data, ...own.filter(({ kind }) => kind !== 'artifact'), ...own.filter(({ kind }) => kind === 'artifact')];
 }
 
 /** What differs from the newest delivery, for a way that is not told of settings. */
@@ -55,10 +61,11 @@ export function lookAtFiles(
 }
 
 /** Artifacts and data that are others than those of the newest delivery. */
-export function digestDrifts({ parts, beside }: Load, last: Delivery | undefined): Drift[] {
+export function digestDrifts({ parts, beside }: Pick<Load, 'parts' | 'beside'>, last: Delivery | undefined): Drift[] {
   const files = [
     ...parts.map(({ arch, sha256 }) => ({ what: `artifact ${arch}`, sha256, before: last?.artifacts[arch] })),
     ...beside.map(({ name, sha256 }) => ({ what: name, sha256, before: last?.beside?.[name]?.digest })),
+    ...paperDigests(parts, last),
   ];
   return files
     .filter(({ sha256, before }) => before !== `sha256:${sha256}`)
@@ -67,6 +74,20 @@ export function digestDrifts({ parts, beside }: Load, last: Delivery | undefined
       here: shortDigest(sha256),
       there: before === undefined ? 'nothing' : shortDigest(before.slice(7)),
     }));
+}
+
+function paperDigests(parts: Load['parts'], last: Delivery | undefined) {
+  return parts.flatMap(({ arch, papers }) =>
+    papers.map(({ kind, sha256 }) => ({
+      what: `${PAPERS[kind].title} ${arch}`,
+      ...{ sha256, before: last?.papers?.[arch]?.[kind] },
+    })),
+  );
+}
+
+/** Papers that are others than those of the newest delivery. */
+export function paperDrifts({ parts }: Load, last: Delivery | undefined): Drift[] {
+  return digestDrifts({ parts, beside: [] }, last).filter(({ what }) => !what.startsWith('artifact '));
 }
 
 export function shortDigest(sha256: string): string {
@@ -94,8 +115,13 @@ export function sentBlob({ name, sha256, size }: FileToSend, how: SentBlob['how'
 }
 
 /** Places of all files of a delivery. */
-function locationsOf({ locations, beside = {} }: Delivery): string[] {
-  const own = Object.values(locations).flatMap((location) => [location, `${location}${WAYBILL_ENDING}`]);
+function locationsOf({ locations, beside = {}, papers = {} }: Delivery): string[] {
+  const own = Object.entries(locations).flatMap(([arch, location]) => [
+    ...[location, `${location}${WAYBILL_ENDING}`],
+    ...PAPER_KINDS.filter((kind) => papers[arch]?.[kind] !== undefined).map(
+      (kind) => `${location}${PAPERS[kind].ending}`,
+    ),
+  ]);
   return [...new Set([...own, ...Object.values(beside).map(({ location }) => location)])];
 }
 

@@ -9,7 +9,7 @@ import type { Delivery } from '../ledger';
 import { configurationDigest, digestOfAll, type Load } from '../load';
 import type { FunctionTold, VersionText } from '../protocol';
 import { bringer, fetchFiles, type FileToFetch } from './fetch-files';
-import { filesOf, sentBlob, type FileToSend } from './files';
+import { filesOf, paperDrifts, sentBlob, type FileToSend } from './files';
 import { driftsOf } from './host-drifts';
 import {
   NOTHING_LEFT,
@@ -40,9 +40,10 @@ export class HostWay implements Way {
     this.#now = now;
   }
 
-  async look(load: Load): Promise<Look> {
+  async look(load: Load, last: Delivery | undefined): Promise<Look> {
     const there = await this.#client.standing(load.name, `asking what stands of ${load.name}`);
-    const drifts = driftsOf(load, there?.current?.told);
+    const papers = paperDrifts(load, last).map((one) => ({ ...one, isCode: true }));
+    const drifts = [...driftsOf(load, there?.current?.told), ...papers];
     const isCode = drifts.some(({ isCode: code }) => code);
     const isSet = drifts.some(({ isCode: code }) => !code);
     const what = isCode ? (isSet ? 'both' : 'code') : isSet ? 'settings' : 'nothing';

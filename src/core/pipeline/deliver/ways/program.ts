@@ -5,6 +5,7 @@ import { EmballageError, messageOf, systemCode } from '../../../base/errors';
 import { jsonOf } from '../../../base/json';
 import { printable } from '../../../base/text';
 import { formatSize, formatTime } from '../../../base/units';
+import { PAPER_KINDS } from '../../../project/papers';
 import { runProgram, type ProgramEnd } from '../../../toolchains/run-program';
 import type { Delivery } from '../ledger';
 import { configurationDigest, digestOfAll, type Configuration, type Load } from '../load';
@@ -30,7 +31,12 @@ export const programRequest = z
       .meta({ description: '`send`: what differs from what was sent last.' }),
     form: z.enum(['zip', 'jar', 'binary', 'image']).optional(),
     artifacts: z
-      .array(z.strictObject({ arch: z.enum(['x86_64', 'arm64']), ...file, waybill: z.string() }))
+      .array(
+        z.strictObject({
+          ...{ arch: z.enum(['x86_64', 'arm64']), ...file, waybill: z.string() },
+          papers: z.partialRecord(z.enum(PAPER_KINDS), z.string()).optional(),
+        }),
+      )
       .optional()
       .meta({ description: 'An image is the archive of a layout; its digest is that of its manifest.' }),
     beside: z.array(z.strictObject({ name: z.string(), setting: z.string(), ...file })).optional(),
@@ -183,9 +189,10 @@ function requestOf({ name, form, destination, parts, beside, configuration }: Lo
   return {
     ...{ delivery: 1, do: 'send', function: name, destination: destination.name, form },
     what: what === 'nothing' ? 'both' : what,
-    artifacts: parts.map(({ arch, path, sha256, size, waybill }) => ({
+    artifacts: parts.map(({ arch, path, sha256, size, waybill, papers }) => ({
       ...{ arch, path, sha256, size },
       waybill: waybill.path,
+      ...(papers.length > 0 && { papers: Object.fromEntries(papers.map((one) => [one.kind, one.path])) }),
     })),
     beside: beside.map(({ name: own, setting, path, sha256, size }) => ({ name: own, setting, path, sha256, size })),
     ...{ runtime, entry, memory: memoryBytes, timeout: timeoutMs, settings },

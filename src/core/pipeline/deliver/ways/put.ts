@@ -90,7 +90,7 @@ export class PutWay implements Way {
     if (there?.size === file.size && (await this.#contentAt(url, doing, file.size))?.sha256 === file.sha256)
       return true;
     // A waybill goes by the digest of its artifact, of which another version of the tool may write another.
-    if (there !== undefined && file.kind !== 'waybill' && this.#isByDigest())
+    if (there !== undefined && file.kind !== 'waybill' && file.kind !== 'paper' && this.#isByDigest())
       throw otherContent(doing, url, file.sha256);
     const response = await this.#putWhole({ url, doing, file, there, onSent });
     const found = await this.#contentAt(url, doing, file.size);
@@ -111,7 +111,7 @@ export class PutWay implements Way {
       this.#exchange.send({
         ...{ url, method: 'PUT', doing, body: fileBody({ path: file.path, at: 0, size: file.size }, onSent) },
         headers: {
-          'content-type': file.kind === 'waybill' ? 'application/json' : 'application/octet-stream',
+          'content-type': file.ending.endsWith('.json') ? 'application/json' : 'application/octet-stream',
           'content-length': String(file.size),
           ...{ 'content-digest': digest, 'repr-digest': digest },
           ...(there === undefined

@@ -1,13 +1,11 @@
 /** Delivers to a registry of the open distribution standard: nothing that is there already, a tag last of all. */
 import { mkdirSync, statSync } from 'node:fs';
 import { join } from 'node:path';
-import { z } from 'zod';
 import { EmballageError } from '../../../base/errors';
-import { jsonOf } from '../../../base/json';
 import { joinPath } from '../../../base/paths';
 import { severalAtOnce, summed } from '../../../base/several';
 import { guarded, linkOrCopy } from '../../../disk/write';
-import { hexOf, tagFault, type Descriptor } from '../../../formats/oci';
+import { hexOf, tagFault } from '../../../formats/oci';
 import { ARCHITECTURES, type Arch, type Registry } from '../../../sheet';
 import {
   deleteManifest,
@@ -30,7 +28,9 @@ import type { Load, LoadFile, LoadPart } from '../load';
 import { gone } from './fetch-files';
 import { documentsOf, WAYBILL_TYPE, type BlobToPush, type IndexToPush } from './registry-documents';
 import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from './way';
-import { digestDrifts, shortDigest } from './files';
+import { digestDrifts, paperDrifts, shortDigest } from './files';
+import { layersIn } from './registry-layers';
+import { attachedPapers, attachPapers, detachPapers } from './registry-referrers';
 
 const TAG_DIGITS = 12;
 const MOST_AT_ONCE = 4;
@@ -76,7 +76,8 @@ export class RegistryWay implements Way {
       const moved = { what: `tag ${tag}`, here: shortDigest(hexOf(digest)), there };
       return { what: 'code', drifts: drifts.length > 0 ? drifts : [moved], seen };
     }
-    return { what: 'nothing', drifts: [], seen };
+    const papers = paperDrifts(load, last);
+    return { what: papers.length > 0 ? 'code' : 'nothing', drifts: papers, seen };
   }
 
   async send(load: Load, look: Look, options: SendOptions): Promise<Placed> {
@@ -88,6 +89,11 @@ export class RegistryWay implements Way {
     if (look.what !== 'nothing') {
       for (const { descriptor, bytes } of [...index.parts, ...index.beside])
         await pushManifest(connection, repository, descriptor.digest, descriptor, bytes);
+      for (const part of load.parts) {
+        const subject = index.parts.find(({ arch }) => arch === part.arch)?.descriptor;
+        const how = { hasWaybill: load.form !== 'image', name: load.name, memory: this.#options.memory };
+        if (subject !== undefined) blobs.push(...(await attachPapers({ connection, repository }, subject, part, how)));
+      }
       // Last of all, so that a tag never names what is not there.
       for (const tag of tags) await pushManifest(connection, repository, tag, index.descriptor, index.bytes);
     }
@@ -106,15 +112,17 @@ export class RegistryWay implements Way {
       const [, digest = ''] = shown.split('@');
       if ((await pullManifest(connection, repository, digest)) === undefined) throw gone(delivery, shown);
       const folder = form === 'image' && only !== undefined ? into : join(into, arch);
+      const own = { arch, digest, into: join(into, `${arch}-papers`) };
+      const { papers, waybill } = await attachedPapers({ connection, repository }, delivery, own);
       if (form === 'image') {
         await fetchImage({ registry: connection, name: repository, digest, arch, folder, onProgress });
-        const own = { path: folder, shown, sha256: hexOf(digest), size: 0 };
-        parts.push({ arch, ...own, waybill: own });
+        const image = { path: folder, shown, sha256: hexOf(digest), size: 0 };
+        parts.push({ arch, ...image, waybill: waybill ?? image, papers });
         continue;
       }
       const files = await this.#fetchFiles(connection, repository, digest, folder);
       for (const one of files) data.set(one.sha256, one);
-      parts.push({ arch, ...partOf(delivery, arch, files, ending) });
+      parts.push({ arch, ...partOf(delivery, arch, files, ending), papers });
     }
     return { parts, beside: await this.#fetchBeside(connection, delivery, data, into) };
   }
@@ -144,7 +152,9 @@ export class RegistryWay implements Way {
     const used = new Set(others.flatMap(manifestsOf));
     const deleted: string[] = [];
     const kept: string[] = [];
-    // The index first: nothing may name what is no longer there.
+    for (const [, at = ''] of Object.values(delivery.locations).map((one) => one.split('@')))
+      if (!used.has(at)) deleted.push(...(await detachPapers({ connection, repository }, delivery, at)));
+    // The index before what it names: nothing may name what is no longer there.
     for (const digest of manifestsOf(delivery))
       if (used.has(digest)) kept.push(digest);
       else if (await deleteManifest(connection, repository, digest)) deleted.push(digest);
@@ -238,7 +248,7 @@ function partOf(
   arch: Arch,
   files: readonly (LoadFile & { readonly mediaType: string })[],
   ending: string,
-): Omit<LoadPart, 'arch'> {
+): Omit<LoadPart, 'arch' | 'papers'> {
   const wanted = hexOf(delivery.artifacts[arch] ?? 'sha256:');
   const artifact = files.find(({ sha256 }) => sha256 === wanted);
   const waybill = files.find(({ mediaType }) => mediaType === WAYBILL_TYPE);
@@ -246,25 +256,6 @@ function partOf(
   const path = `${artifact.path}${ending}`;
   guarded(path, () => linkOrCopy(artifact.path, path));
   return { ...artifact, path, waybill };
-}
-
-const MOST_FILE_BYTES = 64 * 1024 ** 3;
-
-const artifact = z.looseObject({
-  layers: z
-    .array(
-      z.looseObject({
-        mediaType: z.string(),
-        digest: z.string().regex(/^sha256:[0-9a-f]{64}$/),
-        size: z.int().nonnegative().max(MOST_FILE_BYTES),
-      }),
-    )
-    .max(256),
-});
-
-function layersIn(bytes: Buffer | undefined): Descriptor[] {
-  const read = artifact.safeParse(jsonOf(bytes?.toString('utf8') ?? ''));
-  return read.success ? read.data.layers.map(({ mediaType, digest, size }) => ({ mediaType, digest, size })) : [];
 }
 
 /** Digests of all manifests of a delivery, the index first. */

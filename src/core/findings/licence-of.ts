@@ -1,5 +1,5 @@
 /** What the rules for licences share. */
-import type { FunctionFacts, PackageFact } from '../findings/rule';
+import type { FunctionFacts, PackageFact } from './rule';
 import type { LicencePolicy } from '../sheet';
 
 /** Of what is in the artifact. */

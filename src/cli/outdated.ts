@@ -1,0 +1,28 @@
+/** What is built has to be of the sources as they are, before it goes to others. */
+import { EmballageError } from '../core/base/errors';
+import { lookForChange } from '../core/pipeline/build';
+import type { Project } from '../core/project/targets';
+import type { FunctionSpec } from '../core/sheet';
+import { TOOL } from './program';
+import type { Session } from './session';
+
+/** @throws EmballageError ARTIFACT_MISSING */
+export async function refuseOutdated(
+  project: Project,
+  spec: FunctionSpec,
+  doing: string,
+  session: Session,
+): Promise<void> {
+  const epochSeconds = session.epochSeconds();
+  const look = await lookForChange(
+    { project, now: () => session.now(), tool: TOOL, ...(epochSeconds !== undefined && { epochSeconds }) },
+    spec,
+  );
+  if (look.unchanged !== undefined) return;
+  throw new EmballageError('ARTIFACT_MISSING', {
+    doing,
+    expected: 'an artifact built from the source as it is now',
+    found: 'none, or one from before a change',
+    mend: `run \`${session.command(`build ${spec.name}`)}\``,
+  });
+}

@@ -1,0 +1,38 @@
+/** What a destination wants of papers, and how those of an artifact stand to it. */
+import { resolve } from 'node:path';
+import type { FunctionFacts } from '../../findings/rule';
+import type { PaperTexts } from '../../project/papers';
+import type { Project } from '../../project/targets';
+import type { Destination } from '../../sheet';
+import type { Waybill } from '../../waybill';
+import { keysFrom } from './key-files';
+import { verifyPapers } from './verify';
+
+export interface FoundPapers {
+  /** Of the artifact, in hexadecimal; of an image’s manifest. */
+  readonly sha256: string;
+  readonly waybill: Waybill | undefined;
+  readonly waybillText: () => string;
+  readonly papers: PaperTexts;
+}
+
+/** Nothing where it wants none. @throws EmballageError KEY_INVALID */
+export async function wantedPapers(
+  { root }: Pick<Project, 'root'>,
+  { wants }: Destination,
+  { sha256, waybill, waybillText, papers }: FoundPapers,
+): Promise<Pick<FunctionFacts, 'papers'>> {
+  if (wants === undefined) return {};
+  const keys = await keysFrom(wants.signedBy.map((shown) => ({ path: resolve(root, shown), shown })));
+  const known = waybill === undefined ? undefined : { value: waybill, text: waybillText() };
+  const hasSome = Object.keys(papers).length > 0;
+  const claims = hasSome ? verifyPapers({ sha256, waybill: known, papers, keys }) : [];
+  return {
+    papers: {
+      hasBill: papers.cyclonedx !== undefined || papers.spdx !== undefined,
+      hasProvenance: papers.provenance !== undefined,
+      isSigned: keys.length > 0 && claims.some(({ what, holds }) => what.endsWith('has signed it') && holds === true),
+      failed: claims.flatMap(({ what, holds, found = '' }) => (holds === false ? [{ what, found }] : [])),
+    },
+  };
+}

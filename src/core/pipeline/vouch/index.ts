@@ -1,0 +1,2 @@
+/** Vouching for artifacts: makes the papers that others can verify. */
+export { makePapers, type VouchRequest } from './vouch';
