@@ -98,7 +98,7 @@ interface Sending {
 }
 
 async function sendAll(sending: Sending, functions: readonly FunctionSpec[]): Promise<ExitCode> {
-  const { project, session, args, to } = sending;
+  const { project, session, args } = sending;
   const isDry = args['dry-run'] === true;
   const ready: Prepared[] = [];
   for (const spec of functions) {
@@ -134,14 +134,21 @@ async function sendAll(sending: Sending, functions: readonly FunctionSpec[]): Pr
     }
   }
   session.document({ fit: true, sent });
-  const first = ready[0]?.load;
+  sayNext(sending, functions, ready[0]?.load);
+  return EXIT.done;
+}
+
+function sayNext(
+  { args, to, source, session }: Sending,
+  functions: readonly FunctionSpec[],
+  first: Load | undefined,
+): void {
   const names = functions.length === 1 ? ` ${functions[0]?.name ?? ''}` : '';
-  const toWords = to === undefined ? '' : ` --to ${to}`;
-  if (isDry) session.next(`send${names}${toWords}`, 'send it');
+  const where = [...(source === undefined ? [] : ['--from', source.name]), ...(to === undefined ? [] : ['--to', to])];
+  if (args['dry-run'] === true) session.next([`send${names}`, ...where].join(' '), 'send it');
   else if (first?.destination.deliver?.way === 'host')
     session.next(`try ${first.name} --there ${first.destination.name}`, 'call it where it stands');
   else session.next(`ledger${names}`, 'see what went where');
-  return EXIT.done;
 }
 
 interface Prepared {

@@ -123,7 +123,11 @@ function sendManifest({ request, response, store, faults }: Exchange, name: stri
   response.end(request.method === 'HEAD' ? undefined : bytes);
 }
 
-async function putManifest({ request, response, store }: Exchange, name: string, reference: string): Promise<void> {
+async function putManifest(
+  { request, response, store, faults }: Exchange,
+  name: string,
+  reference: string,
+): Promise<void> {
   const bytes = await body(request);
   if (bytes === undefined) fail(response, 413, 'MANIFEST_INVALID', 'too large');
   else if (!reference.startsWith('sha256:') && !store.isTag(reference)) fail(response, 400, 'TAG_INVALID', 'no tag');
@@ -141,10 +145,17 @@ async function putManifest({ request, response, store }: Exchange, name: string,
         .writeHead(201, {
           location: `/v2/${name}/manifests/${digest}`,
           [CONTENT_DIGEST]: digest,
+          ...(faults.fault !== 'no-referrers' && subjectField(bytes)),
           'content-length': 0,
         })
         .end();
   }
+}
+
+/** Says that it lists what the manifest refers to ("Pushing Manifests with Subject"). */
+function subjectField(bytes: Buffer): { readonly 'oci-subject'?: string } {
+  const { subject } = JSON.parse(bytes.toString('utf8')) as Referring;
+  return subject === undefined ? {} : { 'oci-subject': subject.digest };
 }
 
 interface Referring {

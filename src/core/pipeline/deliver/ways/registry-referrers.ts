@@ -110,7 +110,7 @@ async function listUnderTag(
   const own = referrers.map(({ descriptor, artifactType }) => ({ ...descriptor, artifactType }));
   const others = known.filter(({ digest }) => !own.some((one) => one.digest === digest));
   const bytes = writeIndex({ mediaType: OCI_INDEX, manifests: [...others, ...own], annotations: {} });
-  await pushManifest(connection, repository, `sha256-${hexOf(subject.digest)}`, describeBytes(OCI_INDEX, bytes), bytes);
+  await pushManifest(connection, repository, referrersTag(subject.digest), describeBytes(OCI_INDEX, bytes), bytes);
 }
 
 /** Brings those that the ledger has: what others attached is not ours to take. */
@@ -152,7 +152,31 @@ export async function detachPapers(
       if (isOurs && !deleted.includes(referrer) && (await deleteManifest(connection, repository, referrer)))
         deleted.push(referrer);
     }
+  if (deleted.length > 0) await unlistUnderTag({ connection, repository }, digest, deleted);
   return deleted;
+}
+
+/** Where the list lies under a tag it goes with the last of what it lists. */
+async function unlistUnderTag(
+  { connection, repository }: Place,
+  digest: string,
+  gone: readonly string[],
+): Promise<void> {
+  const tag = referrersTag(digest);
+  const found = await pullManifest(connection, repository, tag);
+  if (found === undefined) return;
+  const manifests = (await listReferrers(connection, repository, digest)).filter((one) => !gone.includes(one.digest));
+  if (manifests.length === 0) {
+    await deleteManifest(connection, repository, found.descriptor.digest);
+    return;
+  }
+  const bytes = writeIndex({ mediaType: OCI_INDEX, manifests, annotations: {} });
+  await pushManifest(connection, repository, tag, describeBytes(OCI_INDEX, bytes), bytes);
+}
+
+/** The tag under which the list of what refers to a manifest is kept. */
+export function referrersTag(digest: string): string {
+  return `sha256-${hexOf(digest)}`;
 }
 
 function kindOf(delivery: Delivery, arch: string, digest: string): PaperKind | undefined {

@@ -160,7 +160,9 @@ export class RegistryWay implements Way {
       else if (await deleteManifest(connection, repository, digest)) deleted.push(digest);
     const tagsLeft = kept.includes(delivery.digest) ? await deleteTags(connection, repository, delivery, others) : [];
     const tags = (await listTags(connection, repository)) ?? [];
-    const unknownTags = tags.filter((tag) => !others.some((one) => one.tags?.includes(tag) === true));
+    // Lists of what refers to a manifest are no tags of anybody.
+    const named = tags.filter((tag) => !/^sha256-[0-9a-f]{64}$/.test(tag));
+    const unknownTags = named.filter((tag) => !others.some((one) => one.tags?.includes(tag) === true));
     return { deleted, kept, tagsLeft, unknownTags, referrers: referrers.map(({ digest }) => digest) };
   }
 
