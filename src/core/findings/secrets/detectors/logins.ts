@@ -16,7 +16,7 @@ export const urlLogin: Detector = {
   isLikely: (text, index) =>
     !/[\s"'`*]/.test(text[index - 1] ?? ' ') && text.slice(Math.max(0, index - 200), index).includes('://'),
   pattern:
-    /\b[a-z][a-z0-9+.-]{1,20}:\/\/[^\s:@/"'`<>()]{1,64}:(?<secret>[^\s@/"'`<>]{4,128})@(?<host>[A-Za-z0-9.[\]:-]{3,128})/gi,
+    /\b[a-z][a-z0-9+.-]{1,20}:\/\/[^\s:@/"'`<>()]{0,64}:(?<secret>[^\s@/"'`<>]{4,128})@(?<host>[A-Za-z0-9.[\]:-]{3,128})/gi,
   reach: [256, 160],
   isOne: (secret, { groups }) => !EXAMPLE_HOST.test(groups?.host ?? '') && isPassword(decoded(secret)),
   examples: () => [

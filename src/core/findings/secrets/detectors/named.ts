@@ -15,7 +15,7 @@ export const namedValue: Detector = {
   title: 'a value whose name says that it is secret',
   anchors: ANCHORS,
   pattern: new RegExp(
-    `[a-z]{3,10}(?:[-_.]key)?${REST}["'\\]]{0,2}\\s{0,4}(?:[:=]|=>|:=|\\|\\|=|\\?\\?=)\\s{0,4}(?<quote>["'\`])(?<secret>[^"'\`\\s]{12,200})\\k<quote>`,
+    `[a-z]{3,10}(?:[-_.]key)?${REST}["'\\]]{0,2}\\s{0,4}(?:[:=]|=>|:=|\\|\\|=|\\?\\?=)\\s{0,4}(?<quote>\\\\?["'\`])(?<secret>[^"'\`\\s\\\\]{12,200})\\k<quote>`,
     'iy',
   ),
   isAtAnchor: true,

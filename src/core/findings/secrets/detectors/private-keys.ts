@@ -10,7 +10,9 @@ function bodyOf(text: string): Buffer | undefined {
     .replaceAll('\\r', '')
     .replaceAll('\\n', '\n')
     .replace(/^[A-Z][\w-]*:[^\n]*\n/gim, '')
-    .replace(/["'+,\\]/g, '');
+    // Strings that are put together in code; a plus by itself is a letter of base64.
+    .replace(/["'`]\s*\+\s*["'`]/g, '')
+    .replace(/["'`,\\]/g, '');
   return fromBase64(plain);
 }
 
@@ -134,7 +136,7 @@ export const tunnelKey: Detector = {
   id: 'tunnel-private-key',
   title: 'the private key of a tunnel',
   anchors: ['privatekey', 'presharedkey'],
-  pattern: /^\s*(?:PrivateKey|PresharedKey)\s*=\s*(?<secret>[A-Za-z0-9+/]{43}=)\s*$/gm,
+  pattern: /(?:^\s*|\\n)(?:PrivateKey|PresharedKey)\s*=\s*(?<secret>[A-Za-z0-9+/]{43}=)(?=\s*$|\\[rn])/gm,
   isOne: (secret) => fromBase64(secret)?.length === 32,
   examples: () => [`[Interface]\nPrivateKey = ${Buffer.from(madeUp(32)).toString('base64')}\n`],
 };
