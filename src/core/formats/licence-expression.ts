@@ -51,7 +51,7 @@ export function readExpression(written: string): string | undefined {
   const known = WORDS.find(([pattern]) => pattern.test(text));
   if (known !== undefined) return known[1];
   // Older packages write several with a stroke, which means that one may choose.
-  const parts = text.split(/\s*\/\s*|\s+or\s+|\s*;\s*|\s*,\s*(?!version)/i);
+  const parts = text.split(/\s*\/\s*|\s+or\s+|\s*;\s*|\s*,(?!\s*version)\s*/i);
   if (parts.length > 1 && !text.includes('://')) {
     const each = parts.map((one) => readExpression(one));
     return each.some((one) => one === undefined) ? undefined : either(each.filter((one) => one !== undefined));

@@ -36,7 +36,7 @@ export function entropy(text: string): number {
 }
 
 const PLACEHOLDER =
-  /^(?:x+|\*+|\.+|-+|_+|0+|1+)$|^(?:your|my|the|some|a|an)[-_ ]|example|sample|placeholder|change[-_ ]?me|replace|redacted|dummy|fake|foo\b|bar\b|lorem|test(?:ing)?$|^(?:test|secret|token|password|passwd|pass|pwd|user|admin|root|hunter2|letmein|qwerty|none|null|undefined|true|false|string|value|key|default|todo)\d*$|^\$|[<>{}]|%[sd]|\$\{|\.\.\.|^process\.|^os\.|^env[.(]|getenv|^(?:abc|123)[a-z0-9]{0,9}$/i;
+  /^(?:x+|\*+|\.+|-+|_+|0+|1+)$|^(?:your|my|the|some|a|an)[-_ ]|example|sample|placeholder|change[-_ ]?me|replace|redacted|dummy|fake|foo\b|bar\b|lorem|test(?:ing)?$|^(?:test|secret|token|password|passwd|pass|pwd|user|admin|root|hunter2|letmein|qwerty|none|null|undefined|true|false|string|value|key|default|todo)\d*$|^\$|[<>{}]|%[sd]|\$\{|\.\.\.|^process\.|^os\.|^env[.(]|getenv|^(?:abc|123)[a-z0-9]{0,9}$|^(?:key|id)[-_]?\d{1,6}$/i;
 
 /** Whether a text only stands where a secret would: an example, a variable, a word. */
 export function isPlaceholder(text: string): boolean {

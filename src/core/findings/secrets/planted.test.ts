@@ -38,7 +38,7 @@ const pem = (kind: 'rsa' | 'ec' | 'ed25519', type: 'pkcs8' | 'pkcs1' | 'sec1'): 
       : kind === 'ec'
         ? generateKeyPairSync('ec', { namedCurve: 'P-256' })
         : generateKeyPairSync('ed25519');
-  return keys.privateKey.export({ type, format: 'pem' } as { type: 'pkcs8'; format: 'pem' });
+  return String(keys.privateKey.export({ type, format: 'pem' } as { type: 'pkcs8'; format: 'pem' }));
 };
 
 /** What is planted, by its kind; `s` is another text for each place. */
@@ -78,7 +78,8 @@ const KINDS: Readonly<Record<string, (s: string) => string>> = {
   'database address': (s) => `postgresql://gauges:${drawn(14, ALL, s)}@db.fernhaven.harbour:5432/tides`,
   'queue address': (s) => `amqps://gauges:${drawn(16, ALL, s)}@queue.fernhaven.harbour/tides`,
   'cache address': (s) => `redis://:${drawn(20, ALL, s)}@cache.fernhaven.harbour:6379/0`,
-  'connection string': (s) => `Server=db.fernhaven.harbour;Database=tides;User Id=gauges;Password=${drawn(16, ALL, s)};`,
+  'connection string': (s) =>
+    `Server=db.fernhaven.harbour;Database=tides;User Id=gauges;Password=${drawn(16, ALL, s)};`,
   'key of a storage account': (s) =>
     `DefaultEndpointsProtocol=https;AccountName=gauges;AccountKey=${drawn(86, `${ALL}+/`, s)}==`,
   'signed address': (s) => `https://files.harbour.example/t?sv=2026-01-01&sp=r&sig=${drawn(43, ALL, s)}%3D`,

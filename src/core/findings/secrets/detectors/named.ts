@@ -7,6 +7,8 @@ const ANCHORS = [
   ...['secret', 'token', 'passwd', 'password', 'passphrase', 'pwd', 'credential'],
   ...KEYS.flatMap((one) => [`${one}key`, `${one}_key`, `${one}-key`, `${one}.key`]),
 ];
+/** Places in lists that go on, and the like: they are called tokens and let nobody in. */
+const NO_SECRET = '(?<!(?:next|continuation|page|paging|pagination|sync|cursor|resume|scroll|change)[-_]?)';
 /** What of a name may follow: `_access_key`, `Value`. */
 const REST = '[A-Za-z]{0,16}(?:[-_.][A-Za-z]{1,12}){0,3}';
 
@@ -15,7 +17,7 @@ export const namedValue: Detector = {
   title: 'a value whose name says that it is secret',
   anchors: ANCHORS,
   pattern: new RegExp(
-    `[a-z]{3,10}(?:[-_.]key)?${REST}["'\\]]{0,2}\\s{0,4}(?:[:=]|=>|:=|\\|\\|=|\\?\\?=)\\s{0,4}(?<quote>\\\\?["'\`])(?<secret>[^"'\`\\s\\\\]{12,200})\\k<quote>`,
+    `${NO_SECRET}[a-z]{3,10}(?:[-_.]key)?${REST}["'\\]]{0,2}\\s{0,4}(?:[:=]|=>|:=|\\|\\|=|\\?\\?=)\\s{0,4}(?<quote>\\\\?["'\`])(?<secret>[^"'\`\\s\\\\]{12,200})\\k<quote>`,
     'iy',
   ),
   isAtAnchor: true,
