@@ -9,6 +9,7 @@ import { fileURLToPath } from 'node:url';
 import { measureDelivering } from './delivering.mjs';
 import { measureImages } from './image.mjs';
 import { makeApplication } from './node-app.mjs';
+import { measureScanning } from './scanning.mjs';
 import { measureSeeing } from './seeing.mjs';
 import { measureSharing } from './sharing.mjs';
 
@@ -32,6 +33,7 @@ const MEASURES = {
   seeing,
   sharing,
   delivering,
+  scanning,
 };
 const only = process.argv.slice(2);
 for (const [name, measure] of Object.entries(MEASURES)) if (only.length === 0 || only.includes(name)) await measure();
@@ -48,6 +50,10 @@ function sharing() {
 
 function delivering() {
   return measureDelivering({ base, program, env, rows, verdict, byTurns, time, report });
+}
+
+function scanning() {
+  measureScanning({ base, program, env, words: text, noise, byTurns, time, report });
 }
 
 function startUp() {

@@ -1,5 +1,6 @@
 /** Looks through bytes for secrets. Letters are bytes (latin1), so that programs are looked through as texts are. */
 import { scryptSync } from 'node:crypto';
+import { AnchorFinder } from './anchors';
 import type { Detector } from './detector';
 import { DETECTORS } from './detectors';
 
@@ -22,22 +23,9 @@ const MOST_HITS = 100;
 const MOST_LOOKS = 20_000;
 const DEFAULT_REACH = [128, 1024] as const;
 
-const escape = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
-/** A longer anchor hides those that it begins with: it stands for them as well. */
-const byAnchor = new Map(
-  [...new Set(DETECTORS.flatMap(({ anchors }) => anchors))].map((anchor) => [
-    anchor,
-    DETECTORS.filter(({ anchors }) => anchors.some((one) => anchor.startsWith(one))),
-  ]),
-);
-// The longest first, so that a longer one is not taken for one that begins like it.
-const ANCHORS = new RegExp(
-  [...byAnchor.keys()]
-    .sort((a, b) => b.length - a.length)
-    .map(escape)
-    .join('|'),
-  'gi',
-);
+const anchors = [...new Set(DETECTORS.flatMap((one) => one.anchors))];
+const byAnchor = anchors.map((anchor) => DETECTORS.filter((one) => one.anchors.includes(anchor)));
+const finder = new AnchorFinder(anchors);
 
 /** All that is found in a file. */
 export function scanBytes(bytes: Uint8Array): Hit[] {
@@ -48,17 +36,17 @@ export function scanBytes(bytes: Uint8Array): Hit[] {
   let lines = 1;
   for (let from = 0; from < buffer.length && hits.length < MOST_HITS; from += PIECE_BYTES) {
     const start = Math.max(0, from - OVERLAP);
-    const text = buffer.toString('latin1', start, Math.min(buffer.length, from + PIECE_BYTES + OVERLAP));
-    const piece = { first: from - start, behind: from - start + PIECE_BYTES };
-    for (const { detector, secret, at: inText } of foundIn(text, piece)) {
+    const piece = buffer.subarray(start, from + PIECE_BYTES + OVERLAP);
+    const bounds = { first: from - start, behind: from - start + PIECE_BYTES };
+    for (const { detector, secret, at: inText } of foundIn(piece, bounds)) {
       const at = start + inText;
       const end = at + secret.length;
       // Whoever saw it first told it most exactly.
       if (hits.length >= MOST_HITS || hits.some((one) => at < one.end && one.at < end)) continue;
-      const line = lines + countLines(text, piece.first, inText);
+      const line = lines + countLines(piece, bounds.first, inText);
       hits.push({ detector, at, end, line, fingerprint: fingerprintOf(detector, secret) });
     }
-    lines += countLines(text, piece.first, Math.min(text.length, piece.behind));
+    lines += countLines(piece, bounds.first, Math.min(piece.length, bounds.behind));
   }
   return hits
     .sort((a, b) => a.at - b.at)
@@ -76,24 +64,24 @@ const ORDER = new Map(DETECTORS.map((one, i) => [one, i]));
 
 /**
  * What is found, what is told most exactly first.
- * @param piece where anchors count; what is around it only belongs to matches
+ * @param bounds where anchors count; what is around it only belongs to matches
  */
-function foundIn(text: string, piece: { readonly first: number; readonly behind: number }): Found[] {
+function foundIn(piece: Buffer, bounds: { readonly first: number; readonly behind: number }): Found[] {
   const found: Found[] = [];
   const looked = new Map<Detector, number>();
   let looks = 0;
-  ANCHORS.lastIndex = piece.first;
-  for (let anchor = ANCHORS.exec(text); anchor !== null; anchor = ANCHORS.exec(text)) {
-    if (anchor.index >= piece.behind || (looks += 1) > MOST_LOOKS) break;
-    for (const detector of byAnchor.get(anchor[0].toLowerCase()) ?? []) {
+  // Letters only where an anchor stands somewhere: in most of what is packed none does.
+  let text: string | undefined;
+  finder.find(piece, bounds.first, bounds.behind, ({ which, at }) => {
+    text ??= piece.toString('latin1');
+    for (const detector of byAnchor[which] ?? []) {
       // What was looked at for an anchor before needs no second look.
-      if ((looked.get(detector) ?? -1) > anchor.index) continue;
-      const end = lookAround(text, anchor.index, detector, found);
+      if ((looked.get(detector) ?? -1) > at) continue;
+      const end = lookAround(text, at, detector, found);
       if (end !== undefined) looked.set(detector, end);
     }
-    // Anchors may overlap: the next is looked for one letter on.
-    ANCHORS.lastIndex = anchor.index + 1;
-  }
+    return (looks += 1) <= MOST_LOOKS;
+  });
   return found.sort((a, b) => (ORDER.get(a.detector) ?? 0) - (ORDER.get(b.detector) ?? 0));
 }
 
@@ -121,27 +109,35 @@ function take(detector: Detector, match: RegExpExecArray, start: number, found: 
   return from + match[0].length;
 }
 
-function countLines(text: string, from: number, to: number): number {
+function countLines(bytes: Buffer, from: number, to: number): number {
   let count = 0;
-  for (let i = text.indexOf('\n', from); i >= 0 && i < to; i = text.indexOf('\n', i + 1)) count += 1;
+  for (let i = bytes.indexOf(0x0a, from); i >= 0 && i < to; i = bytes.indexOf(0x0a, i + 1)) count += 1;
   return count;
 }
 
 /** Runs of letters that are long enough to hold something, a line each. */
 function textsIn(bytes: Buffer): Buffer {
-  const texts: Buffer[] = [];
+  // What ends a run makes room for the end of its line.
+  const texts = Buffer.allocUnsafe(bytes.length + 1);
+  let length = 0;
   let from = 0;
   for (let at = 0; at <= bytes.length; at++) {
-    const byte = bytes[at] ?? 0;
-    if ((byte >= 0x20 && byte < 0x7f) || byte === 0x0a || byte === 0x0d || byte === 0x09) continue;
-    if (at - from >= LEAST_LETTERS) texts.push(bytes.subarray(from, at), NEW_LINE);
+    if (at < bytes.length && IS_LETTER[bytes[at] ?? 0] === 1) continue;
+    if (at - from >= LEAST_LETTERS) {
+      length += bytes.copy(texts, length, from, at);
+      texts[length++] = NEW_LINE;
+    }
     from = at + 1;
   }
-  return Buffer.concat(texts);
+  return texts.subarray(0, length);
 }
 
 const LEAST_LETTERS = 12;
-const NEW_LINE = Buffer.from('\n');
+const NEW_LINE = 0x0a;
+/** ASCII that can be seen, and what ends or sets off lines. */
+const IS_LETTER = Uint8Array.from({ length: 256 }, (_, byte) =>
+  Number((byte >= 0x20 && byte < 0x7f) || byte === NEW_LINE || byte === 0x0d || byte === 0x09),
+);
 
 /** Texts have no zero bytes. */
 function isText(bytes: Buffer): boolean {
