@@ -19,6 +19,8 @@ packages+=(libfaketime util-linux)
 packages+=(chromium)
 # A proxy, and what makes a certificate for the server behind it.
 packages+=(tinyproxy-bin openssl)
+# What verifies signatures of SSH.
+packages+=(openssh-client)
 # Shells that complete, and what reads the manual page.
 packages+=(fish zsh man-db)
 command -v go >/dev/null || packages+=(golang-go)
@@ -27,9 +29,21 @@ missing=()
 for package in "${packages[@]}"; do
   dpkg-query -W -f '${Status}' "$package" 2>/dev/null | grep -q 'ok installed' || missing+=("$package")
 done
-if [ ${#missing[@]} -eq 0 ]; then echo "toolchains: all here (${packages[*]})"; exit 0; fi
+
+# Libraries of others that read bills of materials, in a folder of their own (Python's, at these versions).
+readers=${EMBALLAGE_READERS:-$HOME/.cache/emballage-readers}
+if [ ! -d "$readers/spdx_tools" ] || [ ! -d "$readers/cyclonedx" ]; then want_readers=1; else want_readers=0; fi
+install_readers() {
+  [ "$want_readers" = 1 ] || return 0
+  echo "toolchains: installing libraries that read bills of materials into $readers"
+  python3 -m pip install --quiet --disable-pip-version-check --root-user-action=ignore --target "$readers" \
+    cyclonedx-python-lib==11.12.0 spdx-tools==0.8.5
+}
+
+if [ ${#missing[@]} -eq 0 ]; then install_readers; echo "toolchains: all here (${packages[*]})"; exit 0; fi
 echo "toolchains: installing ${missing[*]}"
 export DEBIAN_FRONTEND=noninteractive
 dpkg --print-foreign-architectures | grep -qx "$other" || dpkg --add-architecture "$other"
 apt-get update -qq
 apt-get install -y -qq --no-install-recommends "${missing[@]}"
+install_readers

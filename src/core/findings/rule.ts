@@ -141,9 +141,7 @@ export interface AdvisoryFact {
 export interface PapersFact {
   readonly hasBill: boolean;
   readonly hasProvenance: boolean;
-  /** By one of the keys that the destination names. */
-  readonly isSigned: boolean;
-  /** Claims that do not hold, with what was found instead. */
+  /** Claims that do not hold, that of who has signed among them, with what was found instead. */
   readonly failed: readonly { readonly what: string; readonly found: string }[];
 }
 

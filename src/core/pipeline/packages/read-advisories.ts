@@ -42,7 +42,10 @@ export async function readAdvisories(place: AdvisoryPlace, wanted: (name: string
     let isWanted = false;
     for (const [, name = ''] of text.matchAll(NAMES)) isWanted ||= wanted(name);
     if (!isWanted) return;
-    const result = osvRecord.safeParse(jsonOf(text));
+    const value = jsonOf(text);
+    if (value === undefined)
+      throw bad(shown, 'a record, as JSON', 'text that is none: it was cut off, or edited by hand');
+    const result = osvRecord.safeParse(value);
     if (result.success) found.push({ record: result.data, shown });
     else {
       const [issue] = result.error.issues;

@@ -31,7 +31,6 @@ export async function wantedPapers(
     papers: {
       hasBill: papers.cyclonedx !== undefined || papers.spdx !== undefined,
       hasProvenance: papers.provenance !== undefined,
-      isSigned: keys.length > 0 && claims.some(({ what, holds }) => what.endsWith('has signed it') && holds === true),
       failed: claims.flatMap(({ what, holds, found = '' }) => (holds === false ? [{ what, found }] : [])),
     },
   };
