@@ -3,65 +3,17 @@ import { spawnSync } from 'node:child_process';
 import { generateKeyPairSync } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { layoutTar, NODE_AND_SHELL } from '../support/images';
-import { lockEntry, nodeProject, packageLock, startRegistry } from '../support/npm';
 import { itWith } from '../support/native';
-import { folderWith, HORN, project, put, run } from '../support/program';
+import { lockEntry, nodeProject, packageLock, startRegistry } from '../support/npm';
+import { BASE, claims, done, failing, keyPair, paperHarbour, textOf } from '../support/papers';
+import { HORN, put, run } from '../support/program';
 import { itWithReaders, pythonSays } from '../support/readers';
-import { itWithServer, realRegistry, standInRegistry } from '../support/registry';
-import { standInHost } from '../support/stand-ins';
-import { place } from '../support/harbour';
 
-const BASE = 'out/horn/x86_64/horn';
 const KINDS = ['.cdx.json', '.spdx.json', '.provenance.json'];
-
-interface Claim {
-  readonly what: string;
-  readonly holds: boolean | 'unknown';
-}
-
-/** Papers are of this machine’s keys: none lies in the repository. */
-function keyPair(kind: 'ed25519' | 'ec' = 'ed25519', password?: string) {
-  const { privateKey, publicKey } =
-    kind === 'ec' ? generateKeyPairSync('ec', { namedCurve: 'P-256' }) : generateKeyPairSync('ed25519');
-  const lock = password === undefined ? {} : { cipher: 'aes-256-cbc', passphrase: password };
-  return {
-    'key.pem': privateKey.export({ type: 'pkcs8', format: 'pem', ...lock }).toString(),
-    'keys/pub.pem': publicKey.export({ type: 'spki', format: 'pem' }).toString(),
-  };
-}
-
-/** A function `horn` for a destination `slipway` that delivers as is said. */
-function harbour(destination: object = {}, keys: object = {}): string {
-  const root = project({ 'horn.mjs': HORN }, { arch: ['x86_64'], destination: 'slipway', ...keys }, keyPair());
-  const sheet = JSON.parse(readFileSync(join(root, 'emballage.yaml'), 'utf8')) as object;
-  put(root, {
-    'emballage.yaml': JSON.stringify({ ...sheet, destinations: { slipway: 'slipway.yaml' }, defaults: {} }),
-    'slipway.yaml': place('slipway', { deliver: { folder: '.' }, accepts: { zip: {}, image: {} }, ...destination }),
-  });
-  return root;
-}
-
-function done(root: string, ...args: readonly string[]): string {
-  const outcome = run(root, args);
-  expect(outcome).toMatchObject({ stderr: '', status: 0 });
-  return outcome.stdout;
-}
-
-function claims(root: string, ...args: readonly string[]): Record<string, boolean | 'unknown'> {
-  const { stdout } = run(root, ['vouch', '--verify', ...args, '--json']);
-  const { verified } = JSON.parse(stdout) as { verified: { claims: Claim[] }[] };
-  return Object.fromEntries((verified[0]?.claims ?? []).map(({ what, holds }) => [what, holds]));
-}
-
-const failing = (root: string, ...args: readonly string[]): string[] =>
-  Object.entries(claims(root, ...args)).flatMap(([what, holds]) => (holds === true ? [] : [what]));
-
-const textOf = (root: string, ending: string): string => readFileSync(join(root, `${BASE}${ending}`), 'utf8');
 
 describe('papers', () => {
   it('lie beside the artifact, hold, and are the same from every folder; a build of another artifact takes them away', () => {
-    const [one, two] = [harbour(), harbour()];
+    const [one, two] = [paperHarbour(), paperHarbour()];
     for (const root of [one, two]) {
       done(root, 'build');
       done(root, 'vouch');
@@ -158,7 +110,7 @@ describe('papers', () => {
   });
 
   it('name who built, and take part in shares', () => {
-    const root = harbour();
+    const root = paperHarbour();
     done(root, 'build');
     done(root, 'vouch', '--builder', 'https://ci.fernhaven.harbour/gauges', '--share', '1/1');
     expect(textOf(root, '.provenance.json')).toContain('"id": "https://ci.fernhaven.harbour/gauges"');
@@ -202,14 +154,14 @@ faults = [one.validation_message for one in validate_full_spdx_document(document
 print(json.dumps({'cdx': [one.name for one in bom.components], 'spdx': [one.name for one in document.files], 'faults': faults}))
 `;
   itWithReaders('are the bills', () => {
-    const root = harbour();
+    const root = paperHarbour();
     done(root, 'build');
     done(root, 'vouch');
     expect(pythonSays(READ, [join(root, BASE)])).toEqual({ cdx: ['horn.mjs'], spdx: ['./horn.mjs'], faults: [] });
   });
 
   itWith('openssl')('are the signatures of keys in PEM', () => {
-    const root = harbour();
+    const root = paperHarbour();
     done(root, 'build');
     for (const kind of ['ed25519', 'ec'] as const) {
       put(root, keyPair(kind));
@@ -228,7 +180,7 @@ print(json.dumps({'cdx': [one.name for one in bom.components], 'spdx': [one.name
   });
 
   itWith('ssh-keygen')('are those of SSH keys, and theirs are read here', () => {
-    const root = harbour();
+    const root = paperHarbour();
     done(root, 'build');
     for (const [kind, password] of [
       ['ed25519', ''],
@@ -282,7 +234,7 @@ interface Envelope {
 
 describe('papers that were changed', () => {
   const signed = (): string => {
-    const root = harbour();
+    const root = paperHarbour();
     done(root, 'build');
     done(root, 'vouch', '--key', 'key.pem');
     expect(failing(root, 'horn', '--key', 'keys/pub.pem')).toEqual([]);
@@ -366,118 +318,11 @@ describe('keys that cannot sign', () => {
     ['that are public', { 'key.pem': keyPair()['keys/pub.pem'] }, '', 'a public key'],
     ['that are something else', { 'key.pem': 'high tide' }, '', 'something else'],
   ])('%s are told, and nothing is written', (_, files, password, found) => {
-    const root = harbour();
+    const root = paperHarbour();
     put(root, files);
     done(root, 'build');
     const outcome = run(root, ['vouch', '--key', 'key.pem'], { env: { EMBALLAGE_KEY_PASSWORD: password } });
     expect(outcome).toMatchObject({ status: 2, stderr: expect.stringContaining(found) as unknown });
     expect(readdirSync(join(root, 'out/horn/x86_64'))).toHaveLength(2);
-  });
-});
-
-describe('a destination that wants papers', () => {
-  const WANTS = { wants: { bill: true, provenance: true, 'signed-by': ['keys/pub.pem'] } };
-
-  it('is sent nothing without them, and takes them along', () => {
-    const root = harbour(WANTS);
-    done(root, 'build');
-    const refused = run(root, ['send']);
-    expect(refused).toMatchObject({ status: 1, stdout: expect.stringContaining('papers/wanted') as unknown });
-    done(root, 'vouch');
-    expect(run(root, ['check']).stdout).toContain('keys/pub.pem has signed it');
-    done(root, 'vouch', '--key', 'key.pem');
-    done(root, 'send');
-    const sent = readdirSync(join(root, 'horn')).map((name) => name.replace(/^[0-9a-f]{64}/, ''));
-    expect(sent.sort()).toEqual([
-      '.zip',
-      '.zip.cdx.json',
-      '.zip.provenance.dsse.json',
-      '.zip.provenance.json',
-      '.zip.spdx.json',
-      '.zip.waybill.json',
-    ]);
-    expect(failing(root, 'horn', '--sent', '--key', 'keys/pub.pem')).toEqual([]);
-    // A file by hand is held to what lies beside it.
-    const [zip = ''] = readdirSync(join(root, 'horn')).filter((name) => name.endsWith('.zip'));
-    expect(failing(root, `horn/${zip}`, '--key', 'keys/pub.pem')).toEqual([]);
-    const [bill = ''] = readdirSync(join(root, 'horn')).filter((name) => name.endsWith('.cdx.json'));
-    writeFileSync(join(root, 'horn', bill), '{}');
-    expect(run(root, ['vouch', '--verify', '--sent', 'horn'])).toMatchObject({ status: 3 });
-    expect(run(root, ['recall', 'horn'])).toMatchObject({ status: 0 });
-    expect(readdirSync(join(root, 'horn'))).toEqual([]);
-  });
-
-  it('names keys that are there, and can be read', () => {
-    const root = harbour({ wants: { 'signed-by': ['keys/none.pem'] } });
-    done(root, 'build');
-    expect(run(root, ['check'])).toMatchObject({
-      status: 2,
-      stderr: expect.stringContaining('keys/none.pem') as unknown,
-    });
-    put(root, {
-      'slipway.yaml': place('slipway', { deliver: { folder: '.' }, wants: { 'signed-by': ['../pub.pem'] } }),
-    });
-    expect(run(root, ['check'])).toMatchObject({
-      status: 2,
-      stderr: expect.stringContaining('files of the project with public keys') as unknown,
-    });
-  });
-
-  it('may be a host, and what stands there is promoted with its papers', async () => {
-    const folder = folderWith({ 'slipway.yaml': place('slipway', {}) });
-    const host = await standInHost(join(folder, 'slipway.yaml'));
-    const root = harbour({ deliver: { host: host.at }, ...WANTS });
-    const sheet = JSON.parse(readFileSync(join(root, 'emballage.yaml'), 'utf8')) as object;
-    put(root, {
-      'emballage.yaml': JSON.stringify({ ...sheet, destinations: { slipway: 'slipway.yaml', live: 'live.yaml' } }),
-      'live.yaml': place('live', { deliver: { folder: '.' }, ...WANTS }),
-    });
-    done(root, 'build');
-    done(root, 'vouch', '--key', 'key.pem');
-    done(root, 'send');
-    expect(failing(root, 'horn', '--sent', '--key', 'keys/pub.pem')).toEqual([]);
-    done(root, 'send', '--from', 'slipway', '--to', 'live');
-    expect(readdirSync(join(root, 'horn'))).toHaveLength(6);
-  });
-});
-
-describe('papers at a registry', () => {
-  const atRegistry = async (at: string): Promise<void> => {
-    const root = harbour({ deliver: { registry: `${at}/harbour` }, accepts: { zip: {}, image: {} } });
-    const sheet = JSON.parse(readFileSync(join(root, 'emballage.yaml'), 'utf8')) as { functions: { horn: object } };
-    put(root, {
-      'emballage.yaml': JSON.stringify({
-        ...sheet,
-        functions: {
-          ...sheet.functions,
-          'horn-image': { ...sheet.functions.horn, artifact: 'image', base: { layout: 'base.oci.tar' } },
-        },
-      }),
-    });
-    put(root, { 'base.oci.tar': layoutTar([{ layers: [NODE_AND_SHELL], config: { Env: ['PATH=/usr/bin'] } }]) });
-    done(root, 'lock');
-    done(root, 'build');
-    done(root, 'vouch', '--key', 'key.pem');
-    done(root, 'send');
-    for (const name of ['horn', 'horn-image'])
-      expect([name, failing(root, name, '--sent', '--key', 'keys/pub.pem')]).toEqual([name, []]);
-    const sentAgain = JSON.parse(run(root, ['send', '--json']).stdout) as { sent: { isSame: boolean }[] };
-    expect(sentAgain.sent.map(({ isSame }) => isSame)).toEqual([true, true]);
-    const outcome = run(root, ['recall', 'horn-image', '--json']);
-    expect(outcome.stderr).toBe('');
-    // The index, the image, and what was attached to it: the waybill and four papers.
-    expect((JSON.parse(outcome.stdout) as { recalled: { deleted: string[] }[] }).recalled[0]?.deleted).toHaveLength(7);
-  };
-
-  it('are attached to what they are about', async () => {
-    await atRegistry((await standInRegistry(folderWith({}))).host);
-  });
-
-  it('lie under a tag where a registry does not list them', async () => {
-    await atRegistry((await standInRegistry(folderWith({}), ['--misbehave', 'no-referrers'])).host);
-  });
-
-  itWithServer('are kept by a registry as others run it', async () => {
-    await atRegistry((await realRegistry()).host);
   });
 });
