@@ -14,7 +14,7 @@ const IN_FILES = {
   live: 'http://127.0.0.1:8442',
 };
 const FILES = [
-  ...['emballage.yaml', 'berths.yaml', 'sizes.yaml', 'destinations/moorings.yaml'],
+  ...['emballage.yaml', 'berths.yaml', 'sizes.yaml', 'papers.yaml', 'destinations/moorings.yaml'],
   ...['destinations/trial.yaml', 'destinations/live.yaml'],
 ];
 

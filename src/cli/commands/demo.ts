@@ -1,9 +1,11 @@
 /** `demo`: the full example on made-up data, every command as a person would type it. */
 import { spawn } from 'node:child_process';
+import { createHash, generateKeyPairSync } from 'node:crypto';
 import {
   copyFileSync,
   cpSync,
   existsSync,
+  mkdirSync,
   mkdtempSync,
   readFileSync,
   readdirSync,
@@ -11,7 +13,7 @@ import {
   writeFileSync,
 } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { join, relative, resolve } from 'node:path';
+import { dirname, join, relative, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { serveExample } from '../demo-services';
 import { shellWord, type Session } from '../session';
@@ -34,6 +36,9 @@ interface Step {
   /** What a person does before it: keeps a file under another name, changes a text in one. */
   readonly keep?: readonly [path: string, as: string];
   readonly edit?: readonly [path: string, from: string, to: string];
+  readonly also?: readonly [path: string, from: string, to: string];
+  /** The same: makes a key pair, the private key and the public one. */
+  readonly key?: readonly [path: string, publicPath: string];
   /**
    * Without what it is left out: the runtimes and compilers of the functions that it is about, emulators, a root folder
    * of its own.
@@ -163,10 +168,24 @@ function makeFolder(into: string | undefined, session: Session): string {
 }
 
 function editFile(path: string, from: string, to: string): void {
+  const before = readFileSync(path, 'utf8');
   writeFileSync(
     path,
-    readFileSync(path, 'utf8').replace(from, () => to),
+    before.replace(withKey(from), () => withKey(to)),
   );
+}
+
+/** A key that opens nothing. It stands in no file of the example, so that none looks as if it had one. */
+function withKey(text: string): string {
+  const key = createHash('sha256').update('a made-up key').digest('base64').replace(/[+/=]/g, '7');
+  return text.replaceAll('{made-up key}', key);
+}
+
+function makeKey(path: string, publicPath: string): void {
+  const { privateKey, publicKey } = generateKeyPairSync('ed25519');
+  mkdirSync(dirname(publicPath), { recursive: true });
+  writeFileSync(path, privateKey.export({ type: 'pkcs8', format: 'pem' }), { mode: 0o600 });
+  writeFileSync(publicPath, publicKey.export({ type: 'spki', format: 'pem' }));
 }
 
 /** Whether the step ended as it should. */
@@ -178,7 +197,9 @@ async function runStep(step: Step, index: number, folder: string, session: Sessi
     `${index === 0 ? '' : '\n'}${paint.bold(`${String(index + 1)}. ${step.says}`)}\n   ${paint.dim('$')} ${paint.name(shown)}\n`,
   );
   if (step.keep !== undefined) copyFileSync(join(folder, step.keep[0]), join(folder, step.keep[1]));
-  if (step.edit !== undefined) editFile(join(folder, step.edit[0]), step.edit[1], step.edit[2]);
+  if (step.key !== undefined) makeKey(join(folder, step.key[0]), join(folder, step.key[1]));
+  for (const [path, from, to] of [step.edit, step.also].filter((one) => one !== undefined))
+    editFile(join(folder, path), from, to);
   const color = paint.bold('x') === 'x' ? ['--no-color'] : ['--color'];
   const child = spawn(process.execPath, [process.argv[1] ?? '', ...step.args, ...color], {
     cwd: folder,
