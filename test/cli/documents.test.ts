@@ -66,6 +66,8 @@ describe('documents for programs', () => {
       ['why', document(root, 'why', 'horn', '*.mjs')],
       ['try', document(root, 'try', 'horn', '--event', 'event.json')],
       ['event', document(root, 'event', 'horn')],
+      ['vouch', document(root, 'vouch', 'horn')],
+      ['vouch', document(root, 'vouch', '--verify', 'horn')],
       ['prove', document(root, 'prove')],
       ['ledger', document(root, 'ledger')],
       ['tidy', document(root, 'tidy', '--dry-run')],

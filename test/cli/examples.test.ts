@@ -1,5 +1,6 @@
 /** Every example that help, README and docs show does what it says, in a project that has what it speaks of. */
 import { spawn, spawnSync } from 'node:child_process';
+import { generateKeyPairSync } from 'node:crypto';
 import { copyFileSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
@@ -100,6 +101,7 @@ async function harbour(): Promise<string> {
     'demo/fernhaven-packages/levels-1.0.0/src/levels.py': LEVELS,
     'packages/levels-1.0.0/src/levels.py': LEVELS,
     'packages/levels-1.0.0/pyproject.toml': '[project]\nname = "levels"\nversion = "1.0.0"\n',
+    ...harbourKey(),
     'functions/horn/horn.mjs': 'export const sound = (event, context) => "blast";\n',
   });
   const base = [
@@ -118,6 +120,15 @@ async function harbour(): Promise<string> {
     expect(spawnSync('git', args, { cwd: root }).status).toBe(0);
   copyFileSync(join(root, 'out/surge-alert/x86_64/surge-alert.zip'), join(root, 'other.zip'));
   return root;
+}
+
+/** Made here, so that no key lies in the repository. */
+function harbourKey(): Record<string, string> {
+  const { privateKey, publicKey } = generateKeyPairSync('ed25519');
+  return {
+    'harbour.key': privateKey.export({ type: 'pkcs8', format: 'pem' }).toString(),
+    'keys/harbour.pem': publicKey.export({ type: 'spki', format: 'pem' }).toString(),
+  };
 }
 
 /** Starts what serves, until it says where; whatever port an example names, one that is free. */

@@ -23,8 +23,8 @@ export const command: CommandModule = {
     'signed: in a DSSE envelope by a key in PEM, as SSH signs files by an SSH key. Same inputs, same papers. What is sent\n' +
     'afterwards takes them along. With --verify it says of an artifact which claims of its papers hold.',
   examples: [
-    ['surge-alert --key harbour.pem', 'write the papers of a function, signed'],
-    ['--verify surge-alert --key keys/harbour.pub', 'verify what lies in out, and who has signed it'],
+    ['surge-alert --key harbour.key', 'write the papers of a function, signed'],
+    ['--verify surge-alert --key keys/harbour.pem', 'verify what lies in out, and who has signed it'],
   ],
   options: {
     key: {
