@@ -75,7 +75,7 @@ describe('an archive that something else made', () => {
       [
         LEVEL,
         at('tests/test_level.py', 'import level\n'),
-        at('pytest-8.0.dist-info/METADATA', 'Metadata-Version: 2.1\nName: pytest\nVersion: 8.0\n'),
+        at('pytest-8.0.dist-info/METADATA', 'Metadata-Version: 2.1\nName: pytest\nVersion: 8.0\nLicense: 0BSD\n'),
       ],
       [
         'warn deps/test-scope pytest: pytest 8.0; leave it out',

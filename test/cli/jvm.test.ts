@@ -76,6 +76,7 @@ describe('a JVM function', () => {
           'warn deps/missing org.fernhaven:mooringbook 3.0.0: no `fernhaven.tidetable.TideWindow`',
         ),
         'warn deps/version-clash org.fernhaven:tidetable: version 1.6.0, by berth-planner → org.fernhaven:harbourchart:1.2.0 → org.fernhaven:tidetable:1.6.0',
+        expect.stringContaining('note licence/unknown'),
       ]);
     },
     120_000,

