@@ -56,6 +56,18 @@ const SEND = [
 ].join('; ');
 const SHOWN_SEND = 'emballage send tide-clock   # then a setting changes, is sent alone, and what stands is promoted';
 const SHOWN_SHARE = 'emballage build --share 1/2   # on one worker; 2/2 on another; then on a laptop, without a share';
+const KEYS =
+  'openssl genpkey -algorithm ed25519 -out harbour.key 2> /dev/null; mkdir keys; openssl pkey -in harbour.key -pubout -out keys/harbour.pem';
+const VOUCH = [
+  'emballage vouch gauge-board --key harbour.key --sheet papers.yaml',
+  'echo; emballage send gauge-board --sheet papers.yaml --quiet',
+  'echo; emballage vouch --verify --sent gauge-board --key keys/harbour.pem --sheet papers.yaml',
+  'echo; echo "# a licence in the bill is edited by hand:"',
+  "sed -i '0,/Apache-2.0/s//MIT/' out/gauge-board/x86_64/gauge-board.cdx.json",
+  'emballage vouch --verify gauge-board --key keys/harbour.pem --sheet papers.yaml --quiet',
+  'echo; emballage check gauge-board --sheet papers.yaml --color | sed -n "/papers/,/mend/p"',
+].join('; ');
+const SHOWN_VOUCH = 'emballage vouch gauge-board --key harbour.key   # then it is sent, and verified where it stands';
 const SHOTS = [
   ['lock', [], 'emballage lock; echo; emballage lock --offline'],
   ['build', ['lock'], 'emballage build; echo; emballage build'],
@@ -94,7 +106,7 @@ const SHOTS = [
   ['prove', ['lock', 'build'], PROVE, FAULTY],
   ['share', [], SHARE],
   ['calls', ['lock', 'build'], 'emballage event surge-alert --quiet; echo; emballage try gauge-intake --profile'],
-  ['mistakes', [], 'emballage build --sheet mistakes.yaml'],
+  ['vouch', ['lock --sheet papers.yaml', 'build --sheet papers.yaml'], VOUCH, KEYS],
 ];
 const DISPLAY = ':97';
 const PATIENCE_MS = 60_000;
@@ -149,7 +161,7 @@ async function photograph(name, before, command, first) {
   for (const args of before) spawnSync('emballage', args.split(' '), { cwd: project, env });
   if (first !== undefined) spawnSync('bash', ['-c', first], { cwd: project, env });
   const script = join(folder, 'run.sh');
-  writeFileSync(join(folder, 'shown'), { share: SHOWN_SHARE, send: SHOWN_SEND }[name] ?? command);
+  writeFileSync(join(folder, 'shown'), { share: SHOWN_SHARE, send: SHOWN_SEND, vouch: SHOWN_VOUCH }[name] ?? command);
   writeFileSync(
     script,
     `cd ${project}\nprintf '\\033[1m$ %s\\033[0m\\n\\n' "$(cat ${folder}/shown)"\n${command}\ntouch ${folder}/done\nsleep 600\n`,

@@ -154,10 +154,13 @@ function show({ name, arch, artifact, claims, holds }: Verified, session: Sessio
   const { paint } = session;
   const how = holds ? paint.good('its papers hold') : paint.bad('its papers do not hold');
   session.say(`${paint.bold(name)}${arch === undefined ? '' : `  ${arch}`}  ${how}  ${paint.name(artifact)}`);
-  for (const claim of claims)
-    session.tell(
-      `  ${markOf(claim, session)}  ${claim.what}${claim.found === undefined ? '' : paint.dim(`: ${claim.found}`)}`,
-    );
+  for (const claim of claims) {
+    const found = claim.found === undefined ? '' : paint.dim(`: ${claim.found}`);
+    const line = `  ${markOf(claim, session)}  ${claim.what}${found}`;
+    // What fails is a result.
+    if (claim.holds === false) session.say(line);
+    else session.tell(line);
+  }
 }
 
 function markOf({ holds }: Claim, { paint }: Session): string {
