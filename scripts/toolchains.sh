@@ -21,6 +21,8 @@ packages+=(chromium)
 packages+=(tinyproxy-bin openssl)
 # What verifies signatures of SSH.
 packages+=(openssh-client)
+# What compiles and lists assemblies of the Common Language Infrastructure.
+packages+=(mono-mcs mono-utils)
 # Shells that complete, and what reads the manual page.
 packages+=(fish zsh man-db)
 command -v go >/dev/null || packages+=(golang-go)

@@ -3,5 +3,5 @@ export { type ArMember, arMembers, isAr } from './ar';
 export { goFunctions, type GoFunction } from './go-functions';
 export { readSymbolName, type SymbolName } from './mangling';
 export { type NativeInfo, type NativeMachine, type NativeReading } from './model';
-export { peOutline, type PeOutline } from './pe';
+export { isPe, peOutline, type PeOutline } from './pe';
 export { describeElf, readNative } from './read';

@@ -15,6 +15,7 @@ import { asGzip, asTar, asZip, countingIn, isGzip, isTar, isZip } from './as-arc
 import { asBytecode } from './as-bytecode';
 import { asClass } from './as-class';
 import { compareImages, imageIn, imageOf, type ImageSide } from './as-image';
+import { asAssembly, isAssembly } from './as-assembly';
 import { asElf, asPe } from './as-native';
 import { asText, textOf } from './as-text';
 import { Comparing, type Looked } from './comparing';
@@ -31,7 +32,7 @@ export interface Side {
 /** More are counted, not listed. */
 const MOST_LISTED = 2000;
 
-const COMPARERS = [asZip, asTar, asGzip, asClass, asElf, asPe, asBytecode, asText];
+const COMPARERS = [asZip, asTar, asGzip, asClass, asElf, asAssembly, asPe, asBytecode, asText];
 
 /** @throws EmballageError FILE_MISSING, or USAGE for two kinds that cannot be held against each other */
 export async function compare(a: Side, b: Side): Promise<Comparison> {
@@ -104,6 +105,7 @@ function kindOf(content: Content): string {
   const start = content.source.read(0, Math.min(64, content.source.size));
   if (isClassFile(start)) return 'class file';
   if (isElf(start)) return 'ELF file';
+  if (isAssembly(content)) return '.NET assembly';
   if (readNative(content.source) !== undefined) return 'executable';
   return textOf(content.source) === undefined ? 'file' : 'text';
 }
