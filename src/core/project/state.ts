@@ -60,6 +60,12 @@ export const KINDS = {
     dependsOn: 'the digests of the packages, and what the lock says of them',
     ...{ keptBy: 'code', of: 'project', most: { things: 1000 } },
   },
+  advisories: {
+    name: 'advisories',
+    holds: 'records of known faults that are about the packages of a function',
+    dependsOn: 'what the system says of the files with all records, and the names of the packages',
+    ...{ keptBy: 'code', of: 'project', most: { things: 256 } },
+  },
   index: {
     name: 'index',
     holds: 'what source folders and artifacts looked like after the last build',

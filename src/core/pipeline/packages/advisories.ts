@@ -12,7 +12,9 @@ export async function advisoriesOf(place: AdvisoryPlace, packages: readonly Pack
   const names = new Set(packages.map(({ ecosystem, plainName }) => keyOf(ecosystem, plainName)));
   const isWanted = (name: string): boolean =>
     [...ecosystems].some(([ecosystem, { plainName }]) => names.has(keyOf(ecosystem, plainName(name))));
-  const records = (await readAdvisories(place, isWanted)).filter(({ record }) => record.withdrawn === undefined);
+  const records = (await readAdvisories(place, { names: [...names], isWanted })).filter(
+    ({ record }) => record.withdrawn === undefined,
+  );
   records.sort((a, b) => (a.record.id < b.record.id ? -1 : 1));
   const osv = await import('../../formats/osv');
   return packages.flatMap((one) => {

@@ -5,7 +5,10 @@ import { gunzipSync } from 'node:zlib';
 import { EmballageError, messageOf } from '../../base/errors';
 import { jsonOf } from '../../base/json';
 import { printable } from '../../base/text';
+import { contentDigest } from '../../disk/digest';
 import { withFileSource } from '../../disk/file-source';
+import { stampOf } from '../../disk/stamp';
+import { KINDS, type StateFolder } from '../../project/state';
 import { sourceOfBytes, type ByteSource } from '../../formats/byte-source';
 import type { OsvRecord } from '../../formats/osv';
 import { listTar } from '../../formats/tar';
@@ -28,13 +31,40 @@ export interface AdvisoryPlace {
   readonly root: string;
   /** As the sheet has it. */
   readonly at: string;
+  /** Where it is remembered which records are about which packages. */
+  readonly state: StateFolder;
 }
 
-/**
- * @param wanted whether a record is about a package of such a name, which is asked before it is read whole
- * @throws EmballageError ADVISORIES_INVALID
- */
-export async function readAdvisories(place: AdvisoryPlace, wanted: (name: string) => boolean): Promise<ReadRecord[]> {
+export interface Wanted {
+  /** All packages, in words: what is remembered is of these. */
+  readonly names: readonly string[];
+  /** Whether a record is about a package of such a name, which is asked before it is read whole. */
+  readonly isWanted: (name: string) => boolean;
+}
+
+/** Records that are about such packages; remembered for as long as nothing there has changed. @throws EmballageError ADVISORIES_INVALID */
+export async function readAdvisories(place: AdvisoryPlace, { names, isWanted }: Wanted): Promise<ReadRecord[]> {
+  const { state, root, at } = place;
+  const key = contentDigest(JSON.stringify([stampsOf(resolve(root, at), MOST_DEPTH), [...names].sort()]));
+  const known = state.recall(KINDS.advisories, `${key}.json`) as ReadRecord[] | undefined;
+  if (known !== undefined) return known;
+  const found = await readAll(place, isWanted);
+  state.remember(KINDS.advisories, `${key}.json`, found);
+  return found;
+}
+
+/** What the system says of all of it without reading. */
+function stampsOf(path: string, depth: number): unknown {
+  const stat = statSync(path, { throwIfNoEntry: false });
+  if (stat === undefined) return null;
+  if (!stat.isDirectory()) return stampOf(stat);
+  if (depth === 0) return [];
+  return readdirSync(path)
+    .sort()
+    .map((name) => [name, stampsOf(join(path, name), depth - 1)]);
+}
+
+async function readAll(place: AdvisoryPlace, wanted: (name: string) => boolean): Promise<ReadRecord[]> {
   const { osvRecord } = await import('../../formats/osv');
   const found: ReadRecord[] = [];
   await eachText(place, (text, shown) => {

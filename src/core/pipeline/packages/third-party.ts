@@ -21,6 +21,6 @@ export async function thirdPartyFacts(
   const packages = await packageFacts({ waybill, language: spec.runtime.language, locked, state });
   const { advisories: at, licences } = sheet;
   const advisories =
-    at === undefined || packages === undefined ? undefined : await advisoriesOf({ root, at }, packages);
+    at === undefined || packages === undefined ? undefined : await advisoriesOf({ root, at, state }, packages);
   return present({ packages, advisories, licences });
 }
