@@ -2,7 +2,7 @@ import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { place } from '../support/harbour';
 import { layoutTar, NODE_AND_SHELL } from '../support/images';
-import { done, failing, paperHarbour } from '../support/papers';
+import { BASE, done, failing, paperHarbour, textOf } from '../support/papers';
 import { folderWith, put, run } from '../support/program';
 import { itWithServer, realRegistry, standInRegistry } from '../support/registry';
 import { standInHost } from '../support/stand-ins';
@@ -37,6 +37,19 @@ describe('a destination that wants papers', () => {
     expect(run(root, ['vouch', '--verify', '--sent', 'horn'])).toMatchObject({ status: 3 });
     expect(run(root, ['recall', 'horn'])).toMatchObject({ status: 0 });
     expect(readdirSync(join(root, 'horn'))).toEqual([]);
+  });
+
+  it('or wants none is sent none that were changed', () => {
+    const root = paperHarbour();
+    done(root, 'build');
+    done(root, 'vouch');
+    put(root, { [`${BASE}.cdx.json`]: textOf(root, '.cdx.json').replace('"horn.mjs"', '"horn2.mjs"') });
+    expect(run(root, ['send'])).toMatchObject({
+      status: 1,
+      stdout: expect.stringContaining('the bill of materials (CycloneDX 1.6) is of the artifact') as unknown,
+    });
+    done(root, 'vouch');
+    done(root, 'send');
   });
 
   it('names keys that are there, and can be read', () => {

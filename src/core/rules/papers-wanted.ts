@@ -4,17 +4,17 @@ import { findings, type Finding, type Rule } from '../findings/rule';
 export const papersWanted: Rule = {
   id: 'papers/wanted',
   level: 'stop',
-  title: 'The artifact has the papers that its destination wants, and they are its own',
+  title: 'The artifact has the papers that its destination wants, and those that it has are its own',
   why: 'Who takes an artifact from others wants to see what is in it, what it was made of and who says so (`wants` in the destination). Papers of another artifact, or changed by hand, say nothing about this one.',
   mend: 'Vouch for it: `emballage vouch NAME --key FILE`.',
   needs: ['papers'],
   check({ destination, facts: { papers, name = '' } }) {
-    const { wants } = destination;
-    if (wants === undefined || papers === undefined) return findings();
-    const mend = `\`emballage vouch ${printable(name)}${wants.signedBy.length > 0 ? ' --key FILE' : ''}\``;
+    if (papers === undefined) return findings();
+    const { bill, provenance, signedBy } = destination.wants ?? { bill: false, provenance: false, signedBy: [] };
+    const mend = `\`emballage vouch ${printable(name)}${signedBy.length > 0 ? ' --key FILE' : ''}\``;
     const lacking = [
-      ...(wants.bill && !papers.hasBill ? ['a bill of materials'] : []),
-      ...((wants.provenance || wants.signedBy.length > 0) && !papers.hasProvenance ? ['provenance'] : []),
+      ...(bill && !papers.hasBill ? ['a bill of materials'] : []),
+      ...((provenance || signedBy.length > 0) && !papers.hasProvenance ? ['provenance'] : []),
     ];
     const found: Finding[] = papers.failed.map(({ what, found: instead }) => ({
       ...{ level: 'stop', expected: what, found: instead, mend },

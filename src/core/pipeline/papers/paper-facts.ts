@@ -16,16 +16,17 @@ export interface FoundPapers {
   readonly papers: PaperTexts;
 }
 
-/** Nothing where it wants none. @throws EmballageError KEY_INVALID */
+/** Nothing where there are none and none is wanted. @throws EmballageError KEY_INVALID */
 export async function wantedPapers(
   { root }: Pick<Project, 'root'>,
   { wants }: Destination,
   { sha256, waybill, waybillText, papers }: FoundPapers,
 ): Promise<Pick<FunctionFacts, 'papers'>> {
-  if (wants === undefined) return {};
-  const keys = await keysFrom(wants.signedBy.map((shown) => ({ path: resolve(root, shown), shown })));
-  const known = waybill === undefined ? undefined : { value: waybill, text: waybillText() };
   const hasSome = Object.keys(papers).length > 0;
+  if (wants === undefined && !hasSome) return {};
+  const signedBy = wants?.signedBy ?? [];
+  const keys = await keysFrom(signedBy.map((shown) => ({ path: resolve(root, shown), shown })));
+  const known = waybill === undefined ? undefined : { value: waybill, text: waybillText() };
   const claims = hasSome ? verifyPapers({ sha256, waybill: known, papers, keys }) : [];
   return {
     papers: {
