@@ -56,7 +56,7 @@ function lacksItsLibraries(readings: ReturnType<typeof nativeReadings>, arch: Ar
 function misfit({ format, system, machines, kind }: NativeInfo, arch: Arch): string | undefined {
   if (system === 'any' && (format === 'WebAssembly' || machines.length === 0)) return undefined;
   const fits = machines.some(({ name, bits }) => name === arch && bits === 64);
-  if (fits && (system === 'Linux' || kind === 'archive')) return undefined;
+  if (fits && (system === 'Linux' || system === 'any' || kind === 'archive')) return undefined;
   const words = machines.map(({ name, bits }) => `${name}${bits === 64 || name.includes('32 bit') ? '' : ', 32 bit'}`);
   return `one for ${[...(system === 'Linux' || system === 'any' ? [] : [system]), words.join(' and ')].join(', ')}`;
 }

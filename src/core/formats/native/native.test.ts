@@ -4,8 +4,8 @@ import { sourceOfBytes } from '../byte-source';
 import { makePe } from '../../../../test/support/pe-bytes';
 
 /** An assembly: a PE file with a CLI header. @param flags of that */
-function makeAssembly(flags: number): Buffer {
-  const bytes = makePe(0x14c, []);
+function makeAssembly(flags: number, machine = 0x14c): Buffer {
+  const bytes = makePe(machine, []);
   const optional = 240;
   bytes.copy(bytes, 88 + optional, 216, 256);
   bytes.fill(0, 216, 216 + 12);
@@ -95,6 +95,19 @@ describe('compiled files of every kind', () => {
     // With code for a processor among it they are.
     expect(readNative(makeAssembly(0x10))).toMatchObject({ format: 'PE', machines: [{ name: 'x86 (32 bit)' }] });
     expect(readNative(makeAssembly(1).subarray(0, 512 + 310))).toMatchObject({ fault: expect.any(String) as string });
+  });
+
+  it.each([
+    ['any processor', 0x1, 0x14c, undefined],
+    ['any, 32 bits where there is a choice', 0x20003, 0x14c, undefined],
+    ['32 bits only', 0x3, 0x14c, ['any', 'x86 (32 bit)']],
+    ['one processor', 0x1, 0x8664, ['any', 'x86_64']],
+    ['one processor, compiled ahead for Linux', 0x4, 0xaa64 ^ 0x7b79, ['Linux', 'arm64']],
+    ['one processor, compiled ahead for another system', 0x4, 0x8664 ^ 0x4644, ['macOS', 'x86_64']],
+  ] as const)('an assembly for %s is told by its header', (_, flags, machine, expected) => {
+    const read = readNative(sourceOfBytes(makeAssembly(flags, machine)));
+    const told = read === undefined || 'fault' in read ? undefined : [read.system, read.machines[0]?.name];
+    expect(told).toEqual(expected);
   });
 
   it('are faults where they end too early or lie, and are never read past their end', () => {

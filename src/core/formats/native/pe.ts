@@ -13,6 +13,16 @@ const IMPORTS = 1;
 const CLI_HEADER = 14;
 /** The code is for a virtual machine only, so the processor does not matter (ECMA-335, II.25.3.3.1). */
 const IL_ONLY = 1;
+/** Compiled ahead, with its common code beside. */
+const IL_LIBRARY = 4;
+const [NEEDS_32, PREFERS_32] = [0x2, 0x20000];
+const X86 = 0x14c;
+const SYSTEMS = [
+  ['any', 0],
+  ['Linux', 0x7b79],
+  ['macOS', 0x4644],
+  ['FreeBSD', 0xadc4],
+] as const;
 const MAX_SECTIONS = 96;
 const MAX_IMPORTS = 4096;
 const MAX_NAME = 512;
@@ -36,7 +46,7 @@ export function isPe(start: Uint8Array): boolean {
 }
 
 /**
- * Undefined for a managed assembly, whose code no processor runs.
+ * Undefined for a managed assembly that runs on every processor.
  * @throws RangeError for a file whose tables lead outside it
  */
 export function readPe(source: ByteSource): NativeInfo | undefined {
@@ -52,12 +62,14 @@ export function readPe(source: ByteSource): NativeInfo | undefined {
   const count = coff.u16(6);
   if (count > MAX_SECTIONS) throw new RangeError('more sections than the format allows');
   const sections = readSections(new Fields(stretchOf(source, at + 24 + optionalSize, count * 40), true), count);
-  if (isManaged(source, directory(optional, magic, CLI_HEADER), sections)) return undefined;
+  const kind = (coff.u16(22) & IS_DLL) !== 0 ? 'library' : 'program';
+  const flags = cliFlags(source, directory(optional, magic, CLI_HEADER), sections);
+  if (flags !== undefined && (flags & (IL_ONLY | IL_LIBRARY)) !== 0) return managedInfo(number, flags, kind);
   const machine = MACHINES[number] ?? { name: `processor ${String(number)}`, bits: magic === MAGIC_64 ? 64 : 32 };
   return {
     format: 'PE',
     system: 'Windows',
-    kind: (coff.u16(22) & IS_DLL) !== 0 ? 'library' : 'program',
+    kind,
     machines: [machine],
     needs: readImports(source, directory(optional, magic, IMPORTS), sections),
   };
@@ -80,10 +92,19 @@ function directory(optional: Fields, magic: number, number: number): number {
   return optional.u32(at);
 }
 
-function isManaged(source: ByteSource, header: number, sections: readonly SectionSpan[]): boolean {
-  if (header === 0) return false;
+function cliFlags(source: ByteSource, header: number, sections: readonly SectionSpan[]): number | undefined {
+  if (header === 0) return undefined;
   // Cb 4, MajorRuntimeVersion 2, MinorRuntimeVersion 2, MetaData 8, Flags 4.
-  return (new Fields(stretchOf(source, offsetOf(header, sections), 20), true).u32(16) & IL_ONLY) !== 0;
+  return new Fields(stretchOf(source, offsetOf(header, sections), 20), true).u32(16);
+}
+
+/** Code for a virtual machine may say all the same on which processors it runs; undefined for all of them. */
+function managedInfo(number: number, flags: number, kind: NativeInfo['kind']): NativeInfo | undefined {
+  if (number === X86 && ((flags & NEEDS_32) === 0 || (flags & PREFERS_32) !== 0)) return undefined;
+  // Code that was compiled ahead has its processor folded with a number of the system.
+  const [system, folded] = SYSTEMS.find(([, fold]) => MACHINES[number ^ fold] !== undefined) ?? (['any', 0] as const);
+  const machine = MACHINES[number ^ folded] ?? { name: `processor ${String(number)}`, bits: 64 };
+  return { format: 'PE', system, kind, machines: [machine], needs: [] };
 }
 
 function readImports(source: ByteSource, table: number, sections: readonly SectionSpan[]): string[] {
