@@ -22,7 +22,10 @@ const PACKAGES = {
       LICENSE: 'x',
     },
   },
-  'buoys@0.4.0': { json: { main: 'b.js', license: undefined }, files: { 'b.js': 'exports.mark = (x) => x;\n', LICENSE: MIT } },
+  'buoys@0.4.0': {
+    json: { main: 'b.js', license: undefined },
+    files: { 'b.js': 'exports.mark = (x) => x;\n', LICENSE: MIT },
+  },
   'horns@2.0.0': { json: { license: 'GPL-3.0-only OR MIT' }, files: { 'index.js': 'exports.h = 1;\n' } },
 };
 const CODE = "import { read } from 'tides';\nexport const decide = (event) => read(event.data);\n";
