@@ -1,12 +1,13 @@
 /** What was sent of a function, fetched again and verified by the digest in the ledger. */
-import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { existsSync, readdirSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { EmballageError } from '../core/base/errors';
 import { printable } from '../core/base/text';
 import { paperTexts, readLedger, standing, wayOf, type Delivery } from '../core/pipeline/deliver';
 import type { PaperTexts } from '../core/project/papers';
 import { artifactEnding, ledgerNameOf, type Project, type Target } from '../core/project/targets';
-import { readWaybill, type Waybill } from '../core/waybill';
+import { readWaybillFile, type WaybillFile } from '../core/project/verify-artifact';
+import type { Waybill } from '../core/waybill';
 import { deliveryWorld } from './delivering';
 import type { Session } from './session';
 
@@ -17,8 +18,8 @@ export interface SentArtifact {
   /** None for an image. */
   readonly waybill: Waybill | undefined;
   readonly delivery: Delivery;
-  /** Absolute path of the waybill that came with it. */
-  readonly waybillPath: string | undefined;
+  /** The waybill that came with it, of an image too where it has papers. */
+  readonly recorded: WaybillFile | undefined;
   readonly papers: PaperTexts;
 }
 
@@ -53,10 +54,10 @@ export async function fetchSent(
   const part = parts.find((one) => one.arch === arch);
   if (part === undefined) throw new Error('what was fetched has no such architecture');
   const { path, shown, waybill } = part;
-  const reading = { shown: waybill.shown, languages: project.languages, isVerified: false };
-  const read = isImage ? undefined : await readWaybill(readFileSync(waybill.path, 'utf8'), reading);
-  const waybillPath = waybill.path === path ? undefined : waybill.path;
-  return { artifact: path, shown, waybill: read, delivery, waybillPath, papers: paperTexts(part) };
+  const isRead = waybill.path !== path && (!isImage || part.papers.length > 0);
+  const recorded = isRead ? await readWaybillFile(waybill, project.languages) : undefined;
+  const read = isImage ? undefined : recorded?.value;
+  return { artifact: path, shown, waybill: read, delivery, recorded, papers: paperTexts(part) };
 }
 
 /** The folder that a person names for it. */

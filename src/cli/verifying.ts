@@ -1,14 +1,12 @@
 /** Holds artifacts to their papers: what was built, what was sent, or a file by hand. */
 import { existsSync } from 'node:fs';
 import { basename, join, resolve } from 'node:path';
-import { readTextFile } from '../core/disk/read-text';
 import { isImage } from '../core/pipeline/image';
 import { verifyPapers, type Claim, type KnownKey } from '../core/pipeline/papers';
 import { KNOWN } from '../core/languages';
 import { papersOf, PAPERS, readPapers } from '../core/project/papers';
 import { artifactPath, waybillPath, type Project, type Target } from '../core/project/targets';
-import { artifactDigest } from '../core/project/verify-artifact';
-import { readWaybill, type Waybill } from '../core/waybill';
+import { artifactDigest, readWaybillFile } from '../core/project/verify-artifact';
 import { withScratch } from './scratch';
 import { fetchSent, scratchFolder } from './sent-artifact';
 import type { Session } from './session';
@@ -33,7 +31,10 @@ export async function verifiedFunction(asked: OfFunction, session: Session): Pro
   if (isSent) return withScratch('verify', (scratch) => verifiedSent(asked, scratch, session));
   const { spec, arch } = target;
   const artifact = artifactPath(target);
-  const waybill = await waybillAt(join(project.root, waybillPath(target)), waybillPath(target));
+  const waybill = await readWaybillFile(
+    { path: join(project.root, waybillPath(target)), shown: waybillPath(target) },
+    KNOWN,
+  );
   const sha256 = await artifactDigest(join(project.root, artifact), artifact, spec.form);
   const claims = verifyPapers({ sha256, waybill, papers: papersOf(project, target), keys });
   return { name: spec.name, arch, artifact, ...judged(claims) };
@@ -46,9 +47,8 @@ async function verifiedSent(
 ): Promise<Verified> {
   const { spec, arch } = target;
   const sent = await fetchSent(project, target, scratchFolder(scratch), session);
-  const waybill = sent.waybillPath === undefined ? undefined : await waybillAt(sent.waybillPath, sent.shown);
   const sha256 = await artifactDigest(sent.artifact, sent.shown, spec.form);
-  const claims = verifyPapers({ sha256, waybill, papers: sent.papers, keys });
+  const claims = verifyPapers({ sha256, waybill: sent.recorded, papers: sent.papers, keys });
   return { name: spec.name, arch, artifact: sent.shown, ...judged(claims) };
 }
 
@@ -64,19 +64,13 @@ export async function verifiedFile(file: string, keys: readonly KnownKey[], sess
     return [resolve(session.cwd, shown), shown];
   });
   const own = beside('.waybill.json');
-  const waybill = existsSync(resolve(session.cwd, own)) ? await waybillAt(resolve(session.cwd, own), own) : undefined;
+  const waybill = existsSync(resolve(session.cwd, own))
+    ? await readWaybillFile({ path: resolve(session.cwd, own), shown: own }, KNOWN)
+    : undefined;
   const claims = verifyPapers({ sha256: await artifactDigest(path, file, form), waybill, papers, keys });
   return { name: basename(file), artifact: file, ...judged(claims) };
 }
 
 function judged(claims: readonly Claim[]): Pick<Verified, 'claims' | 'holds'> {
   return { claims, holds: claims.every(({ holds }) => holds !== false) };
-}
-
-const MOST_WAYBILL_BYTES = 1024 ** 3;
-
-async function waybillAt(path: string, shown: string): Promise<{ value: Waybill; text: string }> {
-  const doing = 'reading the waybill';
-  const text = readTextFile(path, { doing, shown, maxBytes: MOST_WAYBILL_BYTES, mendMissing: 'build it again' });
-  return { value: await readWaybill(text, { shown, languages: KNOWN, isVerified: false }), text };
 }

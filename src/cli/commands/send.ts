@@ -1,5 +1,4 @@
 /** `send`: delivers functions to a destination, or promotes what stands at another. */
-import { readFileSync } from 'node:fs';
 import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
@@ -183,8 +182,8 @@ async function prepared(
     const { arch, path } = part;
     const waybill = waybills.get(arch);
     const standing = {
-      ...{ path, shown: `${spec.name} from ${source.name}`, waybill, papers: paperTexts(part) },
-      waybillText: waybill === undefined ? '' : readFileSync(part.waybill.path, 'utf8'),
+      ...{ path, shown: `${spec.name} from ${source.name}`, papers: paperTexts(part) },
+      ...{ waybill: waybill?.value, waybillText: waybill?.text ?? '' },
     };
     checked.push(await checkStanding(project, { spec, arch }, destination, standing, around));
   }

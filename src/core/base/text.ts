@@ -47,6 +47,11 @@ export function listed(words: readonly string[], last = 'and'): string {
   return `${words.slice(0, -1).join(', ')} ${last} ${words[words.length - 1] ?? ''}`;
 }
 
+/** The first of many, and how many more there are, as the last of them. */
+export function firstFew(words: readonly string[], most: number): readonly string[] {
+  return words.length > most ? [...words.slice(0, most), `${String(words.length - most)} more`] : words;
+}
+
 /** A regular expression that fits just this text. */
 export function literalPattern(text: string): string {
   return text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');

@@ -1,5 +1,5 @@
 /** Whether an event is what a function takes: the most common first failure is one of another shape. */
-import { listed, printable } from '../base/text';
+import { firstFew, listed, printable } from '../base/text';
 import type { CloudEvent } from './event';
 import { writeExact } from './exact-json';
 import { putAt, valueAt } from './pointer';
@@ -154,7 +154,7 @@ function shownNames(value: unknown): string {
 export function namesIn(value: unknown): string[] {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) return [];
   const names = Object.keys(value).map((one) => `\`${printable(one)}\``);
-  return names.length > SHOWN ? [...names.slice(0, SHOWN), `${String(names.length - SHOWN)} more`] : names;
+  return [...firstFew(names, SHOWN)];
 }
 
 /** Data with the names that code reads. */

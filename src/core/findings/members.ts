@@ -1,5 +1,5 @@
 /** What views of languages say alike of the member that a host calls. */
-import { listed, nearestWord, printable } from '../base/text';
+import { firstFew, listed, nearestWord, printable } from '../base/text';
 import type { Entry } from '../sheet';
 import type { Finding } from './rule';
 
@@ -53,9 +53,8 @@ export interface MissingMember {
 /** The finding that the member which the host calls is not there, with the nearest that is. */
 export function missingMember({ where, member, expected, members }: MissingMember): Finding {
   const near = nearestWord(member, members);
-  const names = members.slice(0, SHOWN_MEMBERS).map((m) => `\`${printable(m)}\``);
-  const more = members.length > SHOWN_MEMBERS ? [`${String(members.length - SHOWN_MEMBERS)} more`] : [];
-  const found = members.length === 0 ? 'no exports at all' : `only ${listed([...names, ...more])}`;
+  const names = members.map((m) => `\`${printable(m)}\``);
+  const found = members.length === 0 ? 'no exports at all' : `only ${listed(firstFew(names, SHOWN_MEMBERS))}`;
   return {
     level: 'stop',
     where,

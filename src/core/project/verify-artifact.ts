@@ -58,15 +58,7 @@ export async function verifyPair(
   at: string,
   languages: Pick<KnownLanguages, 'all'>,
 ): Promise<Waybill> {
-  const waybill = await readWaybill(
-    readTextFile(at, {
-      doing: 'reading the waybill',
-      shown: at,
-      maxBytes: MAX_WAYBILL_BYTES,
-      mendMissing: 'build it again',
-    }),
-    { shown: at, languages, isVerified: false },
-  );
+  const { value: waybill } = await readWaybillFile({ path: at, shown: at }, languages);
   const digest = await artifactDigest(path, shown, waybill.form);
   if (waybill.artifact.sha256 === digest) return waybill;
   throw new EmballageError('ARTIFACT_MIXED', {
@@ -76,6 +68,21 @@ export async function verifyPair(
     found: `another, SHA-256 ${digest}`,
     mend: 'build it again, or take the waybill away',
   });
+}
+
+export interface WaybillFile {
+  readonly value: Waybill;
+  readonly text: string;
+}
+
+/** A waybill that lies somewhere, held against its format. @throws EmballageError ARTIFACT_MIXED, or what reading it throws */
+export async function readWaybillFile(
+  { path, shown }: { readonly path: string; readonly shown: string },
+  languages: Pick<KnownLanguages, 'all'>,
+): Promise<WaybillFile> {
+  const doing = 'reading the waybill';
+  const text = readTextFile(path, { doing, shown, maxBytes: MAX_WAYBILL_BYTES, mendMissing: 'build it again' });
+  return { value: await readWaybill(text, { shown, languages, isVerified: false }), text };
 }
 
 /** Larger ones are of no artifact that could be delivered. */

@@ -1,4 +1,4 @@
-import { listed, printable } from '../base/text';
+import { firstFew, listed, printable } from '../base/text';
 import { findings, type Level, type Rule } from '../findings/rule';
 
 export const depsOverlap: Rule = {
@@ -30,7 +30,5 @@ const USUAL = { level: 'stop' as Level, mend: 'drop one of the two, or rename yo
 const MAX_SHOWN = 3;
 
 function shownDropped(dropped: readonly string[]): string {
-  const shown = dropped.slice(0, MAX_SHOWN);
-  const more = dropped.length > MAX_SHOWN ? [`${String(dropped.length - MAX_SHOWN)} more`] : [];
-  return `${listed([...shown, ...more], 'and')}, which ${dropped.length === 1 ? 'is' : 'are'} not`;
+  return `${listed(firstFew(dropped, MAX_SHOWN))}, which ${dropped.length === 1 ? 'is' : 'are'} not`;
 }

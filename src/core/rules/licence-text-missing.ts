@@ -1,4 +1,4 @@
-import { listed, printable } from '../base/text';
+import { firstFew, listed, printable } from '../base/text';
 import { asksForText } from '../formats/licence-expression';
 import { findings, type Rule } from '../findings/rule';
 import { licenceOf, packedPackages } from '../findings/licence-of';
@@ -18,15 +18,12 @@ export const licenceTextMissing: Rule = {
       return licence !== undefined && asksForText(licence) && !one.hasText;
     });
     if (missing.length === 0) return findings();
-    const names = missing
-      .slice(0, SHOWN)
-      .map((one) => `${printable(one.name)} (${printable(licenceOf(one, facts.licences) ?? '')})`);
-    const rest = missing.length > SHOWN ? [`${String(missing.length - SHOWN)} more`] : [];
+    const names = missing.map((one) => `${printable(one.name)} (${printable(licenceOf(one, facts.licences) ?? '')})`);
     const [first] = missing.flatMap(({ licence }) => licence?.texts ?? []);
     return findings({
       level: 'note',
       expected: 'the text of each licence in the artifact',
-      found: `none of ${listed([...names, ...rest])}`,
+      found: `none of ${listed(firstFew(names, SHOWN))}`,
       mend:
         subject.form === 'binary' || first === undefined
           ? 'send the texts beside it, or put them into a file of the source'

@@ -1,4 +1,4 @@
-import { listed, printable } from '../base/text';
+import { firstFew, listed, printable } from '../base/text';
 import type { PackageFact } from '../findings/rule';
 import { findings, type Rule } from '../findings/rule';
 import { licenceOf, packedPackages } from '../findings/licence-of';
@@ -18,12 +18,10 @@ export const licenceUnknown: Rule = {
     const [first, ...more] = unknown;
     if (first === undefined) return findings();
     if (more.length === 0) return findings(findingOf(first, 'note'));
-    const names = unknown.slice(0, SHOWN).map(nameOf);
-    const rest = unknown.length > SHOWN ? [`${String(unknown.length - SHOWN)} more`] : [];
     return findings({
       level: 'note',
       expected: 'a licence that each package states, or a text of one',
-      found: `none that is known of ${listed([...names, ...rest])}`,
+      found: `none that is known of ${listed(firstFew(unknown.map(nameOf), SHOWN))}`,
       mend: 'find them out, and write them into the sheet: `licences: { known: { NAME: … } }`',
     });
   },

@@ -1,6 +1,7 @@
 /** Everything in a file that may hold a secret: its bytes, and what lies in archives within it. */
 import { gunzipSync } from 'node:zlib';
 import { sourceOfBytes } from '../../formats/byte-source';
+import { isGzip } from '../../formats/gzip';
 import { listTar } from '../../formats/tar';
 import { openZip, readEntry } from '../../formats/zip';
 
@@ -41,10 +42,9 @@ function* plainOf(content: Content): Generator<Content> {
 /** What lies in an archive; undefined for what is none, or cannot be opened. */
 function innerOf({ path, bytes }: Content, room: Room): Content[] | undefined {
   try {
-    // The signatures of a local header (APPNOTE 4.3.7) and of gzip (RFC 1952, 2.3.1).
+    // The signature of a local header (APPNOTE 4.3.7).
     if (bytes[0] === 0x50 && bytes[1] === 0x4b && bytes[2] === 3 && bytes[3] === 4) return zipFiles(path, bytes, room);
-    if (bytes[0] !== 0x1f || bytes[1] !== 0x8b || room.bytes <= 0)
-      return isTar(bytes) ? tarFiles(path, bytes, room) : undefined;
+    if (!isGzip(bytes) || room.bytes <= 0) return isTar(bytes) ? tarFiles(path, bytes, room) : undefined;
     const plain = gunzipSync(bytes, { maxOutputLength: room.bytes });
     room.bytes -= plain.length;
     return [{ path: path.replace(/\.t?gz$/i, ''), bytes: plain }];

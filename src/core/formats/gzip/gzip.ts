@@ -3,6 +3,11 @@ import { crc32 } from 'node:zlib';
 import { deflateSegment, DICTIONARY_BYTES, SEGMENT_BYTES } from '../deflate';
 
 /** RFC 1952 2.3: magic, method 8, no flags, no time, no extra flags, system unknown (255). */
+/** Whether bytes begin as a gzip file does (RFC 1952, 2.3.1). */
+export function isGzip(start: Uint8Array): boolean {
+  return start[0] === 0x1f && start[1] === 0x8b;
+}
+
 export const GZIP_HEADER = Uint8Array.of(0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 255);
 
 /** RFC 1952 2.3: the checksum of what was compressed, and its length. */

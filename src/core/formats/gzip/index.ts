@@ -1,2 +1,2 @@
 /** The gzip format. */
-export { gzip, GZIP_HEADER, gzipTrailer } from './gzip';
+export { gzip, GZIP_HEADER, gzipTrailer, isGzip } from './gzip';

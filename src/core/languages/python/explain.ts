@@ -1,5 +1,5 @@
 /** Says in words which requirements exclude each other, and who states them. */
-import { listed } from '../../base/text';
+import { firstFew, listed } from '../../base/text';
 import type { Project } from './candidates';
 import { parseRequirement } from './requirement';
 import type { Ask, Cause } from './solver';
@@ -34,11 +34,7 @@ export function explain(facts: readonly Cause[], projects: ReadonlyMap<string, P
 function who({ by, byVersion }: Ask, versions: readonly string[]): string {
   if (byVersion === undefined) return by;
   const unique = [...new Set(versions)];
-  const shown =
-    unique.length > SHOWN_VERSIONS
-      ? [...unique.slice(0, SHOWN_VERSIONS), `${String(unique.length - SHOWN_VERSIONS)} more`]
-      : unique;
-  return `${by} ${listed(shown)}`;
+  return `${by} ${listed(firstFew(unique, SHOWN_VERSIONS))}`;
 }
 
 function nameIn(what: string): string {

@@ -1,6 +1,7 @@
 /** Images in one file: configuration, layers, and the files in them. */
 import { gunzipSync } from 'node:zlib';
 import { sourceOfBytes, type ByteSource } from '../../formats/byte-source';
+import { isGzip } from '../../formats/gzip';
 import {
   BLOBS_FOLDER,
   hexOf,
@@ -125,7 +126,7 @@ function plainLayer(side: ImageSide, digest: string): ByteSource | undefined {
   const blob = side.blob(digest);
   if (blob === undefined || blob.size > MOST_LAYER_BYTES) return undefined;
   const bytes = blob.read(0, blob.size);
-  if (bytes[0] !== 0x1f || bytes[1] !== 0x8b) return sourceOfBytes(bytes);
+  if (!isGzip(bytes)) return sourceOfBytes(bytes);
   try {
     return sourceOfBytes(gunzipSync(bytes, { maxOutputLength: MOST_LAYER_BYTES }));
   } catch {

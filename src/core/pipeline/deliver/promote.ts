@@ -1,9 +1,8 @@
 /** Brings the very bytes that stand at one destination, verified, so that they go to another. */
-import { readFileSync } from 'node:fs';
 import { extname } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import type { Arch, Destination } from '../../sheet';
-import { readWaybill, type Waybill } from '../../waybill';
+import { readWaybillFile, type WaybillFile } from '../../project/verify-artifact';
 import { readLedger, standing, type Delivery } from './ledger';
 import { configurationOf, headOf, type Load, type LoadRequest } from './load';
 import type { Fetched, FetchWanted, Way } from './ways/way';
@@ -23,7 +22,7 @@ export function deliveryAt({ project, spec }: Pick<LoadRequest, 'project' | 'spe
 export interface FetchedLoad {
   readonly load: Load;
   /** Of each architecture; an image at a registry has none beside it. */
-  readonly waybills: ReadonlyMap<Arch, Waybill>;
+  readonly waybills: ReadonlyMap<Arch, WaybillFile>;
 }
 
 /** @param way that to where it stands */
@@ -49,7 +48,7 @@ export async function fetchedLoad(
   const fetched = await way.fetch(delivery, { into, form, ending, onProgress });
   const waybills = await waybillsOf(project, fetched);
   const [waybill] = waybills.values();
-  const { file, member } = waybill?.entry.loads ?? spec.entry;
+  const { file, member } = waybill?.value.entry.loads ?? spec.entry;
   const beside = spec.beside.flatMap(({ name, setting, file: own }) => {
     const found = fetched.beside.find((one) => one.name === name);
     return found === undefined ? [] : [{ ...found, setting, ending: extname(own), shown: name }];
@@ -58,12 +57,11 @@ export async function fetchedLoad(
   return { load: { ...head, parts: fetched.parts, beside, configuration }, waybills };
 }
 
-async function waybillsOf(project: LoadRequest['project'], { parts }: Fetched): Promise<Map<Arch, Waybill>> {
-  const waybills = new Map<Arch, Waybill>();
+async function waybillsOf(project: LoadRequest['project'], { parts }: Fetched): Promise<Map<Arch, WaybillFile>> {
+  const waybills = new Map<Arch, WaybillFile>();
   for (const { arch, path, waybill } of parts) {
     if (waybill.path === path) continue;
-    const reading = { shown: waybill.shown, languages: project.languages, isVerified: false };
-    waybills.set(arch, await readWaybill(readFileSync(waybill.path, 'utf8'), reading));
+    waybills.set(arch, await readWaybillFile(waybill, project.languages));
   }
   return waybills;
 }

@@ -14,6 +14,7 @@ import { contentDigest } from '../../disk/digest';
 import { filePieces, stretchPieces, withFileSource } from '../../disk/file-source';
 import { stampOf } from '../../disk/stamp';
 import { SEGMENT_BYTES } from '../../formats/deflate';
+import { isGzip } from '../../formats/gzip';
 import { stackLayers } from '../../formats/oci';
 import { listTar } from '../../formats/tar';
 import type { LayerEntry } from '../../forms/layer';
@@ -128,11 +129,7 @@ function inOrder(all: Named[]): LayerEntry[] {
 
 /** The archive as it is, or unpacked from gzip. */
 async function plainTar(path: string, shown: string, scratch: string): Promise<string> {
-  const isPacked = await withFileSource(
-    path,
-    shown,
-    (source) => source.size > 2 && Buffer.from(source.read(0, 2)).equals(Buffer.from([0x1f, 0x8b])),
-  );
+  const isPacked = await withFileSource(path, shown, (source) => source.size > 2 && isGzip(source.read(0, 2)));
   if (!isPacked) return path;
   mkdirSync(scratch, { recursive: true });
   const plain = join(scratch, 'root.tar');

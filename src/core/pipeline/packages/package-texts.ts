@@ -4,6 +4,7 @@ import { gunzipSync } from 'node:zlib';
 import { withFileSource } from '../../disk/file-source';
 import { isLicenceText, type PackageText } from '../../findings/licences';
 import { sourceOfBytes } from '../../formats/byte-source';
+import { isGzip } from '../../formats/gzip';
 import { listTar } from '../../formats/tar';
 import { openZip, readEntry } from '../../formats/zip';
 import type { Describing } from '../../languages';
@@ -24,20 +25,15 @@ export async function packageTexts(path: string, file: string, describing: Descr
     return isWanted && plain.split('/').length <= MOST_DEPTH ? plain : undefined;
   };
   try {
-    return (await isGzip(path, file)) ? inTarball(path, file, wanted) : await inZip(path, file, wanted);
+    return (await isPacked(path, file)) ? inTarball(path, file, wanted) : await inZip(path, file, wanted);
   } catch {
     // What cannot be read says nothing. Building it tells of the fault.
     return [];
   }
 }
 
-/** RFC 1952, 2.3.1. */
-function isGzip(path: string, file: string): Promise<boolean> {
-  return withFileSource(
-    path,
-    file,
-    (source) => source.size > 2 && Buffer.from(source.read(0, 2)).readUInt16BE() === 0x1f8b,
-  );
+function isPacked(path: string, file: string): Promise<boolean> {
+  return withFileSource(path, file, (source) => source.size > 2 && isGzip(source.read(0, 2)));
 }
 
 type Wanted = (inside: string) => string | undefined;
@@ -66,6 +62,6 @@ function inTarball(path: string, file: string, wanted: Wanted): PackageText[] {
   return texts;
 }
 
-function textOf(bytes: Uint8Array): string {
+export function textOf(bytes: Uint8Array): string {
   return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('utf8');
 }

@@ -10,9 +10,11 @@ import { withFileSource } from '../../disk/file-source';
 import { stampOf } from '../../disk/stamp';
 import { KINDS, type StateFolder } from '../../project/state';
 import { sourceOfBytes, type ByteSource } from '../../formats/byte-source';
+import { isGzip } from '../../formats/gzip';
 import type { OsvRecord } from '../../formats/osv';
 import { listTar } from '../../formats/tar';
 import { openZip, readEntry } from '../../formats/zip';
+import { textOf } from './package-texts';
 
 const MOST_RECORD_BYTES = 8 * 1024 * 1024;
 const MOST_RECORDS = 2_000_000;
@@ -117,7 +119,7 @@ async function eachText({ root, at }: AdvisoryPlace, take: Take): Promise<void> 
     return;
   }
   const head = headOf(path);
-  if (head.readUInt16BE() === 0x1f8b) {
+  if (isGzip(head)) {
     inTar(sourceOfBytes(gunzip(path, at)), at, counted);
     return;
   }
@@ -177,8 +179,4 @@ function gunzip(path: string, shown: string): Buffer {
   } catch (error) {
     throw bad(shown, 'a gzip-compressed tar archive', messageOf(error), error);
   }
-}
-
-function textOf(bytes: Uint8Array): string {
-  return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('utf8');
 }

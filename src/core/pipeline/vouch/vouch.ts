@@ -43,13 +43,12 @@ export async function makePapers(request: VouchRequest): Promise<PaperTexts> {
   const sha1 = await hashFiles({ waybill, path: join(project.root, shown), shown, scratch });
   const bill = makeBill({ waybill, packages, policy: licences, advisories, accept: target.spec.accept, sha1 });
   const [cyclonedx, spdx] = [writeCycloneDx(bill), writeSpdx(bill)];
-  const nameOf = (path: string): string => basename(path);
   const provenance = writeProvenance({
     ...{ waybill, packages, builder, sheet: project.files[0] ?? '' },
     byproducts: {
-      [nameOf(waybillPath(target))]: readFileSync(join(project.root, waybillPath(target)), 'utf8'),
-      [nameOf(paperPath(target, 'cyclonedx'))]: cyclonedx,
-      [nameOf(paperPath(target, 'spdx'))]: spdx,
+      [basename(waybillPath(target))]: readFileSync(join(project.root, waybillPath(target)), 'utf8'),
+      [basename(paperPath(target, 'cyclonedx'))]: cyclonedx,
+      [basename(paperPath(target, 'spdx'))]: spdx,
     },
     sources: await sourcesOf(project, target, waybill),
   });

@@ -61,13 +61,23 @@ export function lookAtFiles(
 }
 
 /** Artifacts and data that are others than those of the newest delivery. */
-export function digestDrifts({ parts, beside }: Pick<Load, 'parts' | 'beside'>, last: Delivery | undefined): Drift[] {
-  const files = [
+export function digestDrifts({ parts, beside }: Load, last: Delivery | undefined): Drift[] {
+  return driftsIn([
     ...parts.map(({ arch, sha256 }) => ({ what: `artifact ${arch}`, sha256, before: last?.artifacts[arch] })),
     ...beside.map(({ name, sha256 }) => ({ what: name, sha256, before: last?.beside?.[name]?.digest })),
     ...paperDigests(parts, last),
-  ];
-  return files
+  ]);
+}
+
+interface DigestRow {
+  readonly what: string;
+  readonly sha256: string;
+  /** `sha256:…`, in the newest delivery. */
+  readonly before: string | undefined;
+}
+
+function driftsIn(rows: readonly DigestRow[]): Drift[] {
+  return rows
     .filter(({ sha256, before }) => before !== `sha256:${sha256}`)
     .map(({ what, sha256, before }) => ({
       what,
@@ -76,7 +86,7 @@ export function digestDrifts({ parts, beside }: Pick<Load, 'parts' | 'beside'>, 
     }));
 }
 
-function paperDigests(parts: Load['parts'], last: Delivery | undefined) {
+function paperDigests(parts: Load['parts'], last: Delivery | undefined): DigestRow[] {
   return parts.flatMap(({ arch, papers }) =>
     papers.map(({ kind, sha256 }) => ({
       what: `${PAPERS[kind].title} ${arch}`,
@@ -87,7 +97,7 @@ function paperDigests(parts: Load['parts'], last: Delivery | undefined) {
 
 /** Papers that are others than those of the newest delivery. */
 export function paperDrifts({ parts }: Load, last: Delivery | undefined): Drift[] {
-  return digestDrifts({ parts, beside: [] }, last).filter(({ what }) => !what.startsWith('artifact '));
+  return driftsIn(paperDigests(parts, last));
 }
 
 export function shortDigest(sha256: string): string {

@@ -142,16 +142,17 @@ export async function detachPapers(
   delivery: Delivery,
   digest: string,
 ): Promise<string[]> {
+  const ours = new Set([
+    ...Object.values(delivery.papers ?? {}).flatMap((one) => Object.values(one)),
+    ...Object.values(delivery.waybills ?? {}),
+  ]);
   const deleted: string[] = [];
-  for (const [arch] of Object.entries(delivery.papers ?? {}))
-    for (const { digest: referrer } of await listReferrers(connection, repository, digest)) {
-      const layers = layersIn((await pullManifest(connection, repository, referrer))?.bytes);
-      const isOurs = layers.some(
-        (one) => kindOf(delivery, arch, one.digest) !== undefined || delivery.waybills?.[arch] === one.digest,
-      );
-      if (isOurs && !deleted.includes(referrer) && (await deleteManifest(connection, repository, referrer)))
-        deleted.push(referrer);
-    }
+  if (delivery.papers === undefined) return deleted;
+  for (const { digest: referrer } of await listReferrers(connection, repository, digest)) {
+    const layers = layersIn((await pullManifest(connection, repository, referrer))?.bytes);
+    if (layers.some((one) => ours.has(one.digest)) && (await deleteManifest(connection, repository, referrer)))
+      deleted.push(referrer);
+  }
   if (deleted.length > 0) await unlistUnderTag({ connection, repository }, digest, deleted);
   return deleted;
 }
