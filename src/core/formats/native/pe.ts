@@ -2,11 +2,10 @@
 import { stretchOf, type ByteSource } from '../byte-source';
 import { Fields } from '../fields';
 import type { NativeInfo, NativeMachine } from './model';
+import { isPe, readPeHeaders, type PeSection } from './pe-headers';
 
 const PE_OFFSET_AT = 0x3c;
 const SIGNATURE = 0x4550;
-const MAGIC_64 = 0x20b;
-const MAGIC_32 = 0x10b;
 const IS_DLL = 0x2000;
 /** Numbers of data directories: the table of imports, and the CLI header (ECMA-335, II.25.2.3.3). */
 const IMPORTS = 1;
@@ -34,65 +33,26 @@ const MACHINES: Readonly<Record<number, NativeMachine>> = {
   0x1c4: { name: 'arm (32 bit)', bits: 32 },
 };
 
-interface SectionSpan {
-  readonly address: number;
-  readonly size: number;
-  readonly offset: number;
-}
-
-/** Whether bytes begin as a PE file does. */
-export function isPe(start: Uint8Array): boolean {
-  return start.length >= 2 && start[0] === 0x4d && start[1] === 0x5a;
-}
-
 /**
  * Undefined for a managed assembly that runs on every processor.
  * @throws RangeError for a file whose tables lead outside it
  */
 export function readPe(source: ByteSource): NativeInfo | undefined {
-  const at = new Fields(stretchOf(source, 0, 64), true).u32(PE_OFFSET_AT);
-  // Signature 4, Machine 2, NumberOfSections 2, …, SizeOfOptionalHeader 2 at 20, Characteristics 2 at 22.
-  const coff = new Fields(stretchOf(source, at, 24), true);
-  if (coff.u32(0) !== SIGNATURE) throw new RangeError('a program of DOS only');
-  const number = coff.u16(4);
-  const optionalSize = coff.u16(20);
-  const optional = new Fields(stretchOf(source, at + 24, optionalSize), true);
-  const magic = optionalSize >= 2 ? optional.u16(0) : MAGIC_64;
-  if (magic !== MAGIC_32 && magic !== MAGIC_64) throw new RangeError('an optional header of no known shape');
-  const count = coff.u16(6);
-  if (count > MAX_SECTIONS) throw new RangeError('more sections than the format allows');
-  const sections = readSections(new Fields(stretchOf(source, at + 24 + optionalSize, count * 40), true), count);
-  const kind = (coff.u16(22) & IS_DLL) !== 0 ? 'library' : 'program';
-  const flags = cliFlags(source, directory(optional, magic, CLI_HEADER), sections);
+  const { machine: number, characteristics, is64, sections, directory } = readPeHeaders(source);
+  const kind = (characteristics & IS_DLL) !== 0 ? 'library' : 'program';
+  const flags = cliFlags(source, directory(CLI_HEADER)?.address ?? 0, sections);
   if (flags !== undefined && (flags & (IL_ONLY | IL_LIBRARY)) !== 0) return managedInfo(number, flags, kind);
-  const machine = MACHINES[number] ?? { name: `processor ${String(number)}`, bits: magic === MAGIC_64 ? 64 : 32 };
+  const machine = MACHINES[number] ?? { name: `processor ${String(number)}`, bits: is64 ? 64 : 32 };
   return {
     format: 'PE',
     system: 'Windows',
     kind,
     machines: [machine],
-    needs: readImports(source, directory(optional, magic, IMPORTS), sections),
+    needs: readImports(source, directory(IMPORTS)?.address ?? 0, sections),
   };
 }
 
-function readSections(table: Fields, count: number): SectionSpan[] {
-  // Name 8, VirtualSize 4, VirtualAddress 4, SizeOfRawData 4, PointerToRawData 4, …
-  return Array.from({ length: count }, (_, i) => ({
-    address: table.u32(i * 40 + 12),
-    size: table.u32(i * 40 + 16),
-    offset: table.u32(i * 40 + 20),
-  }));
-}
-
-/** Address that a data directory leads to; 0 for none. */
-function directory(optional: Fields, magic: number, number: number): number {
-  const countAt = magic === MAGIC_64 ? 108 : 92;
-  const at = countAt + 4 + number * 8;
-  if (optional.bytes.length < at + 4 || optional.u32(countAt) <= number) return 0;
-  return optional.u32(at);
-}
-
-function cliFlags(source: ByteSource, header: number, sections: readonly SectionSpan[]): number | undefined {
+function cliFlags(source: ByteSource, header: number, sections: readonly PeSection[]): number | undefined {
   if (header === 0) return undefined;
   // Cb 4, MajorRuntimeVersion 2, MinorRuntimeVersion 2, MetaData 8, Flags 4.
   return new Fields(stretchOf(source, offsetOf(header, sections), 20), true).u32(16);
@@ -107,7 +67,7 @@ function managedInfo(number: number, flags: number, kind: NativeInfo['kind']): N
   return { format: 'PE', system, kind, machines: [machine], needs: [] };
 }
 
-function readImports(source: ByteSource, table: number, sections: readonly SectionSpan[]): string[] {
+function readImports(source: ByteSource, table: number, sections: readonly PeSection[]): string[] {
   if (table === 0) return [];
   const names: string[] = [];
   for (let at = offsetOf(table, sections); ; at += 20) {
@@ -120,7 +80,7 @@ function readImports(source: ByteSource, table: number, sections: readonly Secti
   }
 }
 
-function offsetOf(address: number, sections: readonly SectionSpan[]): number {
+function offsetOf(address: number, sections: readonly PeSection[]): number {
   const section = sections.find((one) => address >= one.address && address < one.address + one.size);
   if (section === undefined) throw new RangeError('an address that is not in the file');
   return section.offset + (address - section.address);

@@ -5,7 +5,8 @@ import { ET, isElf, MACHINES, readElfOrFault, type ElfFile } from '../elf';
 import { arMembers, isAr } from './ar';
 import { isMachO, readMachO } from './macho';
 import type { NativeInfo, NativeMachine, NativeReading } from './model';
-import { isPe, readPe } from './pe';
+import { readPe } from './pe';
+import { isPe } from './pe-headers';
 import { isWasm, readWasm } from './wasm';
 
 const START_BYTES = 20;
