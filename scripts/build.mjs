@@ -18,7 +18,7 @@ dropPrivateTypes('dist', 'dist/library/index.d.ts');
 // What is no TypeScript lies where it lies in src: adapters, runners, what is started in other programs.
 cpSync('src', 'dist', {
   recursive: true,
-  filter: (path) => !/\.(?:ts|java)$|\/(?:java|encoder)$/.test(path),
+  filter: (path) => !/\.(?:ts|java|cs)$|\/(?:java|encoder|run\/dotnet)$/.test(path),
 });
 await writePage();
 for (const path of filesBelow('dist').filter((path) => path.endsWith('.js')))

@@ -24,6 +24,8 @@ export interface LanguageView {
   readonly unused?: (waybill: Waybill) => readonly Finding[];
   /** Packages that were packed as they were found, so that another machine may have others. */
   readonly installed?: (waybill: Waybill) => readonly Finding[];
+  /** Versions that do not go together. */
+  readonly clashes?: () => readonly Finding[];
   /** What only tests use, and is packed all the same. */
   readonly testOnly?: () => readonly Finding[];
   /** What the name of a compiled file says it is for, in words, where the language would not load it for that. */

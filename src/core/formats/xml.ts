@@ -3,6 +3,8 @@ import { SaxesParser } from 'saxes';
 
 export interface XmlElement {
   readonly name: string;
+  /** By their names without prefixes. */
+  readonly attributes: Readonly<Record<string, string>>;
   readonly line: number;
   readonly column: number;
   readonly children: readonly XmlElement[];
@@ -21,6 +23,7 @@ const MAX_ELEMENTS = 500_000;
 
 interface OpenElement {
   name: string;
+  attributes: Readonly<Record<string, string>>;
   line: number;
   column: number;
   children: OpenElement[];
@@ -38,12 +41,13 @@ export function readXml(text: string): { readonly root: XmlElement } | { readonl
   };
   parser.on('error', (error) => fail(error.message.replace(/^(?:\d+:\d+: )+/, '')));
   parser.on('doctype', () => fail('a document type, which could define entities without end'));
-  parser.on('opentag', ({ name }) => {
+  parser.on('opentag', ({ name, attributes }) => {
     state.elements += 1;
     if (open.length > MAX_DEPTH || state.elements > MAX_ELEMENTS) fail('more elements than can be meant');
     if (fault !== undefined) return;
     const element: OpenElement = {
-      name: name.replace(/^.*:/, ''),
+      name: plainName(name),
+      attributes: Object.fromEntries(Object.entries(attributes).map(([key, value]) => [plainName(key), value])),
       line: parser.line,
       column: parser.column,
       children: [],
@@ -70,6 +74,11 @@ export function readXml(text: string): { readonly root: XmlElement } | { readonl
   }
   if (fault !== undefined) return { fault };
   return state.root === undefined ? { fault: { line: 1, column: 1, what: 'no element at all' } } : { root: state.root };
+}
+
+/** Without its prefix. */
+function plainName(name: string): string {
+  return name.slice(name.lastIndexOf(':') + 1);
 }
 
 /** The first element of that name below another. */

@@ -23,11 +23,11 @@ export interface Describing {
   readonly metadata?: RegExp;
   /** @param locked undefined where it was found in an artifact of which nothing is recorded */
   readonly licence: (texts: readonly PackageText[], locked: LockedPackage | undefined) => StatedLicence | undefined;
-  /** Finds packages in artifacts of which nothing is recorded, by a file that each of them has. */
+  /** Finds packages in artifacts of which nothing is recorded, by a file that each of them has, or that lists them. */
   readonly installed?: {
     readonly file: RegExp;
-    /** @returns undefined for what is none */
-    readonly read: (path: string, text: string) => InstalledPackage | undefined;
+    /** @returns none for what is none */
+    readonly read: (path: string, text: string) => readonly InstalledPackage[];
   };
 }
 
@@ -41,4 +41,6 @@ export interface PackageName {
 export interface InstalledPackage extends PackageName {
   /** The folders of the artifact that are its own, each with a slash behind; what tells of it is in one of them. */
   readonly folders: readonly string[];
+  /** Paths of its files, where they lie among others. */
+  readonly files?: readonly string[];
 }

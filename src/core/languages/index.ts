@@ -1,6 +1,7 @@
 /** The one table of languages. A new language is a folder beside this file, and a line here. */
 import type { FunctionSpec, KnownLanguages, LanguageId, Runtime } from '../sheet';
 import { c } from './c';
+import { dotnet } from './dotnet';
 import { go } from './go';
 import { jvm } from './jvm';
 import type { Language, Work } from './language';
@@ -14,6 +15,7 @@ const TABLE: { readonly [Id in LanguageId]: Language<Id> } = {
   node,
   python,
   jvm,
+  dotnet,
   rust,
   go,
   c,
@@ -26,12 +28,7 @@ export const LANGUAGES: readonly Language[] = Object.values(TABLE);
 /** What a sheet is read with: the languages, and runtimes that destinations may offer before anything here packs for them. */
 export const KNOWN: KnownLanguages = {
   all: LANGUAGES,
-  foreseen: [
-    {
-      runtime: { word: 'dotnet', version: { sheet: '\\d+', offered: '\\d+', shown: 'X' }, sample: 'dotnet 8' },
-      hostKey: 'dotnet',
-    },
-  ],
+  foreseen: [],
 };
 
 /** The runtime of an executable of which nothing else is known. */

@@ -289,7 +289,8 @@ export interface NotedModules {
 }
 
 export interface HostStart {
-  /** Absolute paths of the copy of the runner, and of the unpacked artifact. */
+  /** Absolute paths of the runtime's program, of the copy of the runner, and of the unpacked artifact. */
+  readonly program?: string;
   readonly runner: string;
   readonly root: string;
   readonly memoryBytes: number;

@@ -4,6 +4,7 @@ import { archUnsupported } from './arch-unsupported';
 import { depsMissing } from './deps-missing';
 import { depsTestScope } from './deps-test-scope';
 import { depsOverlap } from './deps-overlap';
+import { depsVersionClash } from './deps-version-clash';
 import { depsUnlocked } from './deps-unlocked';
 import { depsUnseen } from './deps-unseen';
 import { depsUnused } from './deps-unused';
@@ -98,6 +99,7 @@ export const COMMON_RULES: readonly Rule[] = [
   depsMissing,
   depsUnused,
   depsTestScope,
+  depsVersionClash,
   depsOverlap,
   depsUnlocked,
   depsUnseen,
@@ -126,7 +128,7 @@ export const COMMON_RULES: readonly Rule[] = [
 
 /** Groups of rules, by the first part of their ids, in the order in which they are shown. */
 const GROUPS = [
-  ...['size', 'arch', 'runtime', 'native', 'repro', 'image', 'entry', 'event', 'module'],
+  ...['size', 'arch', 'runtime', 'native', 'repro', 'build', 'image', 'entry', 'event', 'module'],
   ...['deps', 'licence', 'layout', 'limits', 'settings'],
 ];
 

@@ -99,7 +99,7 @@ function withRunner({ run, memoryBytes, profile }: HostPlan, program: string, ba
   copyFileSync(run.runner, runner);
   chmodSync(runner, 0o644);
   const traced = profile === undefined ? [] : (run.profile?.args(traceIn(base)) ?? []);
-  return { speaks: 'runner', program, args: [...traced, ...run.args({ runner, root, memoryBytes })] };
+  return { speaks: 'runner', program, args: [...traced, ...run.args({ program, runner, root, memoryBytes })] };
 }
 
 export function isRoot(): boolean {

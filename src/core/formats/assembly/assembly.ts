@@ -1,4 +1,5 @@
 /** What an assembly is: its name and version, what it refers to, what it is compiled for, its types and their methods. */
+import { foreignCalls, type ForeignCall } from './bodies';
 import { compressed, Metadata } from './metadata';
 import { PeImage } from './image';
 import { fullName } from './names';
@@ -26,6 +27,8 @@ export interface TypeInfo {
   readonly name: string;
   readonly isPublic: boolean;
   readonly isAbstract: boolean;
+  /** Full name of the type that it inherits from; '' for none, and for one that is made of others. */
+  readonly base: string;
   readonly methods: () => readonly MethodInfo[];
 }
 
@@ -48,6 +51,10 @@ export interface Assembly extends AssemblyName {
   /** Native libraries that it calls. */
   readonly natives: readonly string[];
   readonly types: () => readonly TypeInfo[];
+  /** What its code calls in other assemblies. @throws RangeError for damaged code */
+  readonly calls: () => readonly ForeignCall[];
+  /** Texts that its code may load. */
+  readonly texts: () => readonly string[];
   /** The identifier of this build, in hexadecimal. */
   readonly id: string;
   /** Stretches of the file that are new in every build, unless that is deterministic. */
@@ -92,6 +99,8 @@ export function readAssembly(bytes: Uint8Array): Assembly | undefined {
       .filter((row) => row > 0)
       .map((row) => metadata.name('ModuleRef', row, 0)),
     types: () => typesOf(metadata),
+    calls: () => [...foreignCalls(image, metadata)],
+    texts: () => [...metadata.userStrings()],
     id: Buffer.from(metadata.guids.subarray(0, GUID_BYTES)).toString('hex'),
     changing: changingIn(image, metadata),
   };
@@ -212,9 +221,15 @@ function typesOf(metadata: Metadata): TypeInfo[] {
       name: nameOf(row),
       isPublic: visibility === PUBLIC || visibility === NESTED_PUBLIC,
       isAbstract: (flags & ABSTRACT) !== 0,
+      base: baseOf(metadata, row),
       methods: () => methodsOf(metadata, row),
     };
   });
+}
+
+function baseOf(metadata: Metadata, row: number): string {
+  const base = metadata.reference('TypeDef', row, 3, 'TypeDefOrRef');
+  return base === undefined || base.table === 'TypeSpec' ? '' : fullName(metadata, base);
 }
 
 function methodsOf(metadata: Metadata, type: number): MethodInfo[] {

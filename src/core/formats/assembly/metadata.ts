@@ -56,6 +56,16 @@ export class Metadata {
     const bytes = lengthed(this.#userStrings, at);
     return Buffer.from(bytes.subarray(0, bytes.length & ~1)).toString('utf16le');
   }
+
+  /** All of those texts, as far as the heap is sound. */
+  *userStrings(): Generator<string> {
+    for (let at = 1; at < this.#userStrings.length;) {
+      const [length, width] = compressed(this.#userStrings, at);
+      if (at + width + length > this.#userStrings.length) return;
+      if (length > 0) yield this.userString(at);
+      at += width + length;
+    }
+  }
 }
 
 function streamsOf(root: Fields, at: number): Map<string, Uint8Array> {

@@ -32,7 +32,7 @@ export const jvmDescribing: Describing = {
       const [, group = '', artifact = ''] = PROPERTIES.exec(path) ?? [];
       const version = /^version=(.+)$/m.exec(text)?.[1]?.trim();
       const folder = path.replace(/[^/]+$/, '');
-      return version === undefined ? undefined : { name: `${group}:${artifact}`, version, folders: [folder] };
+      return version === undefined ? [] : [{ name: `${group}:${artifact}`, version, folders: [folder] }];
     },
   },
 };

@@ -3,6 +3,7 @@ import type { LanguageView } from '../../findings/view';
 import type { ViewRequest } from '../language';
 import { eventReads } from './event-reads';
 import { viewJvmArtifact, type JvmView } from './artifact-view';
+import { clashesInJvm } from './rules/clashes';
 import { judgeMember, judgeParameters, missingClass } from './rules/entry-method';
 import { missingInJvm } from './rules/missing';
 import { ownClasses, type JvmLanguageView } from './rules/shared';
@@ -31,6 +32,7 @@ export async function jvmView(request: ViewRequest<'jvm'>): Promise<JvmLanguageV
       testOnly: () => testOnlyInJvm(jvm, facts),
     }),
     missing: () => missingInJvm(jvm, facts, destination),
+    clashes: () => clashesInJvm(facts.waybill),
     unused: (waybill) => unusedInJvm(jvm, facts, waybill),
     settings: () =>
       own().flatMap(({ path, facts: { settings } }) =>

@@ -2,7 +2,6 @@
 import type { Work } from '../language';
 import { dependsOn, readJvmNeeds } from './needs';
 import { depsOldName } from './rules/deps-old-name';
-import { depsVersionClash } from './rules/deps-version-clash';
 import { runtimeJavaVersion } from './rules/runtime-java-version';
 import { running } from './run/running';
 
@@ -17,6 +16,6 @@ export const jvmWork: Work<'jvm'> = {
   view: async (request) => (await import('./view')).jvmView(request),
   reads: async (subject, entry) => (await import('./event-reads')).eventReads(subject, entry),
   readsAreTyped: true,
-  rules: [runtimeJavaVersion, depsVersionClash, depsOldName],
+  rules: [runtimeJavaVersion, depsOldName],
   run: running,
 };

@@ -40,8 +40,8 @@ export const nodeDescribing: Describing = {
     read(path, text) {
       const manifest = manifestOf(text);
       const [, name = ''] = INSTALLED.exec(path) ?? [];
-      if (typeof manifest?.version !== 'string') return undefined;
-      return { name, version: manifest.version, folders: [path.slice(0, -'package.json'.length)] };
+      if (typeof manifest?.version !== 'string') return [];
+      return [{ name, version: manifest.version, folders: [path.slice(0, -'package.json'.length)] }];
     },
   },
 };

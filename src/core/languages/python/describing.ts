@@ -41,8 +41,8 @@ export const pythonDescribing: Describing = {
     read(path, text) {
       const headers = readHeaders(text);
       const [[name], [version]] = [headers.get('name') ?? [], headers.get('version') ?? []];
-      if (name === undefined || version === undefined) return undefined;
-      return { name, version, folders: [path.slice(0, -'METADATA'.length)] };
+      if (name === undefined || version === undefined) return [];
+      return [{ name, version, folders: [path.slice(0, -'METADATA'.length)] }];
     },
   },
 };

@@ -1,7 +1,7 @@
 /** The packages in an artifact of which nothing is recorded, by what each of them says of itself. */
 import { packageLicence, isLicenceText } from '../../findings/licences';
 import type { PackageFact, Subject } from '../../findings/rule';
-import { LANGUAGES, type Describing } from '../../languages';
+import { LANGUAGES, type Describing, type InstalledPackage } from '../../languages';
 
 const MOST_PACKAGES = 5000;
 
@@ -18,11 +18,10 @@ export async function installedPackages({
     if (describing === undefined || installed === undefined) continue;
     for (const path of files) {
       if (!installed.file.test(path) || found.length >= MOST_PACKAGES) continue;
-      const fact = factOf({ path, files, texts, readText, describing, installed });
-      if (fact !== undefined) found.push(fact);
+      found.push(...factsOf({ path, files, texts, readText, describing, installed }));
     }
   }
-  return found;
+  return found.slice(0, MOST_PACKAGES);
 }
 
 interface Looking extends Pick<Subject, 'readText'> {
@@ -33,10 +32,13 @@ interface Looking extends Pick<Subject, 'readText'> {
   readonly installed: NonNullable<Describing['installed']>;
 }
 
-function factOf({ path, files, texts, readText, describing, installed }: Looking): PackageFact | undefined {
+function factsOf(looking: Looking): PackageFact[] {
+  const { path, readText, installed } = looking;
   const text = readText(path);
-  const one = text === undefined ? undefined : installed.read(path, text);
-  if (one === undefined) return undefined;
+  return text === undefined ? [] : installed.read(path, text).map((one) => factOf(looking, one));
+}
+
+function factOf({ path, files, texts, readText, describing }: Looking, one: InstalledPackage): PackageFact {
   const isOwn = (file: string): boolean => one.folders.some((folder) => file.startsWith(folder));
   const own = texts.filter(isOwn);
   const about = files.filter((file) => isOwn(file) && (file === path || describing.metadata?.test(file) === true));
@@ -48,7 +50,7 @@ function factOf({ path, files, texts, readText, describing, installed }: Looking
   return {
     ...{ name, version, by: [], plainName: describing.plainName(name), ecosystem: describing.ecosystem },
     purl: describing.purl(one),
-    ...{ standing: 'untraced', reached: [], packed: [path], hasText: own.length > 0 },
+    ...{ standing: 'untraced', reached: [], packed: one.files ?? [path], hasText: own.length > 0 },
     licence: packageLicence(describing.licence(read, undefined), read),
   };
 }

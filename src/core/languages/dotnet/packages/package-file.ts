@@ -1,0 +1,100 @@
+/** Unpacks a package (`.nupkg`, an archive by the Open Packaging Conventions) into a folder of the store. */
+import { createHash } from 'node:crypto';
+import { closeSync, mkdirSync, openSync, writeSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { breathe } from '../../../base/breathe';
+import { EmballageError } from '../../../base/errors';
+import { printable } from '../../../base/text';
+import { withFileSource } from '../../../disk/file-source';
+import { unpackOnce, type UnpackedFile } from '../../../disk/unpack-once';
+import { guarded } from '../../../disk/write';
+import { sourceOfBytes, type ByteSource } from '../../../formats/byte-source';
+import { describeFault, entryChunks, openZip, readEntry, type ZipArchive, type ZipEntry } from '../../../formats/zip';
+import { SIGNATURE } from './content-hash';
+import { readNuspec, type Nuspec } from './nuspec';
+
+/** What the conventions of the archive itself need. */
+const OF_ARCHIVE = /^(?:_rels\/|package\/|\[Content_Types\]\.xml$)/;
+const MANIFEST = 'package.json';
+const MOST_NUSPEC_BYTES = 4 * 1024 * 1024;
+const LIMITS = { entries: 100_000, unpackedBytes: 8 * 1024 ** 3 };
+
+export interface UnpackedPackage {
+  readonly folder: string;
+  readonly files: readonly UnpackedFile[];
+}
+
+/** @param path absolute path of the file, whose digest was verified @throws EmballageError PACKAGE_INVALID */
+export function unpackPackage(path: string, file: string, folder: string): Promise<UnpackedPackage> {
+  return unpackOnce({ folder, manifest: MANIFEST, shown: file }, (target) =>
+    withFileSource(path, file, async (source) => {
+      const files: UnpackedFile[] = [];
+      for (const entry of soundArchive(source, file).entries) {
+        if (entry.kind === 'folder' || OF_ARCHIVE.test(entry.path)) continue;
+        files.push(await unpackEntry(source, entry, target, file));
+        await breathe();
+      }
+      return { files };
+    }),
+  );
+}
+
+/** The manifest of a package in memory. @throws EmballageError PACKAGE_INVALID */
+export function nuspecIn(bytes: Uint8Array, file: string): { readonly nuspec: Nuspec; readonly text: string } {
+  const source = sourceOfBytes(bytes);
+  const found = soundArchive(source, file).entries.filter(({ path }) => /^[^/]+\.nuspec$/i.test(path));
+  const [entry, other] = found;
+  if (entry === undefined || other !== undefined)
+    throw badPackage(file, 'one `.nuspec`', entry === undefined ? 'none' : `${String(found.length)} of them`);
+  const text = Buffer.from(readEntry(source, entry, MOST_NUSPEC_BYTES)).toString('utf8');
+  return { nuspec: readNuspec(text, `${file}: ${entry.path}`), text };
+}
+
+function soundArchive(source: ByteSource, file: string): ZipArchive {
+  const archive = openZip(source, file, LIMITS);
+  const [fault] = archive.faults;
+  if (fault !== undefined) throw badPackage(file, 'a sound archive', describeFault(fault));
+  const link = archive.entries.find(({ kind }) => kind === 'link');
+  if (link !== undefined) throw badPackage(file, 'files and folders', `a link, ${printable(link.path)}`);
+  return archive;
+}
+
+async function unpackEntry(source: ByteSource, entry: ZipEntry, target: string, file: string): Promise<UnpackedFile> {
+  const name = entry.path === SIGNATURE ? SIGNATURE : plainName(entry.path, file);
+  const path = join(target, name);
+  guarded(path, () => mkdirSync(dirname(path), { recursive: true }));
+  const hash = createHash('sha256');
+  const fd = guarded(path, () => openSync(path, 'wx', 0o644));
+  try {
+    for await (const chunk of entryChunks(source, entry)) {
+      hash.update(chunk);
+      for (let done = 0; done < chunk.length;) done += guarded(path, () => writeSync(fd, chunk, done));
+    }
+  } finally {
+    closeSync(fd);
+  }
+  return { path: name, sha256: hash.digest('hex'), size: entry.size, isProgram: false };
+}
+
+/** The conventions have names escaped as in addresses; what they come to must not leave the folder. */
+function plainName(path: string, file: string): string {
+  let plain: string;
+  try {
+    plain = decodeURIComponent(path);
+  } catch {
+    return path;
+  }
+  if (/(?:^|\/)\.\.?(?:\/|$)|^\/|[\0\\]/.test(plain))
+    throw badPackage(file, 'paths inside the package', printable(path));
+  return plain;
+}
+
+export function badPackage(file: string, expected: string, found: string): EmballageError {
+  return new EmballageError('PACKAGE_INVALID', {
+    doing: 'unpacking a package',
+    where: printable(file),
+    expected,
+    found,
+    mend: 'ask who made the package, or choose another version',
+  });
+}
