@@ -10,7 +10,7 @@ export interface Framework {
 /** The forms in which a framework is written. */
 const FORMS: readonly (readonly [pattern: RegExp, read: (version: string, word: string) => Framework | undefined])[] = [
   [
-    /^(\.netcoreapp|\.netstandard|\.netframework),version=v([\d.]+)$/,
+    /^(\.netcoreapp|\.netstandard|\.netframework)(?:,version=v)?([\d.]+)$/,
     (version, word) => numbered(LONG[word] ?? 'any', version),
   ],
   [/^(netcoreapp)(\d+(?:\.\d+)?)$/, (version) => numbered('core', dotted(version))],
