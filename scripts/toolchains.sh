@@ -42,10 +42,20 @@ install_readers() {
     cyclonedx-python-lib==11.12.0 spdx-tools==0.8.5
 }
 
-if [ ${#missing[@]} -eq 0 ]; then install_readers; echo "toolchains: all here (${packages[*]})"; exit 0; fi
+# A runtime of .NET that a package of PyPI carries, for tests that call functions in it.
+dotnet=${EMBALLAGE_DOTNET:-$HOME/.cache/emballage-dotnet}
+install_dotnet() {
+  [ "$(dpkg --print-architecture)" = amd64 ] && [ ! -x "$dotnet/dotnetcore2/bin/dotnet" ] || return 0
+  echo "toolchains: installing a runtime of .NET into $dotnet"
+  python3 -m pip install --quiet --disable-pip-version-check --root-user-action=ignore --no-deps --target "$dotnet" dotnetcore2==3.1.23
+  chmod +x "$dotnet/dotnetcore2/bin/dotnet"
+}
+
+if [ ${#missing[@]} -eq 0 ]; then install_readers; install_dotnet; echo "toolchains: all here (${packages[*]})"; exit 0; fi
 echo "toolchains: installing ${missing[*]}"
 export DEBIAN_FRONTEND=noninteractive
 dpkg --print-foreign-architectures | grep -qx "$other" || dpkg --add-architecture "$other"
 apt-get update -qq
 apt-get install -y -qq --no-install-recommends "${missing[@]}"
 install_readers
+install_dotnet

@@ -31,6 +31,11 @@ export function printable(name: string): string {
   );
 }
 
+/** A file, and the line where there are lines: `a.mjs:3`. @param line counted from 1; 0 for none */
+export function placeIn(file: string, line: number): string {
+  return line === 0 ? printable(file) : `${printable(file)}:${String(line)}`;
+}
+
 /** `1 file`, `2 files`, `1,204 files`. */
 export function count(n: number, one: string, many = `${one}s`): string {
   return `${grouped(n)} ${n === 1 ? one : many}`;

@@ -1,4 +1,4 @@
-import { printable } from '../base/text';
+import { placeIn, printable } from '../base/text';
 import { findings, type Finding, type Rule } from '../findings/rule';
 
 export const depsUnseen: Rule = {
@@ -13,7 +13,7 @@ export const depsUnseen: Rule = {
     for (const { file, line, what, kept } of waybill?.unseen ?? []) {
       const known = byKept.get(kept);
       byKept.set(kept, {
-        first: known?.first ?? `${file}:${String(line)}, \`${what}\``,
+        first: known?.first ?? `${placeIn(file, line)}, \`${printable(what)}\``,
         count: (known?.count ?? 0) + 1,
       });
     }
@@ -22,7 +22,7 @@ export const depsUnseen: Rule = {
         level: 'note',
         where: printable(kept),
         expected: 'imports by constant names',
-        found: `${printable(first)}${count > 1 ? ` and ${String(count - 1)} more` : ''}; all of \`${printable(kept)}\` is kept`,
+        found: `${first}${count > 1 ? ` and ${String(count - 1)} more` : ''}; all of \`${printable(kept)}\` is kept`,
         mend: 'try the function; add what it misses to `keep`',
       })),
     );

@@ -1,5 +1,5 @@
 import picomatch from 'picomatch';
-import { nearestWord, printable } from '../base/text';
+import { nearestWord, placeIn, printable } from '../base/text';
 import { isCommonSetting } from '../findings/common-settings';
 import { findings, type Finding, type Rule } from '../findings/rule';
 import { hostSettings } from '../sheet';
@@ -24,7 +24,7 @@ export const settingsUndeclared: Rule = {
       const near = nearestWord(name, declared);
       found.push({
         level: hasDefault && near === undefined ? 'note' : 'stop',
-        where: `${printable(file)}:${String(line)}`,
+        where: placeIn(file, line),
         expected: 'a setting that the sheet declares',
         found: `\`${printable(name)}\`${hasDefault ? ', which has a default' : ''}`,
         mend: near === undefined ? `declare \`${printable(name)}\` under \`settings\`` : `did you mean \`${near}\`?`,

@@ -1,6 +1,7 @@
 /** What the .NET runtime sees in an artifact, as rules ask for it. */
 import { EmballageError } from '../../base/errors';
 import type { SettingRead } from '../../fileset/model';
+import { nativeReadings } from '../../findings/native-files';
 import type { FunctionFacts } from '../../findings/rule';
 import type { Assembly, ForeignCall } from '../../formats/assembly';
 import type { ViewRequest } from '../language';
@@ -53,12 +54,15 @@ function look({ subject, facts: { entry } }: ViewRequest<'dotnet'>): PublishedVi
   };
   const deps = depsOf(textOf, `${stem}.deps.json`, faults);
   const config = configOf(textOf, `${stem}.runtimeconfig.json`, faults);
+  // What is damaged as every file of its kind is told for all of them.
+  const damaged = new Set(nativeReadings(subject).flatMap(({ path, reading }) => ('fault' in reading ? [path] : [])));
+  const isTold = (path: string): boolean => damaged.has(path);
   const assemblies = readAssemblies(paths, (path) => subject.readBytes(path, MOST_ASSEMBLY_BYTES));
   return {
     ...{ assemblies, entry: entry.file, paths },
     ...(deps !== undefined && { deps }),
     ...(config !== undefined && { config }),
-    faults: [...faults, ...assemblies.faults.filter(({ path }) => path !== entry.file)],
+    faults: [...faults, ...assemblies.faults.filter(({ path }) => path !== entry.file && !isTold(path))],
   };
 }
 

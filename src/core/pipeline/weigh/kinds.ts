@@ -19,8 +19,9 @@ export function kindsBy(languages: readonly Weighing[]): KindOf {
   return (path, isProgram = false) => {
     const name = baseOf(path);
     if (ABOUT.test(name) || about.test(path)) return 'metadata';
-    if (isProgram || NATIVE.test(name)) return 'native';
-    return code.test(name) ? 'code' : 'data';
+    if (isProgram) return 'native';
+    if (code.test(name)) return 'code';
+    return NATIVE.test(name) ? 'native' : 'data';
   };
 }
 
