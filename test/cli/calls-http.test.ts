@@ -5,6 +5,7 @@ import { createServer, type AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { ASGI, harbour, PAGE, tried, WSGI } from '../support/calls';
+import { compiled, configText, DOTNET_PROGRAM, itWithDotnet } from '../support/dotnet';
 import { itWithJava } from '../support/jvm';
 import { itWith } from '../support/native';
 import { folderWith, run, type Files } from '../support/program';
@@ -182,6 +183,7 @@ describe('an image that is called by HTTP, started by hand', () => {
   const LAYER = [
     { name: 'usr/bin/node', data: '#!/usr/bin/sh\n', mode: 0o755 },
     { name: 'usr/bin/python3', data: '#!/usr/bin/sh\n', mode: 0o755 },
+    { name: 'usr/bin/dotnet', data: '#!/usr/bin/sh\n', mode: 0o755 },
     { name: 'usr/bin/java', data: '#!/usr/bin/sh\n', mode: 0o755 },
     { name: 'usr/bin/sh', data: 'sh', mode: 0o755 },
   ];
@@ -239,6 +241,34 @@ public class Horn {
       );
       for (const args of [['lock'], ['build']]) expect(run(root, args)).toMatchObject({ status: 0, stderr: '' });
       const { url, child } = await start(root, 'jvm', 'java');
+      await speaksCloudEvents(url, child);
+    },
+    60_000,
+  );
+
+  itWithDotnet(
+    'on .NET does the same',
+    async () => {
+      const root = harbour(
+        { dotnet: { ...image, source: 'd', runtime: 'dotnet 3', entry: 'Horn.dll#Tide.Horn.Sound' } },
+        CALLS,
+        base({
+          'd/Horn.runtimeconfig.json': configText('3.1.0'),
+          'd/Horn.dll': compiled(
+            'Horn.dll',
+            `using System.Collections.Generic; using System.Threading;
+namespace Tide { public class Horn {
+  public object Sound(Dictionary<string, object> one) {
+    var data = (Dictionary<string, object>)one["data"];
+    object wait; if (data.TryGetValue("wait", out wait)) Thread.Sleep((int)(long)wait);
+    return new object[] { one["id"], (long)data["cm"] };
+  }
+} }`,
+          ),
+        }),
+      );
+      for (const args of [['lock'], ['build']]) expect(run(root, args)).toMatchObject({ status: 0, stderr: '' });
+      const { url, child } = await start(root, 'dotnet', DOTNET_PROGRAM);
       await speaksCloudEvents(url, child);
     },
     60_000,

@@ -22,7 +22,8 @@ export const CHARTS = readFileSync(join(PACKAGES, 'fernhaven.charts-1.3.0/lib/ne
 const hasCompiler = spawnSync('mcs', ['--version']).status === 0;
 const hasMono = spawnSync('mono', ['--version']).status === 0;
 const DOTNET = join(process.env.EMBALLAGE_DOTNET ?? join(homedir(), '.cache/emballage-dotnet'), 'dotnetcore2/bin');
-const hasDotnet = existsSync(join(DOTNET, 'dotnet'));
+export const DOTNET_PROGRAM = join(DOTNET, 'dotnet');
+const hasDotnet = existsSync(DOTNET_PROGRAM);
 for (const [isThere, what] of [
   [hasCompiler && hasMono, 'Mono and its compiler'],
   [hasDotnet, 'a runtime of .NET'],

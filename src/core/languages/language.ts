@@ -328,5 +328,7 @@ export interface RuntimeFiles {
   readonly program?: readonly [string, string];
   /** A folder that is taken whole: path in the image, absolute path here, and names in it that are not taken. */
   readonly folder?: readonly [string, string, RegExp];
+  /** Files of it that it does without where their libraries are not there. */
+  readonly optional?: RegExp;
   readonly env?: readonly string[];
 }

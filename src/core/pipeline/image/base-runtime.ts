@@ -57,9 +57,9 @@ export async function runtimeLayer(
   const files: Files = new Map();
   const found: RuntimeFiles =
     runtime === 'libc' ? { from: `the C library for ${arch} of this machine` } : await locate(spec, machine);
-  const { program, folder, env: own = [] } = found;
+  const { program, folder, optional, env: own = [] } = found;
   const roots: string[] = [];
-  if (folder !== undefined) roots.push(...(await addFolder(files, ...folder)));
+  if (folder !== undefined) roots.push(...(await addFolder(files, ...folder)).filter((path) => optional?.test(path) !== true));
   if (program !== undefined) {
     addFile(files, program[0], program[1]);
     roots.push(program[1]);

@@ -11,6 +11,8 @@ import { chooseRuntime, chooseSdk, dotnetMend, newestFirst, runtimesOf } from '.
 const RUNNER = join(__dirname, 'runner.dll');
 /** What running functions never needs. */
 const LEFT_OUT = /^(?:sdk|sdk-manifests|templates|packs|metadata|library-packs)$/;
+/** It writes traces through a library that systems seldom have, and is in the framework’s list of files. */
+const OPTIONAL = /\/libcoreclrtraceptprovider\.so$/;
 
 export const running: Running<'dotnet'> = {
   async found(machine) {
@@ -106,7 +108,9 @@ export const running: Running<'dotnet'> = {
       return {
         from: `.NET ${chosen.version} of this machine`,
         folder: ['usr/share/dotnet', chosen.home.home, LEFT_OUT],
-        env: ['DOTNET_ROOT=/usr/share/dotnet'],
+        optional: OPTIONAL,
+        // The libraries of languages and scripts are loaded by name, and are not taken along.
+        env: ['DOTNET_ROOT=/usr/share/dotnet', 'DOTNET_SYSTEM_GLOBALIZATION_INVARIANT=1'],
       };
     },
   },

@@ -2,6 +2,7 @@ using System;
 using System.Collections.Generic;
 using System.IO;
 using System.Net;
+using System.Net.Sockets;
 using System.Text;
 using System.Threading;
 
@@ -21,28 +22,18 @@ namespace Emballage.Host
             turns = new SemaphoreSlim((int)start.Number("concurrency"));
         }
 
-        sealed class Refused : Exception
-        {
-            public readonly int Status;
-
-            public Refused(int status, string message) : base(message)
-            {
-                Status = status;
-            }
-        }
-
         public void Serve()
         {
             string port = Environment.GetEnvironmentVariable("PORT");
-            var listener = new HttpListener();
-            listener.Prefixes.Add("http://*:" + (string.IsNullOrEmpty(port) ? "8080" : port) + "/");
-            listener.Start();
+            var listener = new TcpListener(IPAddress.Any, string.IsNullOrEmpty(port) ? 8080 : int.Parse(port));
+            listener.Start(128);
             AppDomain.CurrentDomain.ProcessExit += (sender, end) => End();
             for (; ; )
             {
-                HttpListenerContext exchange = listener.GetContext();
-                Interlocked.Increment(ref running);
-                ThreadPool.QueueUserWorkItem(state => Handle(exchange));
+                TcpClient client = listener.AcceptTcpClient();
+                var thread = new Thread(() => Talk(client));
+                thread.IsBackground = true;
+                thread.Start();
             }
         }
 
@@ -56,19 +47,49 @@ namespace Emballage.Host
             Environment.ExitCode = Thread.VolatileRead(ref running) == 0 ? 0 : 1;
         }
 
-        void Handle(HttpListenerContext exchange)
+        /// <summary>One request after the other, until one of the two sides ends it.</summary>
+        void Talk(TcpClient client)
         {
             try
             {
-                HttpListenerRequest request = exchange.Request;
-                if (request.HttpMethod == "GET" && request.Url.AbsolutePath.Equals(start.Plan["health"])) Send(exchange, 200, "text/plain", "ready\n");
-                else if (isEnding) Send(exchange, 503, "application/json", Refusal("ending", "the function is being ended"));
-                else Answer(exchange);
+                client.NoDelay = true;
+                using (NetworkStream stream = client.GetStream())
+                    for (Exchange one = Next(stream); one != null; one = one.IsKept ? Next(stream) : null) Handle(one);
             }
-            catch (Exception error)
+            catch (IOException error)
             {
                 // Who asked has gone.
                 Console.Error.WriteLine(error.Message);
+            }
+            finally
+            {
+                client.Close();
+            }
+        }
+
+        static Exchange Next(NetworkStream stream)
+        {
+            try
+            {
+                return Exchange.Next(stream);
+            }
+            catch (Refused refused)
+            {
+                string text = Refusal("the request is no event", refused.Message);
+                byte[] bytes = Encoding.UTF8.GetBytes("HTTP/1.1 " + refused.Status + " Refused\r\nconnection: close\r\ncontent-length: " + Encoding.UTF8.GetByteCount(text) + "\r\n\r\n" + text);
+                stream.Write(bytes, 0, bytes.Length);
+                return null;
+            }
+        }
+
+        void Handle(Exchange exchange)
+        {
+            Interlocked.Increment(ref running);
+            try
+            {
+                if (exchange.Method == "GET" && exchange.Path.Equals(start.Plan["health"])) exchange.Answer(200, "text/plain", "ready\n");
+                else if (isEnding) exchange.Answer(503, "application/json", Refusal("ending", "the function is being ended"));
+                else Answer(exchange);
             }
             finally
             {
@@ -76,27 +97,32 @@ namespace Emballage.Host
             }
         }
 
-        void Answer(HttpListenerContext exchange)
+        void Answer(Exchange exchange)
         {
             turns.Wait();
+            int status = 200;
+            string text;
             try
             {
-                Send(exchange, 200, "application/json", start.Call(Event(exchange.Request)));
+                text = start.Call(Event(exchange));
             }
             catch (Refused refused)
             {
-                exchange.Response.KeepAlive = false;
-                Send(exchange, refused.Status, "application/json", Refusal("the request is no event", refused.Message));
+                exchange.IsKept = false;
+                status = refused.Status;
+                text = Refusal("the request is no event", refused.Message);
             }
             catch (Exception error)
             {
                 Console.Error.WriteLine(error);
-                Send(exchange, 500, "application/json", Refusal(error.GetType().FullName, error.Message));
+                status = 500;
+                text = Refusal(error.GetType().FullName, error.Message);
             }
             finally
             {
                 turns.Release();
             }
+            exchange.Answer(status, "application/json", text);
         }
 
         static string Refusal(string error, string message)
@@ -104,45 +130,19 @@ namespace Emballage.Host
             return Json.Write(new Dictionary<string, object> { { "error", error }, { "message", message } }) + "\n";
         }
 
-        static void Send(HttpListenerContext exchange, int status, string type, string text)
-        {
-            byte[] bytes = Encoding.UTF8.GetBytes(text);
-            exchange.Response.StatusCode = status;
-            exchange.Response.ContentType = type;
-            if (exchange.Request.HttpMethod == "HEAD") exchange.Response.Close();
-            else exchange.Response.Close(bytes, true);
-        }
-
-        byte[] Body(HttpListenerRequest request)
-        {
-            long most = start.Number("mostBytes");
-            var all = new MemoryStream();
-            var piece = new byte[65536];
-            long read = 0;
-            // What is too much is read all the same, up to a bound: who still sends does not see an answer.
-            for (int length = request.InputStream.Read(piece, 0, piece.Length); length > 0 && read <= 4 * most; length = request.InputStream.Read(piece, 0, piece.Length))
-            {
-                read += length;
-                if (read <= most) all.Write(piece, 0, length);
-            }
-            if (read > most) throw new Refused(413, "the body has more than " + most + " bytes");
-            return all.ToArray();
-        }
-
         /// <summary>HTTP Protocol Binding, section 3; what is no event is taken as the data of one.</summary>
-        Dictionary<string, object> Event(HttpListenerRequest request)
+        Dictionary<string, object> Event(Exchange request)
         {
-            if (request.HttpMethod != "POST") throw new Refused(405, "events come by POST, not by " + request.HttpMethod);
-            byte[] body = Body(request);
-            string stated = request.ContentType ?? "";
-            string type = stated.Split(';')[0].Trim().ToLowerInvariant();
+            if (request.Method != "POST") throw new Refused(405, "events come by POST, not by " + request.Method);
+            byte[] body = request.Body(start.Number("mostBytes"));
+            string type = request.Header("content-type").Split(';')[0].Trim().ToLowerInvariant();
             if (type.StartsWith("application/cloudevents", StringComparison.Ordinal))
             {
                 if (type != "application/cloudevents+json") throw new Refused(415, "events in JSON are read, not " + type);
                 return Checked(Parsed(body));
             }
             var made = new Dictionary<string, object>();
-            if (request.Headers["ce-specversion"] == null)
+            if (request.Header("ce-specversion") == "")
             {
                 made["specversion"] = "1.0";
                 made["id"] = "request";
@@ -150,7 +150,7 @@ namespace Emballage.Host
                 made["type"] = "http.request";
             }
             else
-                foreach (string name in request.Headers.AllKeys)
+                foreach (string name in request.Headers.Keys)
                     if (name.StartsWith("ce-", StringComparison.OrdinalIgnoreCase))
                         made[name.Substring(3).ToLowerInvariant()] = Uri.UnescapeDataString(request.Headers[name]);
             if (body.Length > 0)

@@ -22,7 +22,7 @@ namespace Emballage.Host
         Start(Dictionary<string, object> plan)
         {
             Plan = plan;
-            member = Member.Load((string)plan["file"], (string)plan["member"]);
+            member = Member.Load(Path.Combine((string)plan["root"], (string)plan["file"]), (string)plan["member"]);
         }
 
         public static int Run(string planFile)
