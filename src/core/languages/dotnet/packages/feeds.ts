@@ -242,7 +242,7 @@ export function fileOf(name: string, version: Pick<PackageVersion, 'text'>): str
 export function mismatch(where: string, expected: string, found: string): EmballageError {
   return new EmballageError('SOURCE_MISMATCH', {
     doing: 'verifying what a feed gave',
-    where: printable(withoutCredentials(where)),
+    where: printable(/^https?:/.test(where) ? withoutCredentials(where) : where),
     expected,
     found,
     mend: 'ask whoever runs the feed',
@@ -256,7 +256,7 @@ function isObject(value: unknown): value is Readonly<Record<string, unknown>> {
 function badAnswer(where: string, expected: string, found: string): EmballageError {
   return new EmballageError('SOURCE_INVALID', {
     doing: 'asking a feed',
-    where: printable(withoutCredentials(where)),
+    where: printable(/^https?:/.test(where) ? withoutCredentials(where) : where),
     expected,
     found,
     mend: 'check the address of the feed in `sources`: it is that of its service index',
