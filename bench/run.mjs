@@ -6,6 +6,7 @@ import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, wr
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { measureAssemblies } from './assemblies.mjs';
 import { measureDelivering } from './delivering.mjs';
 import { measureImages } from './image.mjs';
 import { makeApplication } from './node-app.mjs';
@@ -34,6 +35,7 @@ const MEASURES = {
   sharing,
   delivering,
   scanning,
+  assemblies,
 };
 const only = process.argv.slice(2);
 for (const [name, measure] of Object.entries(MEASURES)) if (only.length === 0 || only.includes(name)) await measure();
@@ -54,6 +56,10 @@ function delivering() {
 
 function scanning() {
   measureScanning({ base, program, env, words: text, noise, byTurns, time, report });
+}
+
+function assemblies() {
+  measureAssemblies({ base, program, env, byTurns, time, report });
 }
 
 function startUp() {

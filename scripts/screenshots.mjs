@@ -72,14 +72,14 @@ const SHOTS = [
   ['lock', [], 'emballage lock; echo; emballage lock --offline'],
   ['build', ['lock'], 'emballage build; echo; emballage build'],
   [
-    'sizes',
-    ['lock --sheet sizes.yaml'],
-    'emballage build --sheet sizes.yaml; echo; emballage why alert-linked lib/look-up.js --sheet sizes.yaml',
-  ],
-  [
     'jvm',
     ['lock --sheet berths.yaml'],
     "emballage build --sheet berths.yaml; echo; emballage check --sheet berths.yaml; echo; emballage why berth-planner '**/TideTable*' --sheet berths.yaml",
+  ],
+  [
+    'dotnet',
+    ['lock --sheet dues.yaml'],
+    'emballage lock --sheet dues.yaml; echo; emballage build --sheet dues.yaml; echo; emballage why dues-export --sheet dues.yaml Fernhaven.Tariff.dll; echo; emballage try dues-export --sheet dues.yaml',
   ],
   [
     'native',

@@ -5,6 +5,7 @@
 import { spawn } from 'node:child_process';
 import { cpSync, existsSync, readdirSync, readFileSync, statSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
+import { DUES, TARIFF, WORDS } from '../support/dotnet';
 import { itWithJava } from '../support/jvm';
 import { answering, itWith } from '../support/native';
 import { environment, folderWith, PROGRAM, put, run, type Files } from '../support/program';
@@ -49,6 +50,15 @@ const KINDS = {
         '  public static void main(String[] args) { System.out.println(read("")); }\n}\n',
     },
     spec: { source: 'src', runtime: 'java 17', entry: 'tide.Gauge#read', artifact: 'jar' },
+  },
+  dotnet: {
+    it,
+    files: {
+      'src/Dues.dll': DUES,
+      'src/Fernhaven.Tariff.dll': TARIFF,
+      'src/de/Fernhaven.Tariff.resources.dll': WORDS,
+    },
+    spec: { source: 'src', runtime: 'dotnet 8', entry: 'Dues.dll#Fernhaven.Dues.Export.Run', artifact: 'zip' },
   },
   c: {
     it: itWith('gcc'),
@@ -131,6 +141,8 @@ const FUNCTION_KEYS: Readonly<Record<string, readonly [kind: KindName, keys: Jso
   debug: ['jvm', { debug: 'none' }],
   main: ['jvm', { main: 'tide.Gauge' }],
   processors: ['jvm', { processors: ['tide.Marks'] }],
+  languages: ['dotnet', { languages: ['en'] }],
+  publish: ['dotnet', { publish: 'self-contained' }],
   toolchain: ['c', { toolchain: 'gcc >=4' }],
   strip: ['c', { strip: 'none' }],
   'build.package': ['go', { build: { package: './cmd/ebb' } }],
@@ -150,7 +162,7 @@ const DESTINATION = {
   arch: ['x86_64', 'arm64'],
   accepts: { zip: {}, jar: {}, binary: {}, image: {} },
   runtimes: {
-    ...{ 'node 18': {}, 'node 20': {}, 'python 3.11': {}, 'java 17': {} },
+    ...{ 'node 18': {}, 'node 20': {}, 'python 3.11': {}, 'java 17': {}, 'dotnet 8': {} },
     native: { glibc: '2.36', start: 'run' },
   },
 };

@@ -50,6 +50,7 @@ describe('a repository without a sheet', () => {
         'tide-solver-go',
         'tide-solver-c',
         'chart-render',
+        'dues-export',
       ])
         rmSync(join(root, 'functions', name), { recursive: true });
       const mirror = `<settings><mirrors><mirror><id>f</id><mirrorOf>*</mirrorOf><url>${base}/maven</url></mirror></mirrors></settings>`;

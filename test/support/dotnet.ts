@@ -50,7 +50,9 @@ export function compiled(name: string, source: string, args: readonly string[] =
 
 /** The text of a `*.deps.json`: of each library its kind and its assets by group. */
 export function depsText(
-  libraries: Readonly<Record<string, { readonly type?: string; readonly [group: string]: object | string | undefined }>>,
+  libraries: Readonly<
+    Record<string, { readonly type?: string; readonly [group: string]: object | string | undefined }>
+  >,
   target = '.NETCoreApp,Version=v8.0',
 ): string {
   const of = Object.entries(libraries).map(([key, { type: _type, ...groups }]) => [key, groups] as const);

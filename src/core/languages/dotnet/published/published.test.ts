@@ -58,7 +58,7 @@ describe('the list of files', () => {
   ])('%s is none', (text, where) => {
     expect(codeOf(() => readDepsFile(text, 'd'))).toBe('PACKAGE_INVALID');
     const facts = expect.objectContaining({ where }) as unknown;
-    expect(() => readDepsFile(text, 'd')).toThrow(expect.objectContaining({ facts }));
+    expect(() => readDepsFile(text, 'd')).toThrow(expect.objectContaining({ facts }) as Error);
   });
 
   it('gets packages that are added, as the host reads it', () => {

@@ -27,6 +27,11 @@ const SINCE: Readonly<Record<string, number>> = {
 const ASP =
   /^Microsoft\.(?:AspNetCore|Extensions|JSInterop|Net\.Http\.Headers)(?:\.|$)|^System\.(?:Diagnostics\.EventLog|IO\.Pipelines|Security\.Cryptography\.(?:Pkcs|Xml))$/i;
 
+/** Whether a name is the platform's, as far as that is known without one. */
+export function isPlatformName(name: string): boolean {
+  return PLATFORM.test(name) || SYSTEM.test(name) || ASP.test(name);
+}
+
 export interface FrameworkNames {
   /** Whether the framework has an assembly of that name. */
   has(name: string): boolean;

@@ -3,7 +3,9 @@ import { readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { eachBreathing } from '../../../base/breathe';
 import { baseOf, folderOf, joinPath } from '../../../base/paths';
+import { firstFew, listed } from '../../../base/text';
 import type { Assembly, MethodInfo } from '../../../formats/assembly';
+import { isPlatformName } from '../rules/framework';
 import { readAssemblies } from '../published/assemblies';
 import { frameworksOf, PROJECT_FILE, readProjectFile } from '../packages/project-file';
 import { parseFramework } from '../packages/frameworks';
@@ -108,8 +110,19 @@ class DotnetSurvey implements Survey {
         fits: (version) => Number(version) >= major,
       },
       entries: [best, ...others],
-      ...{ keys: [], settings: [], lacking: [] },
+      ...{ keys: [], settings: [], lacking: this.#lacking(source, assembly) },
     };
+  }
+
+  /** Assemblies that it refers to and that do not lie beside it. */
+  #lacking(source: string, assembly: Assembly | undefined): string[] {
+    const gone = (assembly?.references ?? [])
+      .map(({ name }) => name)
+      .filter((name) => !isPlatformName(name) && !this.#tree.has(joinPath(source, `${name}.dll`)));
+    const shown = listed(firstFew(gone, 4));
+    return gone.length === 0
+      ? []
+      : [`it refers to ${shown}, which is not there: publish again, or list its package under \`needs\``];
   }
 
   look({ source, entry }: KnownFunction): LookedAt {
