@@ -59,7 +59,8 @@ export async function runtimeLayer(
     runtime === 'libc' ? { from: `the C library for ${arch} of this machine` } : await locate(spec, machine);
   const { program, folder, optional, env: own = [] } = found;
   const roots: string[] = [];
-  if (folder !== undefined) roots.push(...(await addFolder(files, ...folder)).filter((path) => optional?.test(path) !== true));
+  if (folder !== undefined)
+    roots.push(...(await addFolder(files, ...folder)).filter((path) => optional?.test(path) !== true));
   if (program !== undefined) {
     addFile(files, program[0], program[1]);
     roots.push(program[1]);
