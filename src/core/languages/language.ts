@@ -93,7 +93,7 @@ export interface Work<Id extends LanguageId = LanguageId> {
   /** @param own the function's own files, as they lie in its source folder */
   assemble(request: AssemblyRequest<Id>, own: FileSet): Promise<Assembly>;
   /** Whether programs of this machine have a part in the bytes; never, where it does not say. */
-  usesPrograms?(spec: FunctionSpec<Id>): boolean;
+  usesPrograms?(spec: FunctionSpec<Id>, project: Pick<Project, 'root'>): boolean;
   /** Files of the project beside the source folder that count, as far as they are known from building it. */
   readonly besides?: Besides;
   /** Loads what the first assembling would have to wait for. */
@@ -251,6 +251,8 @@ export interface ChosenRuntime {
 export interface HostRun {
   /** Absolute path of what calls the function in the runtime; undefined where it speaks for itself, a line an event. */
   readonly runner?: string;
+  /** What has to lie beside that: absolute paths. */
+  readonly beside?: readonly string[];
   /** The artifact is not unpacked, but lies beside under this name. */
   readonly wholeAs?: string;
   /** What stands on the command line behind the runtime's program. */

@@ -96,8 +96,10 @@ export function traceIn(base: string): string {
 function withRunner({ run, memoryBytes, profile }: HostPlan, program: string, base: string, root: string): Started {
   if (run.runner === undefined) throw new Error('a runtime without a runner');
   const runner = join(base, basename(run.runner));
-  copyFileSync(run.runner, runner);
-  chmodSync(runner, 0o644);
+  for (const path of [run.runner, ...(run.beside ?? [])]) {
+    copyFileSync(path, join(base, basename(path)));
+    chmodSync(join(base, basename(path)), 0o644);
+  }
   const traced = profile === undefined ? [] : (run.profile?.args(traceIn(base)) ?? []);
   return { speaks: 'runner', program, args: [...traced, ...run.args({ program, runner, root, memoryBytes })] };
 }

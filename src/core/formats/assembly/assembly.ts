@@ -46,6 +46,8 @@ export interface Assembly extends AssemblyName {
   readonly isDebug: boolean;
   /** Whether its bytes are said to depend on its sources alone. */
   readonly isDeterministic: boolean;
+  /** Identifier of the build that its debug symbols are of, in hexadecimal; undefined where it names none. */
+  readonly symbols?: string;
   /** It says where its own program begins. */
   readonly hasEntryPoint: boolean;
   /** Native libraries that it calls. */
@@ -64,7 +66,7 @@ export interface Assembly extends AssemblyName {
 /** II.25.3.3.1. */
 const [IL_ONLY, NEEDS_32, PREFERS_32, NATIVE_ENTRY] = [0x1, 0x2, 0x20000, 0x10];
 /** Types of entries of a debug directory. */
-const REPRODUCIBLE = 16;
+const [CODE_VIEW, REPRODUCIBLE] = [2, 16];
 const DEBUG_ENTRY_BYTES = 28;
 const GUID_BYTES = 16;
 const [X86, X64, ARM, ARM64] = [0x14c, 0x8664, 0x1c4, 0xaa64];
@@ -84,12 +86,14 @@ export function readAssembly(bytes: Uint8Array): Assembly | undefined {
   const isIl = (flags & IL_ONLY) !== 0;
   const isPrecompiled = isReadyToRun(image, cli.u32(64));
   const framework = frameworkOf(metadata);
+  const symbols = symbolsOf(image);
   const processor = processorOf(image.machine, isIl && !isPrecompiled && image.machine === X86);
   return {
     ...own,
     references: all(metadata, 'AssemblyRef', (row) => nameAt(metadata, 'AssemblyRef', row)),
     ...(framework !== undefined && { framework }),
     ...(processor !== undefined && { processor }),
+    ...(symbols !== undefined && { symbols }),
     needs32Bit: image.machine === X86 && (flags & NEEDS_32) !== 0 && (flags & PREFERS_32) === 0,
     isPrecompiled,
     isDebug: isUnoptimised(metadata),
@@ -112,10 +116,9 @@ function changingIn(image: PeImage, { guids }: Metadata): Assembly['changing'] {
   const stretches = [...image.headerStretches, { at: at(guids), length: Math.min(GUID_BYTES, guids.length) }];
   const span = image.debugDirectory;
   if (span === undefined) return stretches;
-  const entries = image.at(span);
-  for (let i = 0; i + DEBUG_ENTRY_BYTES <= span.size; i += DEBUG_ENTRY_BYTES) {
-    stretches.push({ at: at(entries.bytes) + i + 4, length: 4 });
-    const [length, offset] = [entries.u32(i + 16), entries.u32(i + 24)];
+  const start = at(image.at(span).bytes);
+  for (const [i, { length, offset }] of debugEntries(image).entries()) {
+    stretches.push({ at: start + i * DEBUG_ENTRY_BYTES + 4, length: 4 });
     if (offset > 0 && offset + length <= image.bytes.length) stretches.push({ at: offset, length });
   }
   return stretches;
@@ -142,13 +145,28 @@ function isReadyToRun(image: PeImage, address: number): boolean {
   }
 }
 
-function isReproducible(image: PeImage): boolean {
+/** Entries of the debug directory: their type, and where in the file their data lie. */
+function debugEntries(image: PeImage): { readonly type: number; readonly length: number; readonly offset: number }[] {
   const span = image.debugDirectory;
-  if (span === undefined) return false;
+  if (span === undefined) return [];
   const entries = image.at(span);
-  for (let at = 0; at + DEBUG_ENTRY_BYTES <= span.size; at += DEBUG_ENTRY_BYTES)
-    if (entries.u32(at + 12) === REPRODUCIBLE) return true;
-  return false;
+  const count = Math.floor(span.size / DEBUG_ENTRY_BYTES);
+  return Array.from({ length: count }, (_, i) => {
+    const at = i * DEBUG_ENTRY_BYTES;
+    return { type: entries.u32(at + 12), length: entries.u32(at + 16), offset: entries.u32(at + 24) };
+  });
+}
+
+function isReproducible(image: PeImage): boolean {
+  return debugEntries(image).some(({ type }) => type === REPRODUCIBLE);
+}
+
+/** `RSDS`, an identifier of sixteen bytes, an age, a path. */
+function symbolsOf(image: PeImage): string | undefined {
+  const found = debugEntries(image).find(({ type, length }) => type === CODE_VIEW && length >= 24);
+  if (found === undefined || found.offset + 24 > image.bytes.length) return undefined;
+  const data = Buffer.from(image.bytes.subarray(found.offset, found.offset + 20));
+  return data.toString('latin1', 0, 4) === 'RSDS' ? data.toString('hex', 4) : undefined;
 }
 
 function nameAt(metadata: Metadata, table: 'Assembly' | 'AssemblyRef', row: number): AssemblyName {

@@ -7,7 +7,6 @@ import { count, printable } from '../../base/text';
 import { contentDigest } from '../../disk/digest';
 import { readTextFile } from '../../disk/read-text';
 import { libcOf } from '../../project/destination-runtime';
-import { NO_INPUTS, type Inputs } from '../../project/inputs';
 import type { Project } from '../../project/targets';
 import type { Arch, FunctionSpec, Needs } from '../../sheet';
 import { LOCK_FILE } from './packages/lock-file';
@@ -44,18 +43,6 @@ export function readNeeds(project: Project, spec: FunctionSpec<'dotnet'>): Dotne
   return { ...found, inputs: contentDigest(JSON.stringify(stated)).slice(0, 32) };
 }
 
-export function dependsOn(project: Project, spec: FunctionSpec<'dotnet'>): Inputs {
-  const own = spec.needs === undefined ? findNeeds(project, spec) : undefined;
-  const files = readNeeds(project, spec)?.files ?? (own?.kind === 'file' ? [own.path] : []);
-  const { languages = null, publish } = spec.own;
-  const projectFile = projectFileOf(project, spec);
-  return {
-    ...NO_INPUTS,
-    files: [...new Set([...files, ...(projectFile === undefined ? [] : [projectFile])])],
-    values: { languages, publish },
-  };
-}
-
 export function systemOf(project: Project, spec: FunctionSpec<'dotnet'>, arch: Arch): System {
   return { arch, libc: libcOf(project, spec), version: Number(spec.runtime.version) };
 }
@@ -87,26 +74,29 @@ function findNeeds(project: Project, spec: FunctionSpec): Needs | undefined {
 type Found = Omit<DotnetNeeds, 'inputs'>;
 
 function fromFile(project: Project, spec: FunctionSpec<'dotnet'>, path: string): Found {
-  const read = (file: string): string =>
-    readTextFile(join(project.root, file), {
-      ...{ doing: 'reading what is needed', shown: file, maxBytes: MOST_BYTES },
-      mendMissing: 'correct `needs`, or write the file',
-    });
-  if (baseOf(path) !== LOCK_FILE) return fromProject(project, spec, path, read);
+  if (baseOf(path) !== LOCK_FILE) return readProject(project, spec, path);
   const beside = projectFileOf(project, spec);
   const { buildOnly, files } =
-    beside === undefined ? { buildOnly: new Set<string>(), files: [] } : fromProject(project, spec, beside, read);
-  return { wishes: [], buildOnly, settled: { path, text: read(path) }, files: [path, ...files] };
+    beside === undefined ? { buildOnly: new Set<string>(), files: [] } : readProject(project, spec, beside);
+  return { wishes: [], buildOnly, settled: { path, text: readText(project, path) }, files: [path, ...files] };
 }
 
-function fromProject(
-  { root }: Pick<Project, 'root'>,
+/** What a project file states. */
+export function readProject(
+  project: Pick<Project, 'root'>,
   spec: FunctionSpec<'dotnet'>,
   path: string,
-  read: (file: string) => string,
 ): Pick<ProjectNeeds, 'wishes' | 'buildOnly' | 'files'> {
-  const isThere = (file: string): boolean => existsSync(join(root, file));
+  const isThere = (file: string): boolean => existsSync(join(project.root, file));
+  const read = (file: string): string => readText(project, file);
   return readProjectFile(path, { read, isThere, framework: frameworkWord(spec.runtime.version) });
+}
+
+function readText({ root }: Pick<Project, 'root'>, file: string): string {
+  return readTextFile(join(root, file), {
+    ...{ doing: 'reading what is needed', shown: file, maxBytes: MOST_BYTES },
+    mendMissing: 'correct `needs`, or write the file',
+  });
 }
 
 function fromList(spec: FunctionSpec, needs: Needs & { kind: 'list' }): Found {

@@ -3,9 +3,10 @@ import { EmballageError } from '../../base/errors';
 import type { SettingRead } from '../../fileset/model';
 import { nativeReadings } from '../../findings/native-files';
 import type { FunctionFacts } from '../../findings/rule';
-import type { Assembly, ForeignCall } from '../../formats/assembly';
+import { symbolsId, type Assembly, type ForeignCall } from '../../formats/assembly';
 import type { ViewRequest } from '../language';
 import { MOST_ASSEMBLY_BYTES, readAssemblies } from './published/assemblies';
+import { contentsOf, type Contents } from './published/contents';
 import { MOST_DEPS_BYTES, readDepsFile, type DepsFile } from './published/deps-file';
 import { readRuntimeConfig, type RuntimeConfig } from './published/runtime-config';
 import { clashesInDotnet } from './rules/clashes';
@@ -45,11 +46,11 @@ export async function dotnetView(request: ViewRequest<'dotnet'>): Promise<Dotnet
 /** Undefined where the entry is not known. */
 function look({ subject, facts: { entry } }: ViewRequest<'dotnet'>): PublishedView | undefined {
   if (entry === undefined) return undefined;
-  const paths = new Set(subject.entries.filter(({ kind }) => kind === 'file').map(({ path }) => path));
-  const faults: { path: string; what: string }[] = [];
+  const { paths, readBytes, faults: damagedPrograms } = contentsOf(subject, entry);
+  const faults: { path: string; what: string }[] = [...damagedPrograms];
   const stem = entry.file.replace(/\.[^./]+$/, '');
   const textOf = (path: string): string | undefined => {
-    const bytes = paths.has(path) ? subject.readBytes(path, MOST_DEPS_BYTES) : undefined;
+    const bytes = paths.has(path) ? readBytes(path, MOST_DEPS_BYTES) : undefined;
     return bytes === undefined ? undefined : Buffer.from(bytes).toString('utf8');
   };
   const deps = depsOf(textOf, `${stem}.deps.json`, faults);
@@ -57,13 +58,36 @@ function look({ subject, facts: { entry } }: ViewRequest<'dotnet'>): PublishedVi
   // What is damaged as every file of its kind is told for all of them.
   const damaged = new Set(nativeReadings(subject).flatMap(({ path, reading }) => ('fault' in reading ? [path] : [])));
   const isTold = (path: string): boolean => damaged.has(path);
-  const assemblies = readAssemblies(paths, (path) => subject.readBytes(path, MOST_ASSEMBLY_BYTES));
+  const assemblies = readAssemblies(paths, (path) => readBytes(path, MOST_ASSEMBLY_BYTES));
   return {
-    ...{ assemblies, entry: entry.file, paths },
+    ...{ assemblies, entry: entry.file, paths, otherSymbols: otherSymbols(paths, assemblies, readBytes) },
     ...(deps !== undefined && { deps }),
     ...(config !== undefined && { config }),
     faults: [...faults, ...assemblies.faults.filter(({ path }) => path !== entry.file && !isTold(path))],
   };
+}
+
+/** Debug symbols that are of another build than the assembly beside them. */
+function otherSymbols(
+  paths: ReadonlySet<string>,
+  { all }: PublishedView['assemblies'],
+  readBytes: Contents['readBytes'],
+): string[] {
+  return [...paths].filter((path) => {
+    const own = /\.pdb$/i.test(path) ? all.get(path.replace(/\.pdb$/i, '.dll'))?.symbols : undefined;
+    const bytes = own === undefined ? undefined : readBytes(path, MOST_ASSEMBLY_BYTES);
+    const theirs = bytes === undefined ? undefined : idOf(bytes);
+    return theirs !== undefined && theirs !== own;
+  });
+}
+
+function idOf(bytes: Uint8Array): string | undefined {
+  try {
+    return symbolsId(bytes);
+  } catch (error) {
+    if (error instanceof RangeError) return undefined;
+    throw error;
+  }
 }
 
 type TextOf = (path: string) => string | undefined;

@@ -1,6 +1,7 @@
 /** The work of .NET functions. What is large is loaded when it is called. */
 import type { Work } from '../language';
-import { dependsOn, readNeeds } from './needs';
+import { dependsOn } from './inputs';
+import { projectFileOf, readNeeds } from './needs';
 import { archPublishedFor } from './rules/arch-published-for';
 import { buildDebug } from './rules/build-debug';
 import { reproBuildMarks } from './rules/repro-build-marks';
@@ -13,6 +14,7 @@ export const dotnetWork: Work<'dotnet'> = {
   fetchesWhenLocked: false,
   dependsOn,
   isMadeByProcessor: true,
+  usesPrograms: (spec, project) => projectFileOf(project, spec) !== undefined,
   assemble: async (request, own) => (await import('./target')).assemble(request, own),
   view: async (request) => (await import('./view')).dotnetView(request),
   rules: [runtimeDotnetVersion, archPublishedFor, buildDebug, reproBuildMarks],

@@ -88,7 +88,7 @@ async function sourceOf({ project, machine }: BuildRequest, look: ChangedLook): 
     return [path, kind, mode & 0o100, digest];
   });
   // Which of them is chosen is for each to find out; where all are the same, so is the choice.
-  const rows = work.usesPrograms?.(spec) === true ? (await work.run.found(machine)).rows : [];
+  const rows = work.usesPrograms?.(spec, project) === true ? (await work.run.found(machine)).rows : [];
   const programs = rows.map(({ name, version, what }) => [name, version, what]).sort();
   const { code } = project.state;
   return { key: contentDigest(JSON.stringify([VERSION, code, common, locked, items, programs])), digests };

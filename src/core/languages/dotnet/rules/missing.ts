@@ -51,6 +51,8 @@ export function missingInDotnet(
 
 /** Before anything else the host looks for everything that its list names. */
 function listedMissing({ deps, paths }: PublishedView): Finding[] {
+  // The list of a library, which no host starts by itself.
+  if (deps?.framework.startsWith('.NETStandard') === true) return [];
   const gone = (deps?.libraries ?? []).flatMap(({ name, type, assets }) =>
     type === 'runtimepack' ? [] : assets.filter(({ file }) => !paths.has(file)).map(({ file }) => ({ name, file })),
   );

@@ -17,6 +17,8 @@ export interface PublishedView {
   /** Files that tell the host about it and cannot be read. */
   readonly faults: readonly { readonly path: string; readonly what: string }[];
   readonly paths: ReadonlySet<string>;
+  /** Debug symbols of another build than what they lie beside. */
+  readonly otherSymbols: readonly string[];
 }
 
 export interface DotnetLanguageView extends LanguageView {

@@ -5,14 +5,13 @@ import {
   lstatSync,
   mkdirSync,
   mkdtempSync,
-  readdirSync,
   renameSync,
   rmSync,
   writeFileSync,
 } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { EmballageError, type Problem } from '../../../base/errors';
-import { baseOf, folderOf, joinPath, upwards } from '../../../base/paths';
+import { baseOf } from '../../../base/paths';
 import { count, printable } from '../../../base/text';
 import { contentDigest, fileDigest } from '../../../disk/digest';
 import { stampOf } from '../../../disk/stamp';
@@ -23,21 +22,16 @@ import type { Arch } from '../../../sheet';
 import { runProgram } from '../../../toolchains/run-program';
 import type { AssemblyRequest } from '../../language';
 import { KEPT } from '../kept';
-import { readNeeds, systemOf } from '../needs';
-import { PROJECT_FILE } from '../packages/project-file';
+import { systemOf } from '../needs';
 import type { ReadyPackage } from '../packages';
 import { frameworkWord } from '../published/runtime-config';
 import { ridOf } from '../published/systems';
+import { projectSources } from '../sources';
 import { sdkFor } from './running';
 
 const PATIENCE_MS = 20 * 60_000;
 const MOST_OUTPUT_BYTES = 64 * 1024 * 1024;
 const MOST_PROBLEMS = 50;
-/** Made by earlier builds, in the folders of projects. */
-const BUILT = /^(?:bin|obj)$/;
-/** Files above a project that the SDK reads. */
-const ABOVE = /^(?:Directory\.(?:Build\.props|Build\.targets|Packages\.props)|global\.json)$/;
-
 export interface Published {
   readonly entries: readonly PackedFile[];
   readonly leftOut: readonly LeftOut[];
@@ -104,28 +98,10 @@ function withOrigin(entry: PackedFile, ready: readonly ReadyPackage[]): PackedFi
   return entry;
 }
 
-/** The folders of the project and of those that it names, and what stands above them. */
 function sourcesOf({ project, spec, knownDigests }: AssemblyRequest<'dotnet'>, projectFile: string): Sources {
-  const projects = [projectFile, ...(readNeeds(project, spec)?.files ?? [])].filter((one) => PROJECT_FILE.test(one));
-  const files = new Map<string, string>();
-  const take = (path: string): void => {
-    if (!files.has(path)) files.set(path, knownDigests.get(path) ?? fileDigest(join(project.root, path)));
-  };
-  for (const folder of new Set(projects.map(folderOf))) {
-    takeBelow(project.root, folder, take);
-    for (const above of upwards(folder))
-      for (const name of readdirSync(join(project.root, above)).filter((one) => ABOVE.test(one)))
-        take(joinPath(above, name));
-  }
-  return { files: new Map([...files].sort(([a], [b]) => (a < b ? -1 : 1))), projectFile };
-}
-
-function takeBelow(root: string, folder: string, take: (path: string) => void): void {
-  for (const one of readdirSync(join(root, folder), { withFileTypes: true })) {
-    const path = joinPath(folder, one.name);
-    if (one.isDirectory() && !BUILT.test(one.name) && !one.name.startsWith('.')) takeBelow(root, path, take);
-    else if (one.isFile()) take(path);
-  }
+  const files = projectSources(project, spec);
+  const digests = files.map((path) => [path, knownDigests.get(path) ?? fileDigest(join(project.root, path))] as const);
+  return { files: new Map(digests), projectFile };
 }
 
 /** What the SDK is told; the same everywhere but for the target. */
