@@ -1,5 +1,7 @@
 /** Functions for .NET: what is packed of a publish folder, what is found in it, how it is called. */
+import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { readAssembly } from '../../src/core/formats/assembly';
 import { makePe } from '../support/pe-bytes';
 import {
   CHARTS,
@@ -8,8 +10,11 @@ import {
   depsText,
   dotnetProject,
   DUES,
+  itWithDotnet,
   itWithMono,
   PUBLISHED_FILES,
+  RUNTIME_ASSEMBLY,
+  symbolsOf,
   TARIFF,
   WORDS,
 } from '../support/dotnet';
@@ -292,6 +297,20 @@ describe('is found before the upload', () => {
     );
     expect(run(root, ['build']).status).toBe(0);
     expect(findingsOf(root).join('\n')).toMatch(new RegExp(expected.source, 'm'));
+  });
+
+  itWithDotnet('symbols of another build', () => {
+    const dll = readFileSync(RUNTIME_ASSEMBLY);
+    const id = readAssembly(dll)?.symbols ?? '';
+    expect(id).toMatch(/^[0-9a-f]{32}$/);
+    const found = (symbols: string): string[] => {
+      const files = { ...PUBLISHED_FILES, 'More.dll': dll, 'More.pdb': symbolsOf(symbols) };
+      const root = dotnetProject(files, { trim: 'off' });
+      expect(run(root, ['build']).status).toBe(0);
+      return findingsOf(root).filter((one) => one.includes('build/debug'));
+    };
+    expect(found(id)).toEqual([]);
+    expect(found('0'.repeat(32))).toEqual(['warn build/debug More.pdb: those of another build']);
   });
 
   itWithMono('an assembly that is older than the one it was compiled against', () => {

@@ -215,6 +215,7 @@ describe('two hundred functions in six languages, and a registry as others run i
       ...{ cwd: root, env: { ...environment(root), ...env }, stdio: 'ignore', detached: true },
     });
 
+  const MANY = 80;
   itWithAll(
     'are made by workers of which one is killed and another is misled, while the registry stops and starts',
     async () => {
@@ -223,7 +224,7 @@ describe('two hundred functions in six languages, and a registry as others run i
       const port = Number(registry.host.split(':')[1]);
       const env = storeEnv(registry.host);
       const root = folderWith({});
-      writeMany(root, 200);
+      writeMany(root, MANY);
       // The first worker is killed in the middle.
       const killed = elsewhere(root);
       const first = started(killed, env, ['--share', '1/2']);
@@ -246,9 +247,9 @@ describe('two hundred functions in six languages, and a registry as others run i
       // A fresh one finds all of it.
       const fresh = elsewhere(root);
       const found = build(fresh, storeEnv(again.host, false));
-      expect(statuses(found)).toEqual({ fetched: 200 });
+      expect(statuses(found)).toEqual({ fetched: MANY });
       const made = build(b, { EMBALLAGE_STORE: 'none' });
-      expect([statuses(made), digests(found)]).toEqual([{ unchanged: 200 }, digests(made)]);
+      expect([statuses(made), digests(found)]).toEqual([{ unchanged: MANY }, digests(made)]);
       // One that misleads puts what it made under the name of another.
       const tags = (
         (await (await fetch(`http://${again.host}/v2/${NAMESPACE}/tags/list`)).json()) as { tags: string[] }

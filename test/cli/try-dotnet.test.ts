@@ -73,5 +73,9 @@ describe.each([
       { message: 'high über all' },
       { missing: 'Fernhaven.Tariff' },
     ]);
+    // Where the framework is brought along, the one that is here stands in for it.
+    const brought = { includedFrameworks: [{ name: 'Microsoft.NETCore.App', version: '3.1.0' }], framework: undefined };
+    writeFileSync(join(root, 'f/Dues.runtimeconfig.json'), configText('3.1.0', brought));
+    expect(answer('Text')).toBe('long');
   });
 });

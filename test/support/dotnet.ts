@@ -39,13 +39,34 @@ export const WITH_DOTNET = { PATH: `${DOTNET}${delimiter}${process.env.PATH ?? '
 
 /** An assembly of C#. @param args of the compiler, `-r:` and such */
 export function compiled(name: string, source: string, args: readonly string[] = []): Buffer {
+  return readFileSync(compile(name, source, ['-optimize+', '-debug-', ...args]));
+}
+
+/** Debug symbols of a build, as portable PDBs begin. @param id in hexadecimal */
+export function symbolsOf(id: string): Buffer {
+  const head = Buffer.alloc(16 + 12 + 4 + 8 + 8);
+  head.write('BSJB');
+  head.writeUInt32LE(12, 12);
+  head.write('PDB v1.0', 16);
+  head.writeUInt16LE(1, 30);
+  head.writeUInt32LE(head.length, 32);
+  head.writeUInt32LE(20, 36);
+  head.write('#Pdb', 40);
+  return Buffer.concat([head, Buffer.from(id, 'hex'), Buffer.alloc(4)]);
+}
+
+/** An assembly of the runtime, which names its symbols. */
+export const RUNTIME_ASSEMBLY = join(DOTNET, 'shared/Microsoft.NETCore.App/3.1.23/System.Buffers.dll');
+
+function compile(name: string, source: string, args: readonly string[]): string {
   const folder = mkdtempSync(join(tmpdir(), 'emballage-test-'));
   const [from, to] = [join(folder, 'Source.cs'), join(folder, name)];
   writeFileSync(from, source);
-  const all = ['-target:library', '-optimize+', '-debug-', `-out:${to}`, ...args, from];
-  const { status, stdout, stderr } = spawnSync('mcs', all, { encoding: 'utf8' });
+  const { status, stdout, stderr } = spawnSync('mcs', ['-target:library', `-out:${to}`, ...args, from], {
+    encoding: 'utf8',
+  });
   if (status !== 0) throw new Error(stdout + stderr);
-  return readFileSync(to);
+  return to;
 }
 
 /** The text of a `*.deps.json`: of each library its kind and its assets by group. */

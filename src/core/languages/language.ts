@@ -251,8 +251,8 @@ export interface ChosenRuntime {
 export interface HostRun {
   /** Absolute path of what calls the function in the runtime; undefined where it speaks for itself, a line an event. */
   readonly runner?: string;
-  /** What has to lie beside that: absolute paths. */
-  readonly beside?: readonly string[];
+  /** What has to lie beside that: texts by name. @param root absolute path of the unpacked artifact */
+  beside?(root: string): Readonly<Record<string, string>>;
   /** The artifact is not unpacked, but lies beside under this name. */
   readonly wholeAs?: string;
   /** What stands on the command line behind the runtime's program. */

@@ -1,5 +1,15 @@
 /** Lays an artifact out, and says how its process is started. */
-import { chmodSync, chownSync, copyFileSync, existsSync, mkdirSync, readdirSync, statSync, symlinkSync } from 'node:fs';
+import {
+  chmodSync,
+  chownSync,
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  statSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs';
 import { basename, dirname, join } from 'node:path';
 import { withFileSource } from '../../core/disk/file-source';
 import { unpackZip } from '../../core/disk/unpack';
@@ -96,10 +106,9 @@ export function traceIn(base: string): string {
 function withRunner({ run, memoryBytes, profile }: HostPlan, program: string, base: string, root: string): Started {
   if (run.runner === undefined) throw new Error('a runtime without a runner');
   const runner = join(base, basename(run.runner));
-  for (const path of [run.runner, ...(run.beside ?? [])]) {
-    copyFileSync(path, join(base, basename(path)));
-    chmodSync(join(base, basename(path)), 0o644);
-  }
+  copyFileSync(run.runner, runner);
+  chmodSync(runner, 0o644);
+  for (const [name, text] of Object.entries(run.beside?.(root) ?? {})) writeFileSync(join(base, name), text);
   const traced = profile === undefined ? [] : (run.profile?.args(traceIn(base)) ?? []);
   return { speaks: 'runner', program, args: [...traced, ...run.args({ program, runner, root, memoryBytes })] };
 }

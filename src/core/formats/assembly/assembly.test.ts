@@ -1,8 +1,10 @@
 import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { deflateRawSync } from 'node:zlib';
 import { itWith } from '../../../../test/support/native';
-import { readAssembly } from '.';
+import { readAssembly, readBundle } from '.';
 
 const DUES = readFileSync(join(__dirname, '../../../../test/fixtures/dotnet/dues.dll'));
 
@@ -90,3 +92,74 @@ describe('an assembly', () => {
     }
   });
 });
+
+/** A program with files behind it, as hosts of version 6 have them. */
+function bundle(files: readonly { readonly path: string; readonly bytes: Buffer; readonly isPacked?: true }[]): Buffer {
+  const parts: Buffer[] = [Buffer.from('\x7fELF and so on')];
+  let end = parts[0]?.length ?? 0;
+  const add = (bytes: Buffer): number => {
+    parts.push(bytes);
+    end += bytes.length;
+    return end - bytes.length;
+  };
+  const long = (value: number): Buffer => {
+    const bytes = Buffer.alloc(8);
+    bytes.writeBigUInt64LE(BigInt(value));
+    return bytes;
+  };
+  const text = (value: string): Buffer => Buffer.concat([Buffer.of(value.length), Buffer.from(value)]);
+  const place = add(long(0));
+  add(createHash('sha256').update('.net core bundle\n').digest());
+  const rows = files.map(({ path, bytes, isPacked }) => {
+    const stored = isPacked ? deflateRawSync(bytes) : bytes;
+    const offset = add(stored);
+    return Buffer.concat([
+      long(offset),
+      long(bytes.length),
+      long(isPacked ? stored.length : 0),
+      Buffer.of(1),
+      text(path),
+    ]);
+  });
+  const head = Buffer.alloc(12);
+  head.writeUInt32LE(6, 0);
+  head.writeUInt32LE(files.length, 8);
+  const header = add(Buffer.concat([head, text('id'), Buffer.alloc(40), ...rows]));
+  const whole = Buffer.concat(parts);
+  long(header).copy(whole, place);
+  return whole;
+}
+
+describe('an application in one file', () => {
+  it('has its files behind the program, packed or not', () => {
+    const files = [
+      { path: 'Dues.dll', bytes: Buffer.from('one') },
+      { path: 'de/Dues.resources.dll', bytes: Buffer.from('two '.repeat(100)), isPacked: true },
+    ] as const;
+    const read = readBundle(bundle(files)) ?? [];
+    expect(read.map(({ path, size }) => [path, size])).toEqual([
+      ['Dues.dll', 3],
+      ['de/Dues.resources.dll', 400],
+    ]);
+    expect(read.map((one) => Buffer.from(one.read()).toString())).toEqual(files.map(({ bytes }) => bytes.toString()));
+    expect(readBundle(Buffer.from('a program without any'))).toBeUndefined();
+  });
+
+  it('that is damaged is refused, wherever it is cut', () => {
+    const whole = bundle([{ path: 'Dues.dll', bytes: Buffer.from('one '.repeat(50)), isPacked: true }]);
+    for (let at = 0; at < whole.length; at++) {
+      const spoiled = Buffer.from(whole);
+      spoiled[at] = 0xff;
+      for (const bytes of [spoiled, whole.subarray(0, at)]) expect(outcome(bytes)).toMatch(/^(?:read|RangeError)$/);
+    }
+  });
+});
+
+function outcome(bytes: Buffer): string {
+  try {
+    (readBundle(bytes) ?? []).forEach((one) => one.read());
+    return 'read';
+  } catch (error) {
+    return error instanceof Error ? error.name : 'another';
+  }
+}

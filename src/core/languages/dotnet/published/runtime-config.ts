@@ -66,6 +66,20 @@ export function runtimeConfigText(version: string): string {
 }
 
 /**
+ * With what a runner asks for its framework: as the function does, but taking a newer one where there is no other. Where
+ * the function brings its framework along, the newest that is here stands in for it.
+ */
+export function runnerConfigText(own: string): string {
+  const read = parse(own.replace(/^\uFEFF/, ''), [], { allowTrailingComma: true }) as
+    { runtimeOptions?: object } | undefined;
+  const options = { ...read?.runtimeOptions } as Record<string, unknown>;
+  const isAsking = options.framework !== undefined || options.frameworks !== undefined;
+  delete options.includedFrameworks;
+  if (!isAsking) options.framework = { name: CORE, version: '2.0.0' };
+  return JSON.stringify({ runtimeOptions: { ...options, rollForward: isAsking ? 'Major' : 'LatestMajor' } });
+}
+
+/**
  * Whether a host with one version of a framework takes an application that asks for another.
  * @param offered `8`, or more exactly `8.0.11`
  */

@@ -5,12 +5,10 @@ import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { findProgram, valueIn } from '../../../disk/in-image';
 import type { Explained, Running, Thrown } from '../../language';
-import { CORE, frameworkVersion, readRuntimeConfig, rollsTo } from '../published/runtime-config';
+import { CORE, frameworkVersion, rollsTo, runnerConfigText } from '../published/runtime-config';
 import { chooseRuntime, chooseSdk, dotnetMend, newestFirst, runtimesOf } from './runtimes';
 
 const RUNNER = join(__dirname, 'runner.dll');
-/** Where the function brings its framework along, the newest that is here stands in for it. */
-const OWN_CONFIG = join(__dirname, 'runner.runtimeconfig.json');
 /** What running functions never needs. */
 const LEFT_OUT = /^(?:sdk|sdk-manifests|templates|packs|metadata|library-packs)$/;
 /** It writes traces through a library that systems seldom have, and is in the framework’s list of files. */
@@ -76,16 +74,12 @@ export const running: Running<'dotnet'> = {
   },
   host: {
     runner: RUNNER,
-    beside: [OWN_CONFIG],
-    args({ program = '', runner, root }) {
-      if (!program.endsWith('/dotnet')) return [runner];
-      // The runner asks for the framework that the function asks for.
-      const config = readdirSync(root).find((name) => name.endsWith('.runtimeconfig.json'));
-      const read = config === undefined ? undefined : readRuntimeConfig(readFileSync(join(root, config), 'utf8'));
-      const isAsked = config !== undefined && typeof read === 'object' && !read.isSelfContained;
-      const stated = isAsked ? ['--roll-forward', 'Major', '--runtimeconfig', join(root, config)] : [];
-      return ['exec', ...stated, runner];
+    beside(root) {
+      const name = readdirSync(root).find((one) => one.endsWith('.runtimeconfig.json'));
+      const own = name === undefined ? '{}' : readFileSync(join(root, name), 'utf8');
+      return { 'runner.runtimeconfig.json': runnerConfigText(own) };
     },
+    args: ({ program = '', runner }) => (program.endsWith('/dotnet') ? ['exec', runner] : [runner]),
     load: ({ root }, file) => ({ file: join(root, file) }),
     frames: /Emballage\.Host\.|System\.Reflection\.|System\.RuntimeMethodHandle|End of (?:inner|stack trace)/,
     explain: missingAssembly,
