@@ -61,3 +61,23 @@ export function firstFew(words: readonly string[], most: number): readonly strin
 export function literalPattern(text: string): string {
   return text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 }
+
+/** How deep brackets and braces are nested, texts in quotes left out; readers that call themselves bear only so much. */
+export function nesting(text: string): number {
+  let [depth, deepest] = [0, 0];
+  for (const [part] of text.matchAll(/"(?:\\.|[^"\\])*"?|[[{(\])}]/gs)) {
+    if (part.length > 1 || part === '"') continue;
+    depth += '[{('.includes(part) ? 1 : -1;
+    if (depth > deepest) deepest = depth;
+  }
+  return deepest;
+}
+
+/** Percent signs as they are meant in addresses; a text that has others stays as it is. */
+export function percentDecoded(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
+}

@@ -1,4 +1,5 @@
 /** What code reads of the event that it is given, as far as that stands in it. */
+import { literalPattern } from '../base/text';
 
 /** Names on the way: `data`, `level`. */
 export type EventRead = readonly string[];
@@ -11,7 +12,7 @@ const MOST_STEPS = 4;
  */
 export function readsOf(text: string, parameter: string, step: RegExp): EventRead[] {
   const found = new Map<string, EventRead>();
-  const start = new RegExp(`(?<![\\w$.'"])${parameter.replaceAll('$', '\\$')}(?![\\w$])`, 'g');
+  const start = new RegExp(`(?<![\\w$.'"])${literalPattern(parameter)}(?![\\w$])`, 'g');
   for (const { index } of text.matchAll(start)) {
     const names: string[] = [];
     let at = index + parameter.length;

@@ -56,7 +56,16 @@ export function readExpression(written: string): string | undefined {
     const each = parts.map((one) => readExpression(one));
     return each.some((one) => one === undefined) ? undefined : either(each.filter((one) => one !== undefined));
   }
-  return correct(text, { upgrade: true }) ?? undefined;
+  return corrected(text);
+}
+
+/** The library looks words up in plain objects, and fails over those that every object has. */
+function corrected(text: string): string | undefined {
+  try {
+    return correct(text, { upgrade: true }) ?? undefined;
+  } catch {
+    return undefined;
+  }
 }
 
 /** One of several: whoever receives it may choose. */

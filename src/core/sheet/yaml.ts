@@ -12,7 +12,7 @@ import {
   type Node,
 } from 'yaml';
 import type { Place, Problem } from '../base/errors';
-import { printable } from '../base/text';
+import { nesting, printable } from '../base/text';
 
 /** A path into the data: keys of mappings and indexes of lists. */
 export type DataPath = readonly PropertyKey[];
@@ -27,6 +27,8 @@ export interface YamlFile {
 
 /** What is nested deeper is no sheet. */
 const MAX_DEPTH = 32;
+/** In all of the text, where comments and plain texts may have brackets as well. */
+const MOST_BRACKETS = 400;
 /** How often anchors may be repeated, all in all. */
 const MAX_ALIASES = 1000;
 
@@ -36,7 +38,9 @@ const MAX_ALIASES = 1000;
  */
 export function readYaml(text: string, file: string): YamlFile {
   const lines = new LineCounter();
-  const doc = parseDocument(text, { lineCounter: lines, uniqueKeys: true, prettyErrors: false });
+  // The parser calls itself at each bracket.
+  const isDeep = nesting(text) > MOST_BRACKETS;
+  const doc = parseDocument(isDeep ? '' : text, { lineCounter: lines, uniqueKeys: true, prettyErrors: false });
   const placeAt = (offset: number): Place => {
     const { line, col } = lines.linePos(offset);
     return { file, line: Math.max(1, line), column: Math.max(1, col) };
@@ -45,7 +49,9 @@ export function readYaml(text: string, file: string): YamlFile {
     place: placeAt(error.pos[0]),
     ...(error.code === 'DUPLICATE_KEY' ? twice(text, error.pos[0], doc, placeAt) : syntax(error.message)),
   }));
-  const bad = findRecursion(doc, placeAt);
+  const bad = isDeep
+    ? endless({ file, line: 1, column: 1 }, 'brackets', `more than ${String(MOST_BRACKETS)} levels deep`)
+    : findRecursion(doc, placeAt);
   if (bad !== undefined) problems.push(bad);
   const empty = doc.contents === null || (isScalar(doc.contents) && doc.contents.value === null);
   if (empty && problems.length === 0) problems.push(emptyFile(file));
@@ -100,12 +106,12 @@ function findRecursion(doc: Document, placeAt: (offset: number) => Place): Probl
   const open: Node[] = [];
   let left = MAX_ALIASES;
   const visit = (node: unknown): Problem | undefined => {
-    if (isPair(node)) return visit(node.key) ?? visit(node.value);
+    if (isPair(node)) return oddKey(node.key, placeAt) ?? visit(node.value);
     if (!isNode(node)) return undefined;
     const place = placeAt(node.range?.[0] ?? 0);
     if (isAlias(node)) {
       const target = node.resolve(doc);
-      if (target === undefined) return undefined;
+      if (target === undefined) return nowhere(place, node.source);
       if (open.includes(target)) return endless(place, `*${node.source}`, 'which contains itself');
       if (--left < 0) return endless(place, 'anchors', `repeated more than ${String(MAX_ALIASES)} times`);
       return visit(target);
@@ -121,6 +127,29 @@ function findRecursion(doc: Document, placeAt: (offset: number) => Place): Probl
     return undefined;
   };
   return visit(doc.contents);
+}
+
+/** Keys are texts; a mapping or a list as one is a slip of brackets. */
+function oddKey(key: unknown, placeAt: (offset: number) => Place): Problem | undefined {
+  if (!isNode(key) || isScalar(key)) return undefined;
+  return {
+    place: placeAt(key.range?.[0] ?? 0),
+    expected: 'a text as the key',
+    found: isAlias(key) ? 'an alias' : 'a mapping or a list',
+    mend: 'write the key as a text; put quotes around what begins with `{`, `[` or `*`',
+  };
+}
+
+const LONGEST_NAME = 60;
+
+function nowhere(place: Place, name: string): Problem {
+  const shown = printable(name.slice(0, LONGEST_NAME));
+  return {
+    place,
+    expected: `an anchor \`&${shown}\` before it`,
+    found: `\`*${shown}\`, which leads nowhere`,
+    mend: `put quotes around it, if the text is meant: \`"*${shown}"\``,
+  };
 }
 
 function endless(place: Place, what: string, how: string): Problem {

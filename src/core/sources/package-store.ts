@@ -3,7 +3,7 @@ import { copyFileSync, existsSync, mkdirSync, renameSync, rmSync, statSync } fro
 import { dirname, join } from 'node:path';
 import { EmballageError } from '../base/errors';
 import { present } from '../base/present';
-import { printable } from '../base/text';
+import { printable, percentDecoded } from '../base/text';
 import { contentDigest, fileDigest } from '../disk/digest';
 import { FileSink, guarded, temporaryBeside, writeWhole } from '../disk/write';
 import { withoutCredentials, type Credentials } from '../toolchains/credentials';
@@ -99,7 +99,7 @@ export class PackageStore {
     const temporary = temporaryBeside(this.pathOf('package'));
     guarded(this.#folder, () => {
       mkdirSync(dirname(temporary), { recursive: true });
-      copyFileSync(decodeURIComponent(new URL(file.url).pathname), temporary);
+      copyFileSync(percentDecoded(new URL(file.url).pathname), temporary);
     });
     return this.#keep(file, temporary, fileDigest(temporary));
   }

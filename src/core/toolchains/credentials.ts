@@ -1,4 +1,5 @@
 /** Credentials from a netrc file (the format of ftp(1)): a login and a password for each host. They are never shown. */
+import { percentDecoded } from '../base/text';
 
 export interface Credentials {
   /** Value of the Authorization header for a URL, where there are credentials for its host. */
@@ -32,7 +33,7 @@ export function readNetrc(text: string): Credentials {
   return {
     authorizationFor(url) {
       // What stands in the URL itself comes first.
-      if (url.username !== '') return basic(decodeURIComponent(url.username), decodeURIComponent(url.password));
+      if (url.username !== '') return basic(percentDecoded(url.username), percentDecoded(url.password));
       const login = machines.get(url.hostname.toLowerCase()) ?? fallback;
       return login === undefined ? undefined : basic(login.login, login.password);
     },

@@ -1,4 +1,5 @@
 /** HTTP requests as events, and answers as HTTP responses: how a function that is served can be called with any client. */
+import { percentDecoded } from '../../core/base/text';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import {
   NoResponse,
@@ -57,8 +58,7 @@ function binaryAttributes({ headers }: IncomingMessage): Record<string, string> 
   if (headers['ce-specversion'] === undefined) return undefined;
   const found: Record<string, string> = {};
   for (const [name, value] of Object.entries(headers))
-    if (name.startsWith('ce-') && typeof value === 'string')
-      found[name.slice('ce-'.length)] = decodeURIComponent(value);
+    if (name.startsWith('ce-') && typeof value === 'string') found[name.slice('ce-'.length)] = percentDecoded(value);
   return found;
 }
 

@@ -1,4 +1,5 @@
 /** A small package index on loopback, over the same protocols as real ones, which can be told to misbehave. */
+import { percentDecoded } from '../../core/base/text';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
@@ -69,7 +70,7 @@ async function answer(
   serial: number,
 ): Promise<void> {
   const { misbehave, login } = options;
-  const path = decodeURIComponent(new URL(request.url ?? '/', 'http://index').pathname);
+  const path = percentDecoded(new URL(request.url ?? '/', 'http://index').pathname);
   if (login !== undefined && request.headers.authorization !== `Basic ${Buffer.from(login).toString('base64')}`) {
     send(response, 401, 'text/plain', 'a login is needed');
     return;

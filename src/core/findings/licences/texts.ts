@@ -1,4 +1,5 @@
 /** Knows licences by their text: by how many runs of words of the published text stand in it. */
+import { ownOf } from '../../base/own';
 import { readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
@@ -52,7 +53,7 @@ export function licencesIn(text: string): string | undefined {
   }
   // Of two that are nearly alike the larger one counts, unless less of it is there.
   for (const [id, share] of [...shares])
-    for (const larger of PART_OF[id] ?? []) {
+    for (const larger of ownOf(PART_OF, id) ?? []) {
       const other = shares.get(larger);
       if (other !== undefined) shares.delete(other >= share - NEARLY ? id : larger);
     }

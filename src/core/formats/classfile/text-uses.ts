@@ -2,6 +2,7 @@
  * What the texts of a class are used as: names of classes, descriptors, signatures, string constants, or plain names.
  * One text may be used in several ways, which matters to whoever changes it.
  */
+import { ownOf } from '../../base/own';
 import { ByteReader, ClassFormatError } from './bytes';
 import { list, readAttributes, type Attribute, type ClassFile } from './class-file';
 import { TAG, type ConstantPool } from './pool';
@@ -50,7 +51,7 @@ function poolUses(pool: ConstantPool, note: NotePlace): void {
 function attributeUses(attributes: readonly Attribute[], pool: ConstantPool, note: NotePlace): void {
   for (const attribute of attributes) {
     note('name', attribute.nameIndex);
-    READERS[attribute.name]?.(new ByteReader(attribute.data), pool, note);
+    ownOf(READERS, attribute.name)?.(new ByteReader(attribute.data), pool, note);
   }
 }
 

@@ -1,4 +1,5 @@
 /** Names of symbols as compilers write them, and the source package that each comes from. */
+import { ownOf } from '../../base/own';
 
 export interface SymbolName {
   /** As people read it; as it stands there where it cannot be read. */
@@ -50,7 +51,7 @@ function unescapeRust(part: string): string {
       const code = Number.parseInt(hex, 16);
       return code > 0x1f && code < 0xd800 ? String.fromCodePoint(code) : whole;
     })
-    .replace(/\$([A-Z]{1,2})\$/g, (whole, key: string) => ESCAPES[key] ?? whole)
+    .replace(/\$([A-Z]{1,2})\$/g, (whole, key: string) => ownOf(ESCAPES, key) ?? whole)
     .replaceAll('..', '::');
 }
 

@@ -2,6 +2,7 @@
  * Media types of images: those of the OCI image specification 1.1, and those of the schema that came before it, which
  * many bases still use and which says the same things.
  */
+import { ownOf } from '../../base/own';
 
 export const OCI_MANIFEST = 'application/vnd.oci.image.manifest.v1+json';
 export const OCI_INDEX = 'application/vnd.oci.image.index.v1+json';
@@ -49,7 +50,7 @@ export function isIndexType(type: string): boolean {
 
 /** Undefined for what is no layer. */
 export function compressionOf(type: string): LayerCompression | undefined {
-  return LAYERS[type];
+  return ownOf(LAYERS, type);
 }
 
 /** The type by which a layer stands in a manifest of ours. */

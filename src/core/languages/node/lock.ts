@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import type { Place } from '../../base/errors';
 import { folderOf, joinPath, settlePath } from '../../base/paths';
-import { literalPattern, printable } from '../../base/text';
+import { literalPattern, printable, percentDecoded } from '../../base/text';
 import { grouped, severalAtOnce } from '../../base/several';
 import { contentDigest } from '../../disk/digest';
 import { writeWhole } from '../../disk/write';
@@ -223,7 +223,7 @@ class Fetching {
       return { from: dist.url, index, ...(counted !== undefined && { integrity: counted }) };
     }
     if (resolved.startsWith('file:')) {
-      const path = settlePath(joinPath(folderOf(needs.lock), decodeURIComponent(resolved.slice('file:'.length))));
+      const path = settlePath(joinPath(folderOf(needs.lock), percentDecoded(resolved.slice('file:'.length))));
       if (path !== undefined) return { from: path, index: '', ...stated };
     }
     if (/^https?:\/\//.test(resolved)) {

@@ -1,4 +1,5 @@
 /** What can be taken out of any package without changing how it behaves. Each rule has a name that the waybill gives. */
+import { ownOf } from '../../base/own';
 import { baseOf } from '../../base/paths';
 
 export type SafeRule = 'tests' | 'stubs' | 'maps' | 'docs' | 'tool-settings' | 'compiled-sources' | 'other-platforms';
@@ -80,8 +81,8 @@ function isForOther(path: string, { cpu, libc }: NodePlatform): boolean {
   const system = words.find((word) => SYSTEMS.test(word));
   if (system === undefined) return false;
   if (!system.startsWith('linux')) return true;
-  const cpus = words.flatMap((word) => CPUS[word] ?? []);
+  const cpus = words.flatMap((word) => ownOf(CPUS, word) ?? []);
   if (cpus.length > 0 && !cpus.includes(cpu)) return true;
-  const kinds = words.flatMap((word) => LIBCS[word] ?? []);
+  const kinds = words.flatMap((word) => ownOf(LIBCS, word) ?? []);
   return kinds.length > 0 && !kinds.includes(libc);
 }

@@ -2,6 +2,7 @@
  * Where the files of a wheel go in an artifact: importable files at its top, scripts in `bin/` (the binary distribution
  * format, "Installing a wheel"). Nothing is written here; the result lists what goes where.
  */
+import { ownOf } from '../../base/own';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { unsafePathReason } from '../../base/paths';
@@ -39,7 +40,7 @@ export function installWheel(wheel: UnpackedWheel, file: string): InstalledFile[
     const [, scheme, rest] = one.path.startsWith(`${stem}.data/`)
       ? (/^[^/]+\/([^/]+)\/(.+)$/.exec(one.path) ?? [])
       : [];
-    const prefix = scheme === undefined ? '' : SCHEMES[scheme];
+    const prefix = scheme === undefined ? '' : ownOf(SCHEMES, scheme);
     if (prefix === undefined || (scheme !== undefined && rest === undefined))
       throw badWheel(file, 'a known scheme in its .data folder', `\`${printable(one.path)}\``);
     const path = prefix + (rest ?? one.path);

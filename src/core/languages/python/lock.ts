@@ -7,7 +7,7 @@ import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import { notedSources, recordedPath, recordedSource, type HttpClient, type PackageStore } from '../../sources';
 import { withoutCredentials } from '../../toolchains/credentials';
-import { listed, printable } from '../../base/text';
+import { listed, printable, percentDecoded } from '../../base/text';
 import type { SettleRequest } from '../language';
 import { projectFor, type Candidate } from './candidates';
 import { markerEnvironment } from './environment';
@@ -189,7 +189,7 @@ async function lockedPackage(
   { index, by }: Pick<LockedPackage, 'index' | 'by'>,
 ): Promise<LockedPackage> {
   const from = file.url.startsWith('file:')
-    ? recordedPath(request.project.root, decodeURIComponent(new URL(file.url).pathname))
+    ? recordedPath(request.project.root, percentDecoded(new URL(file.url).pathname))
     : withoutCredentials(file.url);
   // What the source does not say is measured.
   const { sha256, size } =

@@ -1,7 +1,7 @@
 /** Lock files that installers of the Python world share (`pylock.toml`, PEP 751): read and written. */
 import { stringify } from 'smol-toml';
 import type { Problem } from '../../base/errors';
-import { printable } from '../../base/text';
+import { printable, percentDecoded } from '../../base/text';
 import type { IndexFile } from './sources/index-pages';
 import { holds, normalizeName, type MarkerEnvironment } from './marker';
 import { readToml } from './pyproject';
@@ -67,7 +67,7 @@ function readWheel(value: unknown): IndexFile | undefined {
   const { name, url, size, hashes } = value as Record<string, unknown>;
   const sha256 = typeof hashes === 'object' && hashes !== null && 'sha256' in hashes ? hashes.sha256 : undefined;
   if (typeof url !== 'string' || typeof sha256 !== 'string' || !/^https?:/.test(url)) return undefined;
-  const file = typeof name === 'string' ? name : decodeURIComponent(new URL(url).pathname.split('/').at(-1) ?? '');
+  const file = typeof name === 'string' ? name : percentDecoded(new URL(url).pathname.split('/').at(-1) ?? '');
   return { file, url, sha256: sha256.toLowerCase(), ...(typeof size === 'number' && { size }) };
 }
 

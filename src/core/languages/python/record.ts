@@ -40,12 +40,21 @@ function quoted(field: string): string {
   return /[",\n\r]/.test(field) ? `"${field.replaceAll('"', '""')}"` : field;
 }
 
-/** Rows of fields; a field may be quoted and then hold commas, line feeds and doubled quotes. */
+/** A field and what ends it: a comma, the end of the line, of the text. */
+const PLAIN = /([^",\r\n]*)(,|\r?\n|$)/y;
+const QUOTED = /"((?:[^"]|"")*)"(,|\r?\n|$)/y;
+
+/** Rows of fields; a field may be quoted and then hold commas, line feeds and doubled quotes. What is no field ends the list. */
 function csvRows(text: string): string[][] {
   const rows: string[][] = [];
   let row: string[] = [];
-  for (const [, quotedField, plain, end] of text.matchAll(/(?:"((?:[^"]|"")*)"|([^",\r\n]*))(,|\r?\n|$)/g)) {
-    row.push(quotedField === undefined ? (plain ?? '') : quotedField.replaceAll('""', '"'));
+  for (let at = 0; at <= text.length;) {
+    const pattern = text[at] === '"' ? QUOTED : PLAIN;
+    pattern.lastIndex = at;
+    const [whole, field = '', end = ''] = pattern.exec(text) ?? [];
+    if (whole === undefined) break;
+    row.push(pattern === QUOTED ? field.replaceAll('""', '"') : field);
+    at = pattern.lastIndex + (end === '' ? 1 : 0);
     if (end === ',') continue;
     rows.push(row);
     row = [];

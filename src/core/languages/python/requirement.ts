@@ -1,4 +1,5 @@
 /** Requirements, `name[extra] >=1.2 ; marker` or `name @ url ; marker` (PEP 508, now dependency specifiers). */
+import { ownOf } from '../../base/own';
 import { MARKER_NAMES, OLD_NAMES, normalizeName, type Marker, type MarkerOperator, type Operand } from './marker';
 import { formatSpecifiers, parseSpecifiers, type Specifier } from './specifier';
 
@@ -154,7 +155,7 @@ class Reader {
     if (quoted !== undefined) return { kind: 'text', text: quoted.slice(1, -1) };
     const from = this.#at;
     const word = this.#match(/[A-Za-z_][A-Za-z0-9_.]*/y) ?? '';
-    const name = OLD_NAMES[word] ?? word;
+    const name = ownOf(OLD_NAMES, word) ?? word;
     if (name === 'extra' || MARKER_NAMES.some((known) => known === name)) return { kind: 'name', name };
     this.#at = from;
     return this.#fail('a marker name such as `python_version`, or a text in quotes');

@@ -1,4 +1,5 @@
 /** Requirements files: one requirement or option a line, as installers read them. What cannot be honoured is refused by line. */
+import { ownOf } from '../../base/own';
 import type { Problem } from '../../base/errors';
 import { folderOf, joinPath, settlePath } from '../../base/paths';
 import { printable } from '../../base/text';
@@ -114,14 +115,14 @@ class Reader implements RequirementsReading {
 
   #option(path: string, line: LogicalLine, isConstraint: boolean): void {
     const [, name = '', value = ''] = /^(-\w|--[\w-]+)(?:[=\s]\s*(.*))?$/.exec(line.text) ?? [];
-    const whole = SHORT_OPTIONS[name] ?? name;
+    const whole = ownOf(SHORT_OPTIONS, name) ?? name;
     if (whole === '--requirement') this.#include(path, line, value, isConstraint);
     else if (whole === '--constraint') this.#include(path, line, value, true);
     else if (whole === '--find-links') this.#links(path, line, value);
     else if (whole === '--index-url' || whole === '--extra-index-url' || whole === '--no-index')
       this.#index(path, line, whole, value);
     else if (!DONE_ANYWAY.includes(whole)) {
-      const [expected, mend] = REFUSED_OPTIONS[name] ?? [
+      const [expected, mend] = ownOf(REFUSED_OPTIONS, name) ?? [
         'an option that can be honoured (-r, -c, -i, --extra-index-url, --no-index, --find-links)',
         'take it out',
       ];

@@ -1,4 +1,5 @@
 /** What members and attributes of class files say, in words without the numbers of constants: those may differ for the same. */
+import { ownOf } from '../../base/own';
 import {
   ByteReader,
   constantUses,
@@ -57,7 +58,7 @@ const FOLLOWS_FROM_CODE: ReadonlySet<string> = new Set(['StackMapTable']);
 function attributeFacts({ name, data }: Attribute, pool: ConstantPool): string {
   if (name === 'Code') return `Code ${codeFacts(data, pool)}`;
   if (FOLLOWS_FROM_CODE.has(name)) return name;
-  const layout = LAYOUTS[name];
+  const layout = ownOf(LAYOUTS, name);
   if (layout === undefined) return `${name} ${Buffer.from(data).toString('hex')}`;
   return `${name} ${layout(new ByteReader(data), pool)}`;
 }

@@ -1,4 +1,5 @@
 /** A bill of materials in the form of CycloneDX 1.6 (ECMA-424), JSON. */
+import { ownOf } from '../../base/own';
 import type { AdvisoryFact } from '../../findings/rule';
 import { acceptanceOf } from './acceptance';
 import { billId, type Bill, type BillFile, type BillPackage } from './bill';
@@ -130,7 +131,7 @@ const WORDS: Readonly<Record<string, string>> = { moderate: 'medium', important:
 const SEVERITIES = ['critical', 'high', 'medium', 'low', 'info', 'none'];
 
 function ratingOf(severity: string): Json {
-  const word = WORDS[severity] ?? severity;
+  const word = ownOf(WORDS, severity) ?? severity;
   if (SEVERITIES.includes(word)) return { severity: word };
   const [, version] = /^CVSS:(\d\.\d)\//.exec(severity) ?? [];
   const methods: Readonly<Record<string, string>> = { '3.0': 'CVSSv3', '3.1': 'CVSSv31', '4.0': 'CVSSv4' };

@@ -25,8 +25,10 @@ export function contentHash(bytes: Buffer): string {
   // Archives with a comment, or without a signature, are as they were.
   if (signature === undefined) return hash.update(bytes).digest('base64');
   const directory = fields.u32(end + 16);
+  const size = fields.u32(end + 12) - signature.record.length;
   const after = Math.min(directory, ...rows.map(({ local }) => local).filter((local) => local > signature.local));
   const signed = after - signature.local;
+  if (signed < 0 || directory < after || size < 0) throw new RangeError('parts of the archive that overlap');
   hash.update(bytes.subarray(0, signature.local)).update(bytes.subarray(after, directory));
   for (const { record, local } of rows.filter((row) => row !== signature)) {
     const moved = Buffer.from(record);
@@ -35,7 +37,7 @@ export function contentHash(bytes: Buffer): string {
   }
   const last = Buffer.from(bytes.subarray(end));
   for (const at of [8, 10]) last.writeUInt16LE(rows.length - 1, at);
-  last.writeUInt32LE(fields.u32(end + 12) - signature.record.length, 12);
+  last.writeUInt32LE(size, 12);
   last.writeUInt32LE(directory - signed, 16);
   return hash.update(last).digest('base64');
 }

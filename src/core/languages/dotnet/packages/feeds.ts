@@ -104,7 +104,7 @@ export class Feeds {
     if (nuspec.name.toLowerCase() !== name.toLowerCase() || nuspec.version.text !== version.text)
       throw badPackage(file, `${name} ${version.text}`, printable(`${nuspec.name} ${nuspec.version.text}`));
     const from = local ?? withoutCredentials(url);
-    return { ...stored, file, from, source, contentHash: contentHash(bytes), nuspec };
+    return { ...stored, file, from, source, contentHash: hashOf(bytes, file), nuspec };
   }
 
   /** Logins for a feed: of its settings, on its own host only; then those of the machine. */
@@ -220,6 +220,15 @@ export class Feeds {
     }
     this.#folders.set(at, found);
     return found;
+  }
+}
+
+function hashOf(bytes: Buffer, file: string): string {
+  try {
+    return contentHash(bytes);
+  } catch (error) {
+    if (error instanceof RangeError) throw badPackage(file, 'a sound archive', error.message);
+    throw error;
   }
 }
 

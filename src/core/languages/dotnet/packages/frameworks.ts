@@ -7,6 +7,8 @@ export interface Framework {
   readonly minor: number;
 }
 
+const LONGEST = 100;
+
 /** The forms in which a framework is written. */
 const FORMS: readonly (readonly [pattern: RegExp, read: (version: string, word: string) => Framework | undefined])[] = [
   [
@@ -24,6 +26,7 @@ const FORMS: readonly (readonly [pattern: RegExp, read: (version: string, word: 
 export function parseFramework(text: string): Framework | undefined {
   const plain = text.trim().toLowerCase();
   if (plain === '' || plain === 'any' || plain === 'dotnet') return { family: 'any', major: 0, minor: 0 };
+  if (plain.length > LONGEST) return undefined;
   for (const [pattern, read] of FORMS) {
     const [, word, version] = pattern.exec(plain) ?? [];
     if (word !== undefined && version !== undefined) return read(version, word);

@@ -7,10 +7,13 @@ export interface PackageVersion {
   readonly text: string;
 }
 
+/** Longer texts are no version, and patterns take long over them. */
+const LONGEST = 600;
 const VERSION =
   /^(\d{1,10})(?:\.(\d{1,10}))?(?:\.(\d{1,10}))?(?:\.(\d{1,10}))?(?:-([0-9A-Za-z.-]{1,256}))?(?:\+[0-9A-Za-z.-]{1,256})?$/;
 
 export function parseVersion(text: string): PackageVersion | undefined {
+  if (text.length > LONGEST) return undefined;
   const [, major, minor = '0', patch = '0', revision = '0', label = ''] = VERSION.exec(text.trim()) ?? [];
   if (major === undefined) return undefined;
   const numbers = [Number(major), Number(minor), Number(patch), Number(revision)] as const;
@@ -53,6 +56,7 @@ const INTERVAL = /^([[(])\s*([^,\s[\]()]*)\s*(,?)\s*([^,\s[\]()]*)\s*([\])])$/;
 /** `1.2`, `[1.2]`, `[1.2,2.0)`, `(,2.0)`. @returns `floating` for what changes with what is published */
 export function parseRange(text: string): VersionRange | 'floating' | undefined {
   const plain = text.trim();
+  if (plain.length > LONGEST) return undefined;
   if (plain.includes('*')) return 'floating';
   if (/^[[(]/.test(plain)) return parseInterval(plain);
   const low = parseVersion(plain);

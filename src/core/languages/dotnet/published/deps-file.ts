@@ -5,11 +5,12 @@
 import { findNodeAtLocation, parseTree, printParseErrorCode, type Node, type ParseError } from 'jsonc-parser';
 import { EmballageError } from '../../../base/errors';
 import { baseOf } from '../../../base/paths';
-import { printable } from '../../../base/text';
+import { nesting, printable } from '../../../base/text';
 
 const KINDS = ['runtime', 'native', 'resources', 'runtimeTargets'] as const;
 export const MOST_DEPS_BYTES = 16 * 1024 * 1024;
 const MOST_ASSETS = 100_000;
+const MOST_DEPTH = 64;
 
 export interface DepsAsset {
   readonly kind: (typeof KINDS)[number];
@@ -112,7 +113,7 @@ function treeOf(text: string, shown: string): Node {
   const errors: ParseError[] = [];
   const plain = text.replace(/^\uFEFF/, ' ');
   if (text.length > MOST_DEPS_BYTES) throw bad(shown, 'a file of at most 16 MiB', 'a larger one');
-  if (/[[{]{256}/.test(text)) throw bad(shown, 'an object of targets and libraries', 'too many levels');
+  if (nesting(text) > MOST_DEPTH) throw bad(shown, 'an object of targets and libraries', 'too many levels');
   const root = parseTree(plain, errors, { allowTrailingComma: true });
   const [error] = errors;
   if (error !== undefined)

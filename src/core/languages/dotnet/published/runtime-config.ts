@@ -1,8 +1,12 @@
 /** `NAME.runtimeconfig.json`: the frameworks that an application asks its host for, and which others it would take. */
 import { parse, type ParseError } from 'jsonc-parser';
 import { z } from 'zod';
+import { nesting } from '../../../base/text';
 
 export const CORE = 'Microsoft.NETCore.App';
+
+const MOST_TEXT = 1024 * 1024;
+const MOST_DEPTH = 64;
 
 const POLICIES = ['Disable', 'LatestPatch', 'Minor', 'LatestMinor', 'Major', 'LatestMajor'] as const;
 export type RollForward = (typeof POLICIES)[number];
@@ -32,6 +36,7 @@ const document = z.object({
 /** @returns why it is none, in words, where it is none */
 export function readRuntimeConfig(text: string): RuntimeConfig | string {
   const errors: ParseError[] = [];
+  if (text.length > MOST_TEXT || nesting(text) > MOST_DEPTH) return 'more than such a file holds';
   const read = document.safeParse(parse(text.replace(/^\uFEFF/, ''), errors, { allowTrailingComma: true }));
   if (errors.length > 0) return 'no JSON';
   if (!read.success) return `no \`runtimeOptions\` as the host reads them (${read.error.issues[0]?.message ?? ''})`;
@@ -70,7 +75,8 @@ export function runtimeConfigText(version: string): string {
  * the function brings its framework along, the newest that is here stands in for it.
  */
 export function runnerConfigText(own: string): string {
-  const read = parse(own.replace(/^\uFEFF/, ''), [], { allowTrailingComma: true }) as
+  const plain = typeof readRuntimeConfig(own) === 'string' ? '{}' : own;
+  const read = parse(plain.replace(/^\uFEFF/, ''), [], { allowTrailingComma: true }) as
     { runtimeOptions?: object } | undefined;
   const options = { ...read?.runtimeOptions } as Record<string, unknown>;
   const isAsking = options.framework !== undefined || options.frameworks !== undefined;

@@ -4,8 +4,19 @@ type Item = number | bigint | string | Item[];
 
 /** Words before the release come before it, in this order; '' is the release itself; others come after `sp`. */
 const WORDS = ['alpha', 'beta', 'milestone', 'rc', 'snapshot', '', 'sp'];
-const ALIASES: Readonly<Record<string, string>> = { ga: '', final: '', release: '', cr: 'rc' };
-const SHORT: Readonly<Record<string, string>> = { a: 'alpha', b: 'beta', m: 'milestone' };
+const ALIASES: ReadonlyMap<string, string> = new Map([
+  ['ga', ''],
+  ['final', ''],
+  ['release', ''],
+  ['cr', 'rc'],
+]);
+const SHORT: ReadonlyMap<string, string> = new Map([
+  ['a', 'alpha'],
+  ['b', 'beta'],
+  ['m', 'milestone'],
+]);
+/** What stands behind so many letters decides nothing that anybody means. */
+const LONGEST = 500;
 
 /** Orders versions as Maven does (“Version Order Specification”). */
 export function compareVersions(a: string, b: string): number {
@@ -26,7 +37,11 @@ function parse(text: string): Item[] {
     list = inner;
     lists.push(inner);
   };
-  const tokens = text.toLowerCase().match(/[0-9]+|[^0-9.-]+|[.-]/g) ?? [];
+  const tokens =
+    text
+      .slice(0, LONGEST)
+      .toLowerCase()
+      .match(/[0-9]+|[^0-9.-]+|[.-]/g) ?? [];
   tokens.forEach((token, i) => {
     const [before = '', next = ''] = [tokens[i - 1], tokens[i + 1]];
     if (isSeparator(token)) {
@@ -54,8 +69,8 @@ function numberOf(digits: string): number | bigint {
 }
 
 function wordOf(word: string, isBeforeDigits: boolean): string {
-  const full = isBeforeDigits ? (SHORT[word] ?? word) : word;
-  return ALIASES[full] ?? full;
+  const full = isBeforeDigits ? (SHORT.get(word) ?? word) : word;
+  return ALIASES.get(full) ?? full;
 }
 
 /** Zeros, releases and empty lists at the end say nothing; lists inside stay where they are. */

@@ -1,4 +1,5 @@
 /** What is wrong with the class and the method that the host calls, and with what that takes. */
+import { ownOf } from '../../../base/own';
 import { nearestWord, printable } from '../../../base/text';
 import { missingMember } from '../../../findings/members';
 import type { Finding } from '../../../findings/rule';
@@ -82,7 +83,9 @@ function canBeSupplied(types: readonly string[]): boolean {
 
 function typeName(descriptor: string): string {
   const inner = descriptor.replace(/^\[+/, '');
-  const name = inner.startsWith('L') ? inner.slice(inner.lastIndexOf('/') + 1, -1) : (PRIMITIVES[inner] ?? inner);
+  const name = inner.startsWith('L')
+    ? inner.slice(inner.lastIndexOf('/') + 1, -1)
+    : (ownOf(PRIMITIVES, inner) ?? inner);
   return name + '[]'.repeat(descriptor.length - inner.length);
 }
 

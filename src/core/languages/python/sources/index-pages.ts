@@ -4,7 +4,7 @@
  */
 import { EmballageError } from '../../../base/errors';
 import { present } from '../../../base/present';
-import { printable } from '../../../base/text';
+import { printable, percentDecoded } from '../../../base/text';
 import { NOT_FOUND, type Fetched, type HttpClient } from '../../../sources';
 import type { PackageFile } from '../../../sources';
 
@@ -48,7 +48,7 @@ function readJson(page: Fetched, doing: string): IndexFile[] {
   } catch (error) {
     return bad(page, doing, 'JSON, as the answer says it is', 'text that is no JSON', error);
   }
-  const { files, meta } = value as { files?: unknown; meta?: { 'api-version'?: unknown } };
+  const { files, meta } = (value ?? {}) as { files?: unknown; meta?: { 'api-version'?: unknown } | null };
   if (!Array.isArray(files)) return bad(page, doing, 'a list of `files`', 'none');
   const version = typeof meta?.['api-version'] === 'string' ? meta['api-version'] : '1.0';
   if (!version.startsWith('1.')) return bad(page, doing, 'version 1 of the interface', version);
@@ -112,7 +112,7 @@ function readAnchor(attributes: Readonly<Record<string, string>>, text: string, 
   const url = new URL(href, base);
   const [, sha256] = /(?:^#|&)sha256=([0-9a-f]{64})/i.exec(url.hash) ?? [];
   url.hash = '';
-  const file = text === '' ? decodeURIComponent(url.pathname.split('/').at(-1) ?? '') : text;
+  const file = text === '' ? percentDecoded(url.pathname.split('/').at(-1) ?? '') : text;
   const metadata = attributes['data-core-metadata'] ?? attributes['data-dist-info-metadata'];
   const [, metadataDigest] = /^sha256=([0-9a-f]{64})$/i.exec(metadata ?? '') ?? [];
   const isOffered = metadata !== undefined && metadata !== 'false';
