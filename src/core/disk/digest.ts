@@ -1,4 +1,5 @@
 /** Digests of files, and of what is in memory. */
+import { TO_READ } from './to-read';
 import { createHash } from 'node:crypto';
 import { closeSync, openSync, readSync } from 'node:fs';
 
@@ -6,7 +7,7 @@ export { contentDigest } from '../base/digest';
 
 /** SHA-256 of a file, in hexadecimal, read in pieces. */
 export function fileDigest(path: string): string {
-  const fd = openSync(path, 'r');
+  const fd = openSync(path, TO_READ);
   try {
     const hash = createHash('sha256');
     const chunk = Buffer.allocUnsafe(1024 * 1024);

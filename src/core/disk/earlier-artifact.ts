@@ -1,4 +1,5 @@
 /** Tells an artifact or a waybill of ours from any other file, by its content. */
+import { TO_READ } from './to-read';
 import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
 import { endsAsArtifact } from '../formats/zip';
 
@@ -13,7 +14,7 @@ export function looksLikeArtifact(path: string): boolean {
   if (!isArchive && !path.endsWith(WAYBILL_ENDING)) return false;
   let fd: number | undefined;
   try {
-    fd = openSync(path, 'r');
+    fd = openSync(path, TO_READ);
     const { size } = fstatSync(fd);
     const length = Math.min(size, 256);
     const bytes = Buffer.alloc(length);

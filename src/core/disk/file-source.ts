@@ -3,6 +3,7 @@ import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
 import { EmballageError, messageOf, systemCode } from '../base/errors';
 import { printable } from '../base/text';
 import type { ByteSource } from '../formats/zip';
+import { TO_READ } from './to-read';
 import { sameStamp, stampOf, type Stamp } from './stamp';
 
 /** An open file. */
@@ -19,7 +20,7 @@ export async function withFileSource<T>(
 ): Promise<T> {
   let fd: number;
   try {
-    fd = openSync(path, 'r');
+    fd = openSync(path, TO_READ);
   } catch (error) {
     throw unreadable(shown, error);
   }
@@ -43,7 +44,7 @@ export class OpenFiles {
 
   read(path: string, { at, length }: { readonly at: number; readonly length: number }): Buffer<ArrayBuffer> {
     let fd = this.#open.get(path);
-    if (fd === undefined) this.#open.set(path, (fd = openSync(path, 'r')));
+    if (fd === undefined) this.#open.set(path, (fd = openSync(path, TO_READ)));
     return readExactly(fd, at, length, path);
   }
 
@@ -63,7 +64,7 @@ export function readStretch({
   readonly at: number;
   readonly size: number;
 }): Buffer {
-  const fd = openSync(path, 'r');
+  const fd = openSync(path, TO_READ);
   try {
     return readExactly(fd, at, size, path);
   } finally {
@@ -76,7 +77,7 @@ export function* stretchPieces(
   { path, at, size }: { readonly path: string; readonly at: number; readonly size: number },
   pieceBytes = 1024 * 1024,
 ): Generator<Buffer> {
-  const fd = openSync(path, 'r');
+  const fd = openSync(path, TO_READ);
   try {
     const piece = Buffer.allocUnsafe(Math.min(size, pieceBytes));
     for (let done = 0; done < size;) {
@@ -133,7 +134,7 @@ export function* filePieces(
 ): Generator<Buffer<ArrayBuffer>> {
   let fd: number | undefined;
   try {
-    fd = openSync(path, 'r');
+    fd = openSync(path, TO_READ);
     if (!sameStamp(stampOf(fstatSync(fd)), stamp)) throw changed(shown);
     let left = stamp.size;
     do {

@@ -1,5 +1,6 @@
 /** Reads the text files that people write, within bounds, with one clear error for whatever is wrong with them. */
 import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
+import { TO_READ } from './to-read';
 import { EmballageError, messageOf, systemCode, type ErrorCode } from '../base/errors';
 import { formatSize } from '../base/units';
 
@@ -28,7 +29,7 @@ export function readTextFile(path: string, request: TextRequest): string {
 function readBytes(path: string, request: TextRequest): Buffer {
   let fd: number | undefined;
   try {
-    fd = openSync(path, 'r');
+    fd = openSync(path, TO_READ);
     const stat = fstatSync(fd);
     if (stat.isDirectory()) throw wrong('FILE_UNREADABLE', request, 'a file', 'a folder', 'name the file in it');
     if (!stat.isFile()) throw wrong('FILE_UNREADABLE', request, 'a file', 'a device, pipe or socket', 'name a file');

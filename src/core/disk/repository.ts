@@ -1,5 +1,6 @@
 /** Walks a repository for what is kept in version control: files by folder, without what ignore files leave out. Reads no file. */
-import { existsSync, readdirSync, readFileSync, statSync, type Dirent } from 'node:fs';
+import { readTextNow } from './to-read';
+import { existsSync, readdirSync, statSync, type Dirent } from 'node:fs';
 import { join, relative } from 'node:path';
 import type { Ignore } from 'ignore';
 import { breathe } from '../base/breathe';
@@ -148,7 +149,7 @@ function readRules(file: string): Ignore {
   // Loaded only where there are such files.
   // eslint-disable-next-line @typescript-eslint/no-require-imports
   const ignore = require('ignore') as typeof import('ignore');
-  return ignore({ ignorecase: false }).add(readFileSync(file, 'utf8'));
+  return ignore({ ignorecase: false }).add(readTextNow(file));
 }
 
 function leadsToFolder(path: string): boolean {

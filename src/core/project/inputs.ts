@@ -2,7 +2,8 @@
  * What an artifact's bytes depend on beside the function's source folder, and how that stands now. It is said once, and used
  * by the look that tells whether anything has changed, by the keys of what is kept, and by whoever builds elsewhere.
  */
-import { readFileSync, statSync } from 'node:fs';
+import { readNow } from '../disk/to-read';
+import { statSync } from 'node:fs';
 import { join } from 'node:path';
 import { contentDigest } from '../disk/digest';
 import { isRacy, sameStamp, stampOf, type Stamp } from '../disk/stamp';
@@ -95,7 +96,7 @@ function stampAt(path: string): Stamp | null {
 
 function digestOf(path: string): string {
   try {
-    return contentDigest(readFileSync(path));
+    return contentDigest(readNow(path));
   } catch {
     return '';
   }

@@ -1,5 +1,5 @@
 /** `emballage.lock`: every third-party file, by name, version, digest and size, for each function and target. */
-import { readFileSync } from 'node:fs';
+import { readTextNow } from '../disk/to-read';
 import { join } from 'node:path';
 import { EmballageError, systemCode } from '../base/errors';
 import { contentDigest } from '../disk/digest';
@@ -56,7 +56,7 @@ export async function readLock(place: LockPlace, mayBeEarlier = false): Promise<
   const name = lockNameOf(place);
   let text: string;
   try {
-    text = readFileSync(join(place.root, name), 'utf8');
+    text = readTextNow(join(place.root, name));
   } catch (error) {
     if (systemCode(error) === 'ENOENT') return EMPTY_LOCK;
     throw bad(name, 'a file that cannot be read', error);

@@ -27,8 +27,8 @@ export interface YamlFile {
 
 /** What is nested deeper is no sheet. */
 const MAX_DEPTH = 32;
-/** In all of the text, where comments and plain texts may have brackets as well. */
-const MOST_BRACKETS = 400;
+/** Open brackets and braces at once. */
+const MOST_BRACKETS = 14;
 /** How often anchors may be repeated, all in all. */
 const MAX_ALIASES = 1000;
 
@@ -38,8 +38,8 @@ const MAX_ALIASES = 1000;
  */
 export function readYaml(text: string, file: string): YamlFile {
   const lines = new LineCounter();
-  // The parser calls itself at each bracket.
-  const isDeep = nesting(text) > MOST_BRACKETS;
+  // The parser tries twice at each bracket within another that is not closed.
+  const isDeep = nesting(text.replace(/(?:^|\s)#.*|[()]|'[^'\n]*'/gm, '')) > MOST_BRACKETS;
   const doc = parseDocument(isDeep ? '' : text, { lineCounter: lines, uniqueKeys: true, prettyErrors: false });
   const placeAt = (offset: number): Place => {
     const { line, col } = lines.linePos(offset);

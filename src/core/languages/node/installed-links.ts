@@ -2,7 +2,8 @@
  * Packages that were installed as links into a store: a package finds those beside it in the store, where Node.js looks from
  * the place that a link leads to. In an artifact they are laid out so that the same is found without links.
  */
-import { lstatSync, readFileSync, realpathSync } from 'node:fs';
+import { readTextNow } from '../../disk/to-read';
+import { lstatSync, realpathSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { joinPath } from '../../base/paths';
 import type { KnownFile } from './files';
@@ -114,7 +115,7 @@ function realOrNone(path: string): string | undefined {
 /** Names that a package asks for, whether it has to have them or not. */
 function dependenciesOf(folder: string): string[] {
   try {
-    const manifest = asRecord(JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8')));
+    const manifest = asRecord(JSON.parse(readTextNow(join(folder, 'package.json'))));
     const stated = [manifest.dependencies, manifest.optionalDependencies, manifest.peerDependencies];
     return [...new Set(stated.flatMap((one) => Object.keys(asRecord(one))))].sort();
   } catch {

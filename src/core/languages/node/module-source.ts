@@ -1,5 +1,5 @@
 /** How a file of the function is read as a module. */
-import { readFileSync } from 'node:fs';
+import { readTextNow } from '../../disk/to-read';
 import type { NodeAssembleRequest, NodeFile } from './assembly';
 import { isCompiled } from './compile/settings';
 import type { ModuleSource } from './trace/modules';
@@ -13,7 +13,7 @@ export function isTypesOnly(path: string): boolean {
 }
 
 export function textOf(file: NodeFile): string {
-  return readFileSync(file.source, 'utf8');
+  return readTextNow(file.source);
 }
 
 /** @param stated the format that its package and its ending state */

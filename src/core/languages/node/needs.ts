@@ -1,5 +1,6 @@
 /** What a Node.js function needs from others: the package lock that speaks of its folder. */
-import { existsSync, readFileSync } from 'node:fs';
+import { readTextNow } from '../../disk/to-read';
+import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import { baseOf, folderOf, joinPath, upwards } from '../../base/paths';
@@ -112,7 +113,9 @@ function refuseUnsettled(project: Project, spec: FunctionSpec): void {
   if (!existsSync(path) || existsSync(join(project.root, spec.source, 'node_modules'))) return;
   let needed: string[];
   try {
-    const { dependencies } = JSON.parse(readFileSync(path, 'utf8')) as { dependencies?: object };
+    const { dependencies } = JSON.parse(readTextNow(path)) as {
+      dependencies?: object;
+    };
     needed = Object.keys(dependencies ?? {});
   } catch {
     // What is wrong with it comes up where it is read for what it says.

@@ -1,5 +1,5 @@
 /** What some locks do not say of packages: platforms, which registries know, and scripts and engines, which stand in the package. */
-import { readFileSync } from 'node:fs';
+import { readTextNow } from '../../disk/to-read';
 import { join } from 'node:path';
 import { folderOf } from '../../base/paths';
 import { severalAtOnce } from '../../base/several';
@@ -57,7 +57,7 @@ export async function factsInPackage(
     path: packageStore(project).pathOf(sha256),
     ...{ file, folder: unpackedFolder(project, sha256), mustHave: 'package.json' },
   });
-  const value = parseJson(readFileSync(join(folder, 'package.json'), 'utf8'), file);
+  const value = parseJson(readTextNow(join(folder, 'package.json')), file);
   const scripts = asRecord(value.scripts);
   const { node } = asRecord(value.engines);
   return {

@@ -1,5 +1,6 @@
 /** What a function's artifact depends on beside its source folder: packages of the project, and compiler settings. */
-import { existsSync, readFileSync } from 'node:fs';
+import { readTextNow } from '../../disk/to-read';
+import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { folderOf, joinPath, settlePath, upwards } from '../../base/paths';
 import { walkFolder, type WalkedItem } from '../../disk/walk';
@@ -62,7 +63,7 @@ function withExtended(project: Project, first: string): string[] {
   const found = [first];
   for (let i = 0; i < found.length && found.length < MAX_SETTINGS; i++) {
     const path = found[i] ?? '';
-    const text = readFileSync(join(project.root, path), 'utf8');
+    const text = readTextNow(join(project.root, path));
     for (const [, extended = ''] of text.matchAll(/"extends"\s*:\s*\[?\s*"(\.[^"]+)"/g)) {
       const target = settlePath(joinPath(folderOf(path), extended));
       const file = [target, `${target ?? ''}.json`].find((one) => one !== undefined && isFileIn(project, one));

@@ -1,5 +1,6 @@
 /** The packages of a project that lie side by side: what the `workspaces` of the outermost package.json lead to. */
-import { readdirSync, readFileSync } from 'node:fs';
+import { readTextNow } from '../../disk/to-read';
+import { readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import picomatch from 'picomatch';
 import { joinPath } from '../../base/paths';
@@ -31,7 +32,7 @@ function readFolder(project: Project, base: string, folder: string): LockFolder 
 
 function manifestAt(folder: string): Record<string, unknown> | undefined {
   try {
-    return asRecord(JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8')));
+    return asRecord(JSON.parse(readTextNow(join(folder, 'package.json'))));
   } catch {
     // Not every folder that a pattern leads to is a package.
     return undefined;

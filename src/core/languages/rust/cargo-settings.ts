@@ -1,5 +1,6 @@
 /** What Cargo is told: settings of the project, the crates that were locked, the profile of a release. */
-import { existsSync, mkdirSync, readFileSync, readlinkSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { readTextNow } from '../../disk/to-read';
+import { existsSync, mkdirSync, readlinkSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { parse, stringify, type TomlTable } from 'smol-toml';
 import { folderOf } from '../../base/paths';
@@ -69,7 +70,7 @@ function isTable(value: unknown): value is TomlTable {
 }
 
 function ownSettings(root: string, path: string): TomlTable {
-  const table = parse(readFileSync(join(root, path), 'utf8'));
+  const table = parse(readTextNow(join(root, path)));
   const { build, source, ...rest } = table;
   const base = join(root, folderOf(folderOf(path)));
   const settled = isTable(source)
@@ -94,7 +95,7 @@ function ownSettings(root: string, path: string): TomlTable {
 
 export function profileSettings({ project }: CompileRequest, lock: string): string[] {
   const manifest = join(project.root, folderOf(lock), 'Cargo.toml');
-  const table = existsSync(manifest) ? parse(readFileSync(manifest, 'utf8')) : {};
+  const table = existsSync(manifest) ? parse(readTextNow(manifest)) : {};
   const { release } = (table.profile ?? {}) as { release?: TomlTable };
   return Object.entries(PROFILE).flatMap(([key, value]) =>
     release?.[key] === undefined ? ['--config', `profile.release.${key}=${String(value)}`] : [],

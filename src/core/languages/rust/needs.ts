@@ -1,5 +1,6 @@
 /** What a Rust function needs from others, as Cargo has locked it. */
-import { existsSync, readFileSync } from 'node:fs';
+import { readTextNow } from '../../disk/to-read';
+import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { parse } from 'smol-toml';
 import { joinPath, upwards } from '../../base/paths';
@@ -49,7 +50,9 @@ export function cargoSettings(project: Project, spec: FunctionSpec): string[] {
 function hasVendored(project: Project, spec: FunctionSpec): boolean {
   return cargoSettings(project, spec).some((path) => {
     try {
-      const { source } = parse(readFileSync(join(project.root, path), 'utf8')) as { source?: Record<string, object> };
+      const { source } = parse(readTextNow(join(project.root, path))) as {
+        source?: Record<string, object>;
+      };
       return Object.values(source ?? {}).some((one) => 'directory' in one);
     } catch {
       return false;

@@ -3,6 +3,7 @@
  * the user's, with source replacement (The Cargo Book, "Configuration", "Source Replacement"); where they say nothing of
  * the usual registry, its address is read from Cargo's program.
  */
+import { readTextNow } from '../../disk/to-read';
 import { readFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { parse, TomlError } from 'smol-toml';
@@ -149,7 +150,7 @@ function readToml(
 ): { table: Record<string, unknown>; shown: string; folder: string } | undefined {
   let text: string;
   try {
-    text = readFileSync(path, 'utf8');
+    text = readTextNow(path);
   } catch {
     // Most of them are not there.
     return undefined;

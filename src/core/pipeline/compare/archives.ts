@@ -1,4 +1,5 @@
 /** Archives and folders as trees: what they hold, and what they say about it. */
+import { TO_READ } from '../../disk/to-read';
 import { closeSync, fstatSync, lstatSync, openSync, readSync } from 'node:fs';
 import { join } from 'node:path';
 import { gunzipSync } from 'node:zlib';
@@ -74,7 +75,7 @@ function lazyFile(path: string, size: number): ByteSource {
   return {
     size,
     read(offset, length) {
-      const fd = openSync(path, 'r');
+      const fd = openSync(path, TO_READ);
       try {
         const bytes = Buffer.allocUnsafe(Math.min(length, Math.max(0, fstatSync(fd).size - offset)));
         const read = readSync(fd, bytes, 0, bytes.length, offset);

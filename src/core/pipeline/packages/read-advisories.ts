@@ -1,4 +1,5 @@
 /** Reads records of known faults from a folder or an archive: those that are about packages that are wanted. */
+import { TO_READ } from '../../disk/to-read';
 import { closeSync, openSync, readdirSync, readFileSync, readSync, statSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { gunzipSync } from 'node:zlib';
@@ -164,7 +165,7 @@ function inTar(source: ByteSource, shown: string, take: Take): void {
 
 function headOf(path: string): Buffer {
   const head = Buffer.alloc(512);
-  const fd = openSync(path, 'r');
+  const fd = openSync(path, TO_READ);
   try {
     readSync(fd, head, 0, head.length, 0);
   } finally {

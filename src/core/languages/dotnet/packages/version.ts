@@ -51,8 +51,6 @@ export interface VersionRange {
   readonly text: string;
 }
 
-const INTERVAL = /^([[(])\s*([^,\s[\]()]*)\s*(,?)\s*([^,\s[\]()]*)\s*([\])])$/;
-
 /** `1.2`, `[1.2]`, `[1.2,2.0)`, `(,2.0)`. @returns `floating` for what changes with what is published */
 export function parseRange(text: string): VersionRange | 'floating' | undefined {
   const plain = text.trim();
@@ -64,11 +62,15 @@ export function parseRange(text: string): VersionRange | 'floating' | undefined 
 }
 
 function parseInterval(plain: string): VersionRange | undefined {
-  const [, open, first = '', comma, second = '', close] = INTERVAL.exec(plain) ?? [];
-  if (open === undefined) return undefined;
-  const isOne = comma === '';
+  const [open, close] = [plain.at(0), plain.at(-1)];
+  const [first = '', second, more] = plain
+    .slice(1, -1)
+    .split(',')
+    .map((end) => end.trim());
+  if (plain.length < 2 || (close !== ']' && close !== ')') || more !== undefined) return undefined;
+  const isOne = second === undefined;
   if (isOne && (first === '' || open !== '[' || close !== ']')) return undefined;
-  const ends = [first, isOne ? first : second].map((end) => (end === '' ? null : parseVersion(end)));
+  const ends = [first, second ?? first].map((end) => (end === '' ? null : parseVersion(end)));
   const [low, high] = ends;
   if (low === undefined || high === undefined) return undefined;
   return {

@@ -2,6 +2,7 @@
  * What Maven on this machine would ask: the repositories of its settings' active profiles, then those of the project's
  * POMs, then the one that stands in its installation's own POM ("Introduction to Repositories", "Repository order").
  */
+import { readTextNow } from '../../../disk/to-read';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -98,7 +99,7 @@ function homeOf({ variable, searchPath }: Pick<Machine, 'variable' | 'searchPath
 
 function readText(path: string): string | undefined {
   try {
-    return readFileSync(path, 'utf8');
+    return readTextNow(path);
   } catch {
     // Most of them are not there.
     return undefined;

@@ -2,7 +2,7 @@
  * What npm on this machine would ask: variables first, then `.npmrc` beside the packages, of the project, of the user, of
  * the machine and of npm itself (npm documentation, "npmrc"); where none says, npm is asked.
  */
-import { readFileSync } from 'node:fs';
+import { readTextNow } from '../../../disk/to-read';
 import { dirname, join } from 'node:path';
 import { EmballageError } from '../../../base/errors';
 import { nearestWord, printable } from '../../../base/text';
@@ -87,7 +87,7 @@ function configFiles(project: Project, folder: string, machine: Machine): NpmCon
     ...paths.flatMap((path): NpmConfigFile[] => {
       try {
         const shown = path.startsWith(`${project.root}/`) ? path.slice(project.root.length + 1) : shownPath(path, home);
-        return [{ text: asLines(path, readFileSync(path, 'utf8')), shown, variable }];
+        return [{ text: asLines(path, readTextNow(path)), shown, variable }];
       } catch {
         // Most of them are not there.
         return [];

@@ -2,6 +2,7 @@
  * What pip on this machine would ask: its configuration files, least first (global, user, site, the one that
  * `PIP_CONFIG_FILE` names), then variables, as "pip documentation, Configuration" has it; where none says, pip itself.
  */
+import { readTextNow } from '../../../disk/to-read';
 import { readFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -132,7 +133,7 @@ function readAll(machine: Machine, notes: string[]): Values {
 function readFile(path: string, shown: string, to: { common: Values; own: Values; notes: string[] }): void {
   let text: string;
   try {
-    text = readFileSync(path, 'utf8');
+    text = readTextNow(path);
   } catch {
     // Most of them are not there.
     return;

@@ -1,0 +1,87 @@
+/** Inputs that once crashed a reader or held it up, kept small. `npm run fuzz` looks for more. */
+import { spawnSync } from 'node:child_process';
+import { join } from 'node:path';
+import { readExpression } from '../src/core/formats/licence-expression';
+import { readsOf } from '../src/core/events/reads';
+import { compareVersions } from '../src/core/languages/jvm/maven';
+import { contentHash } from '../src/core/languages/dotnet/packages/content-hash';
+import { parseRange } from '../src/core/languages/dotnet/packages/version';
+import { readDepsFile } from '../src/core/languages/dotnet/published/deps-file';
+import { readRuntimeConfig } from '../src/core/languages/dotnet/published/runtime-config';
+import { readRecord } from '../src/core/languages/python/record';
+import { readRequirementsFile } from '../src/core/languages/python/requirements-txt';
+import { readPage } from '../src/core/languages/python/sources/index-pages';
+import { readYaml } from '../src/core/sheet/yaml';
+import { codeOf } from './support/data';
+import { folderWith, run } from './support/program';
+import { makeZip } from './support/zip-bytes';
+
+describe('names that every object has', () => {
+  it('are versions and words like others', () => {
+    expect(compareVersions('1.constructor', '1')).toBeGreaterThan(0);
+    expect(compareVersions('1-__proto__', '1-__proto__')).toBe(0);
+    expect(readExpression('constructor')).toBeUndefined();
+    const file = { path: 'r', read: () => '--constructor\n', shown: (path: string) => path };
+    expect(readRequirementsFile(file).problems).toHaveLength(1);
+  });
+});
+
+describe('what took for ever', () => {
+  it.each<[string, () => unknown]>([
+    ['quotes in RECORD', () => readRecord('"'.repeat(100_001))],
+    ['spaces in a range', () => parseRange(`[1${' '.repeat(100_000)}`)],
+    ['brackets in a sheet', () => readYaml(`a: ${'['.repeat(30)}`, 's')],
+    ['many parts of a version', () => compareVersions('1-'.repeat(50_000), '1')],
+    ['levels of JSON', () => readRuntimeConfig('['.repeat(50_000))],
+  ])('%s: it is told', (_what, call) => {
+    expect(call).not.toThrow();
+  });
+});
+
+it('levels without an end are refused', () => {
+  expect(codeOf(() => readDepsFile('{"a":'.repeat(50_000), 'd'))).toBe('PACKAGE_INVALID');
+  expect(typeof readRuntimeConfig('[{'.repeat(50_000))).toBe('string');
+  expect(readYaml(`a: ${'[{'.repeat(20)}`, 's').problems[0]?.expected).toBe('data with an end');
+});
+
+it('an alias that leads nowhere is told, and a mapping as a key', () => {
+  expect(readYaml('keep: *nope', 's').problems[0]).toMatchObject({ found: '`*nope`, which leads nowhere' });
+  expect(readYaml('? { a: b }\n: c', 's').problems[0]).toMatchObject({ found: 'a mapping or a list' });
+});
+
+it('pages that hold nothing, and percent signs that are none', () => {
+  const page = (text: string, contentType: string) => ({
+    bytes: Buffer.from(text),
+    contentType,
+    url: 'https://i.example/a/',
+  });
+  expect(codeOf(() => readPage(page('null', 'application/json'), 'asking'))).toBe('SOURCE_INVALID');
+  expect(readPage(page('<a href="%zz.whl"></a>', 'text/html'), 'asking')[0]?.file).toBe('%zz.whl');
+});
+
+it('parameters that are no names', () => {
+  expect(readsOf('x', '(x, *', /\.(?<name>\w+)/y)).toEqual([]);
+});
+
+it('an archive whose parts overlap has no digest', () => {
+  const bytes = makeZip([{ name: '.signature.p7s', data: 'x' }]);
+  bytes.writeUInt32LE(0, bytes.length - 10);
+  expect(() => contentHash(bytes)).toThrow(RangeError);
+});
+
+it.each(['emballage.yaml', 's/package.json', 's/tsconfig.json'])('a pipe in place of %s is not waited for', (path) => {
+  const sheet = {
+    project: 'a',
+    destinations: { d: 'd.yaml' },
+    functions: {
+      f: { source: 's', runtime: 'node 20', entry: 'a.mjs#b', artifact: 'zip', destination: 'd', arch: ['x86_64'] },
+    },
+  };
+  const root = folderWith({
+    ...(path !== 'emballage.yaml' && { 'emballage.yaml': JSON.stringify(sheet) }),
+    'd.yaml': 'destination: d\narch: [x86_64]\naccepts: { zip: {} }\nruntimes: { node 20: {} }\n',
+    's/a.mjs': 'export const b = () => 1;\n',
+  });
+  expect(spawnSync('mkfifo', [join(root, path)]).status).toBe(0);
+  expect(run(root, ['build'])).toMatchObject({ status: 2 });
+});
