@@ -1,5 +1,4 @@
 /** What a published function does without: what is for other systems, for people, for compilers, in other languages. */
-import { baseOf } from '../../base/paths';
 import { ASSEMBLY_FILE, SATELLITE } from './published/assemblies';
 import { nearness, ridInPath, type System } from './published/systems';
 
@@ -39,9 +38,4 @@ function isWanted(culture: string, languages: readonly string[] | undefined): bo
       return own === wanted || own.startsWith(`${wanted}-`) || wanted.startsWith(`${own}-`);
     }) ?? true
   );
-}
-
-/** Whether a file belongs to no one assembly. */
-export function isTextOf(path: string, name: string): boolean {
-  return baseOf(path).toLowerCase() === `${name.toLowerCase()}.resources.dll`;
 }
