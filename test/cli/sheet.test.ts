@@ -156,7 +156,12 @@ describe('a sheet that cannot be read', () => {
       `a: &a [x]\nb: &b [*a,*a,*a,*a,*a,*a,*a,*a]\nc: &c [*b,*b,*b,*b,*b,*b,*b,*b]\nd: &d [*c,*c,*c,*c,*c,*c,*c,*c]\ne: [*d,*d,*d,*d]\n`,
       'repeated more than 1000 times',
     ],
-    ['is nested without end', `a: ${'['.repeat(100)}${']'.repeat(100)}\n`, 'more than 32 levels deep'],
+    ['has brackets without end', `a: ${'['.repeat(100)}${']'.repeat(100)}\n`, 'more than 14 levels deep'],
+    [
+      'is nested without end',
+      Array.from({ length: 40 }, (_, i) => `${' '.repeat(i)}a:\n`).join(''),
+      'more than 32 levels deep',
+    ],
   ])('because it %s', (_name, text, told) => {
     expect(run(withSheet(text), ['build'])).toMatchObject({
       status: 2,

@@ -49,9 +49,7 @@ export function readYaml(text: string, file: string): YamlFile {
     place: placeAt(error.pos[0]),
     ...(error.code === 'DUPLICATE_KEY' ? twice(text, error.pos[0], doc, placeAt) : syntax(error.message)),
   }));
-  const bad = isDeep
-    ? endless({ file, line: 1, column: 1 }, 'brackets', `more than ${String(MOST_BRACKETS)} levels deep`)
-    : findRecursion(doc, placeAt);
+  const bad = isDeep ? tooDeep(file) : findRecursion(doc, placeAt);
   if (bad !== undefined) problems.push(bad);
   const empty = doc.contents === null || (isScalar(doc.contents) && doc.contents.value === null);
   if (empty && problems.length === 0) problems.push(emptyFile(file));
@@ -149,6 +147,15 @@ function nowhere(place: Place, name: string): Problem {
     expected: `an anchor \`&${shown}\` before it`,
     found: `\`*${shown}\`, which leads nowhere`,
     mend: `put quotes around it, if the text is meant: \`"*${shown}"\``,
+  };
+}
+
+function tooDeep(file: string): Problem {
+  return {
+    place: { file, line: 1, column: 1 },
+    expected: 'data with an end',
+    found: `brackets, more than ${String(MOST_BRACKETS)} levels deep`,
+    mend: 'close the brackets that are open, and put quotes around texts that have such',
   };
 }
 

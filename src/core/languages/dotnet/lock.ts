@@ -20,7 +20,7 @@ import {
 import type { Machine } from '../../toolchains/machine';
 import type { SettleRequest } from '../language';
 import { projectFileOf, readNeeds, systemOf, type DotnetNeeds } from './needs';
-import type { LockedClash } from './own';
+import type { LockedClash } from '../../project/locked-clash';
 import { Feeds, mismatch, type FetchedPackage } from './packages/feeds';
 import { frameworkFor, nearestFramework } from './packages/frameworks';
 import { readLockFile } from './packages/lock-file';

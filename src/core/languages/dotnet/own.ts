@@ -1,4 +1,5 @@
 /** What is a .NET function's own: in the sheet, in the lock, in the waybill. */
+import type { LockedClashes } from '../../project/locked-clash';
 
 export const PUBLISHED = ['framework-dependent', 'self-contained', 'single-file'] as const;
 
@@ -16,15 +17,4 @@ export interface LockedDotnetPackage {
   readonly build?: true | undefined;
 }
 
-/** A version that somebody asks for and that a nearer one overrides. */
-export interface LockedClash {
-  readonly name: string;
-  readonly version: string;
-  readonly chain: readonly string[];
-  readonly used: string;
-  readonly usedChain: readonly string[];
-}
-
-export interface LockedDotnet {
-  readonly clashes: readonly LockedClash[];
-}
+export type LockedDotnet = LockedClashes;

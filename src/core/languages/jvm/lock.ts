@@ -23,7 +23,7 @@ import { notedSources, recordedPath, recordedSource, type ChosenSource, type Htt
 import type { Machine } from '../../toolchains/machine';
 import type { SettleRequest } from '../language';
 import { parentPath, readJvmNeeds, readProjectPom, type JvmNeeds } from './needs';
-import type { LockedClash } from './own';
+import type { LockedClash } from '../../project/locked-clash';
 import { MavenRepositories } from './repository/maven-repository';
 import { repositoriesOf, type ChosenRepositories } from './repository/own-repositories';
 

@@ -1,4 +1,5 @@
 /** What is a JVM function's own: in the sheet, in the lock, in the waybill. */
+import type { LockedClashes } from '../../project/locked-clash';
 
 export const DEBUGS = ['lines', 'none', 'all'] as const;
 
@@ -35,15 +36,4 @@ export interface LockedJvmPackage {
   readonly licences?: readonly string[] | undefined;
 }
 
-/** A version that somebody asks for and that a nearer one overrides. */
-export interface LockedClash {
-  readonly name: string;
-  readonly version: string;
-  readonly chain: readonly string[];
-  readonly used: string;
-  readonly usedChain: readonly string[];
-}
-
-export interface LockedJvm {
-  readonly clashes: readonly LockedClash[];
-}
+export type LockedJvm = LockedClashes;

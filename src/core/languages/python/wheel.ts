@@ -2,16 +2,16 @@
  * Unpacks a wheel into a folder of the store and verifies it (the binary distribution format, PEP 427; RECORD, PEP 376
  * and 627). What is unpacked never changes again, so every later build takes it from there.
  */
-import { createHash } from 'node:crypto';
-import { closeSync, mkdirSync, openSync, readFileSync, writeSync } from 'node:fs';
+import { mkdirSync, readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { breathe } from '../../base/breathe';
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { withFileSource } from '../../disk/file-source';
+import { unpackEntryTo } from '../../disk/unpack-entry';
 import { unpackOnce, type UnpackedFile } from '../../disk/unpack-once';
 import { guarded } from '../../disk/write';
-import { describeFault, entryChunks, openZip, type ByteSource, type ZipEntry } from '../../formats/zip';
+import { describeFault, openZip, type ByteSource, type ZipEntry } from '../../formats/zip';
 import { normalizeName } from './marker';
 import { readHeaders } from './metadata';
 import { readRecord, type RecordRow } from './record';
@@ -73,18 +73,8 @@ async function unpackInto(source: ByteSource, file: string, folder: string): Pro
 }
 
 async function unpackEntry(source: ByteSource, entry: ZipEntry, path: string): Promise<UnpackedFile> {
-  const hash = createHash('sha256');
-  const fd = guarded(path, () => openSync(path, 'wx', 0o644));
-  try {
-    for await (const chunk of entryChunks(source, entry)) {
-      hash.update(chunk);
-      for (let done = 0; done < chunk.length;) done += guarded(path, () => writeSync(fd, chunk, done));
-    }
-  } finally {
-    closeSync(fd);
-  }
-  const isProgram = ((entry.mode ?? 0) & 0o111) !== 0;
-  return { path: entry.path, sha256: hash.digest('hex'), size: entry.size, isProgram };
+  const sha256 = await unpackEntryTo(source, entry, path);
+  return { path: entry.path, sha256, size: entry.size, isProgram: ((entry.mode ?? 0) & 0o111) !== 0 };
 }
 
 function findDistInfo(entries: readonly ZipEntry[], file: string): string {

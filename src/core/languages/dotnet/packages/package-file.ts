@@ -1,15 +1,15 @@
 /** Unpacks a package (`.nupkg`, an archive by the Open Packaging Conventions) into a folder of the store. */
-import { createHash } from 'node:crypto';
-import { closeSync, mkdirSync, openSync, writeSync } from 'node:fs';
+import { mkdirSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { breathe } from '../../../base/breathe';
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { withFileSource } from '../../../disk/file-source';
+import { unpackEntryTo } from '../../../disk/unpack-entry';
 import { unpackOnce, type UnpackedFile } from '../../../disk/unpack-once';
 import { guarded } from '../../../disk/write';
 import { sourceOfBytes, type ByteSource } from '../../../formats/byte-source';
-import { describeFault, entryChunks, openZip, readEntry, type ZipArchive, type ZipEntry } from '../../../formats/zip';
+import { describeFault, openZip, readEntry, type ZipArchive, type ZipEntry } from '../../../formats/zip';
 import { SIGNATURE } from './content-hash';
 import { readNuspec, type Nuspec } from './nuspec';
 
@@ -63,17 +63,8 @@ async function unpackEntry(source: ByteSource, entry: ZipEntry, target: string, 
   const name = entry.path === SIGNATURE ? SIGNATURE : plainName(entry.path, file);
   const path = join(target, name);
   guarded(path, () => mkdirSync(dirname(path), { recursive: true }));
-  const hash = createHash('sha256');
-  const fd = guarded(path, () => openSync(path, 'wx', 0o644));
-  try {
-    for await (const chunk of entryChunks(source, entry)) {
-      hash.update(chunk);
-      for (let done = 0; done < chunk.length;) done += guarded(path, () => writeSync(fd, chunk, done));
-    }
-  } finally {
-    closeSync(fd);
-  }
-  return { path: name, sha256: hash.digest('hex'), size: entry.size, isProgram: false };
+  const sha256 = await unpackEntryTo(source, entry, path);
+  return { path: name, sha256, size: entry.size, isProgram: false };
 }
 
 /** The conventions have names escaped as in addresses; what they come to must not leave the folder. */
