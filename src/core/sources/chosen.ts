@@ -1,6 +1,7 @@
 /** Where the files of a function come from, and why: by its sheet, or by what its ecosystem's own client would ask. */
 import { join } from 'node:path';
 import type { Source } from '../sheet';
+import { listed, printable } from '../base/text';
 import { withoutCredentials } from '../toolchains/credentials';
 
 export interface ChosenSource {
@@ -51,4 +52,15 @@ export function notedSources(root: string, sources: readonly ChosenSource[]): No
 /** A file of settings as people name it: from their home where it is in there. */
 export function shownPath(path: string, home: string): string {
   return path.startsWith(`${home}/`) ? `~/${path.slice(home.length + 1)}` : path;
+}
+
+/**
+ * What to say of a package that several sources have: it comes from the first, which may not be the one that is meant.
+ * @param pins the name that pins it to one @param at where it was taken, and others that have it too, as they may be recorded
+ */
+export function alsoAtNote(name: string, pins: string, at: string, others: readonly string[]): string {
+  return (
+    `${printable(name)} is at ${printable(at)} and at ${listed(others.map(printable))}; the first was taken. ` +
+    `Say who serves it: \`sources: [{ index: …, serves: ["${printable(pins)}"] }, …]\``
+  );
 }

@@ -2,6 +2,7 @@
 export { NetworkFault } from './attempts';
 export { readAuthorities } from './authorities';
 export {
+  alsoAtNote,
   BY_SHEET,
   type ChosenSource,
   type NotedSource,

@@ -1,15 +1,15 @@
 /** Settles the packages of a .NET function for every target. */
-import { folderOf } from '../../base/paths';
-import { printable } from '../../base/text';
-import { EmballageError } from '../../base/errors';
 import { join } from 'node:path';
+import { EmballageError } from '../../base/errors';
+import { folderOf } from '../../base/paths';
 import { severalAtOnce } from '../../base/several';
-import { listed } from '../../base/text';
+import { printable } from '../../base/text';
 import type { LockedFunction, LockedPackage } from '../../project/lockfile';
 import { packageStore } from '../../project/package-store';
 import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import {
+  alsoAtNote,
   notedSources,
   recordedPath,
   recordedSource,
@@ -186,12 +186,8 @@ async function takeSettled(settling: Settling): Promise<Settled> {
 async function tellOthers({ request, feeds }: Settling, name: string, source: ChosenSource): Promise<void> {
   const { project, onNote } = request;
   const others = await feeds.alsoAt(name, source);
-  const shown = (one: ChosenSource): string => printable(recordedSource(project.root, one));
-  if (others.length > 0)
-    onNote(
-      `${printable(name)} is at ${shown(source)} and at ${listed(others.map(shown))}; the first was taken. ` +
-        `Say who serves it: \`sources: [{ index: …, serves: ["${printable(name)}"] }, …]\``,
-    );
+  const [at = '', ...recorded] = [source, ...others].map((one) => recordedSource(project.root, one));
+  if (recorded.length > 0) onNote(alsoAtNote(name, name, at, recorded));
 }
 
 function locked(

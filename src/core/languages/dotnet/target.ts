@@ -24,6 +24,7 @@ import { projectFileOf, statesNeeds, systemOf } from './needs';
 import { assetsOf, type Asset } from './packages/assets';
 import { readyPackages, type ReadyPackage } from './packages';
 import { readAssemblies } from './published/assemblies';
+import { besideAssembly, type BesideAssembly } from './published/beside';
 import { readDepsFile, withoutAssets, type DepsFile } from './published/deps-file';
 import { depsWith } from './published/made-deps';
 import { runtimeConfigText } from './published/runtime-config';
@@ -48,12 +49,13 @@ export async function assemble(request: AssemblyRequest<'dotnet'>, whole: FileSe
   const projectFile = projectFileOf(project, spec);
   const gathered =
     projectFile === undefined ? asPublished(whole) : await publish(request, whole, { projectFile, ready });
-  const stem = spec.entry.file.replace(/\.[^./]+$/, '');
+  const beside = besideAssembly(spec.entry.file);
   const added =
-    projectFile === undefined ? withPackages(request, gathered.entries, ready, stem) : nothingAdded(gathered);
-  const named = withConfig(request, withOwners(added.entries, `${stem}.deps.json`), stem);
-  const trimmed = spec.trim === 'off' ? { entries: named, trimmed: [], unseen: [] } : trim(request, named, whole);
-  const entries = withMatchingDeps(request, trimmed.entries, `${stem}.deps.json`, named);
+    projectFile === undefined ? withPackages(request, gathered.entries, ready, beside) : nothingAdded(gathered);
+  const deps = depsIn(added.entries, beside.deps);
+  const named = withConfig(request, withOwners(added.entries, deps, beside), beside);
+  const trimmed = spec.trim === 'off' ? { entries: named, trimmed: [], unseen: [] } : trim(request, named, deps, whole);
+  const entries = withMatchingDeps(request, trimmed.entries, beside.deps, named);
   const { dotnet } = request.locked ?? {};
   return {
     fileSet: { entries: sortEntries(entries), leftOut: gathered.leftOut },
@@ -98,7 +100,7 @@ function withPackages(
   { project, spec, arch }: AssemblyRequest<'dotnet'>,
   own: readonly PackedEntry[],
   ready: readonly ReadyPackage[],
-  stem: string,
+  beside: BesideAssembly,
 ): Added {
   const packed = ready.filter(({ locked }) => locked.dotnet?.build !== true);
   if (packed.length === 0) return { entries: own, overlaps: [] };
@@ -125,10 +127,10 @@ function withPackages(
       isDirect: locked.by.includes(spec.name),
     };
   });
-  const path = `${stem}.deps.json`;
+  const { deps: path, program } = beside;
   const known = textOf(taken.get(path));
   if (known !== undefined) readDepsFile(known, path);
-  const made = madeFile(project, path, depsWith(known, stem, notes, system), 'packages');
+  const made = madeFile(project, path, depsWith(known, program, notes, system), 'packages');
   taken.set(path, made);
   return { entries: [...taken.values()], overlaps };
 }
@@ -168,17 +170,19 @@ function depsIn(entries: readonly PackedEntry[], path: string): DepsFile | undef
 }
 
 /** What a publish folder says came from packages came from there, although nothing here locked them. */
-function withOwners(entries: readonly PackedEntry[], depsPath: string): PackedEntry[] {
-  const libraries = (depsIn(entries, depsPath)?.libraries ?? []).filter(({ type }) =>
-    /^(?:package|runtimepack)$/.test(type),
-  );
+function withOwners(
+  entries: readonly PackedEntry[],
+  deps: DepsFile | undefined,
+  beside: BesideAssembly,
+): PackedEntry[] {
+  const libraries = (deps?.libraries ?? []).filter(({ type }) => /^(?:package|runtimepack)$/.test(type));
   const owners = new Map(
     libraries.flatMap(({ name, assets }) => assets.map(({ file, path }) => [file, { name, at: path }] as const)),
   );
   return entries.map((entry): PackedEntry => {
     const owner = entry.origin.from === 'source' ? owners.get(entry.path) : undefined;
     if (owner === undefined) return entry;
-    const reason: Reason = entry.reason.why === 'in-source' ? { why: 'needed', by: [depsPath] } : entry.reason;
+    const reason: Reason = entry.reason.why === 'in-source' ? { why: 'needed', by: [beside.deps] } : entry.reason;
     return { ...entry, origin: { from: 'unlocked', ...owner }, reason };
   });
 }
@@ -187,9 +191,8 @@ function withOwners(entries: readonly PackedEntry[], depsPath: string): PackedEn
 function withConfig(
   { project, spec }: AssemblyRequest<'dotnet'>,
   entries: readonly PackedEntry[],
-  stem: string,
+  { config: path }: BesideAssembly,
 ): PackedEntry[] {
-  const path = `${stem}.runtimeconfig.json`;
   const isThere = entries.some((one) => one.path === path);
   const isCalled = entries.some((one) => one.path === spec.entry.file);
   if (isThere || !isCalled) return [...entries];
@@ -205,9 +208,9 @@ interface Trim {
 function trim(
   { project, spec, arch }: AssemblyRequest<'dotnet'>,
   entries: readonly PackedEntry[],
+  deps: DepsFile | undefined,
   whole: FileSet,
 ): Trim {
-  const deps = depsIn(entries, spec.entry.file.replace(/\.[^./]+$/, '.deps.json'));
   const rids = new Map(
     deps?.libraries.flatMap(({ assets }) =>
       assets.flatMap(({ file, rid }) => (rid === undefined ? [] : [[file, rid] as const])),

@@ -1,4 +1,5 @@
 /** What the .NET runtime sees in an artifact, as rules ask for it. */
+import { besideAssembly } from './published/beside';
 import { EmballageError } from '../../base/errors';
 import type { SettingRead } from '../../fileset/model';
 import { nativeReadings } from '../../findings/native-files';
@@ -48,13 +49,13 @@ function look({ subject, facts: { entry } }: ViewRequest<'dotnet'>): PublishedVi
   if (entry === undefined) return undefined;
   const { paths, readBytes, faults: damagedPrograms } = contentsOf(subject, entry);
   const faults: { path: string; what: string }[] = [...damagedPrograms];
-  const stem = entry.file.replace(/\.[^./]+$/, '');
+  const beside = besideAssembly(entry.file);
   const textOf = (path: string): string | undefined => {
     const bytes = paths.has(path) ? readBytes(path, MOST_DEPS_BYTES) : undefined;
     return bytes === undefined ? undefined : Buffer.from(bytes).toString('utf8');
   };
-  const deps = depsOf(textOf, `${stem}.deps.json`, faults);
-  const config = configOf(textOf, `${stem}.runtimeconfig.json`, faults);
+  const deps = depsOf(textOf, beside.deps, faults);
+  const config = configOf(textOf, beside.config, faults);
   // What is damaged as every file of its kind is told for all of them.
   const damaged = new Set(nativeReadings(subject).flatMap(({ path, reading }) => ('fault' in reading ? [path] : [])));
   const isTold = (path: string): boolean => damaged.has(path);

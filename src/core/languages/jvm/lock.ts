@@ -1,7 +1,7 @@
 /** Settles the dependencies of a JVM function: which artifacts in which versions, with digest, size and who asks for them. */
 import { EmballageError } from '../../base/errors';
 import { present } from '../../base/present';
-import { listed, printable } from '../../base/text';
+import { printable } from '../../base/text';
 import { severalAtOnce } from '../../base/several';
 import {
   effectivePom,
@@ -19,7 +19,14 @@ import type { LockedFunction, LockedPackage } from '../../project/lockfile';
 import { packageStore } from '../../project/package-store';
 import type { Project } from '../../project/targets';
 import type { Arch, FunctionSpec } from '../../sheet';
-import { notedSources, recordedPath, recordedSource, type ChosenSource, type HttpClient } from '../../sources';
+import {
+  alsoAtNote,
+  notedSources,
+  recordedPath,
+  recordedSource,
+  type ChosenSource,
+  type HttpClient,
+} from '../../sources';
 import type { Machine } from '../../toolchains/machine';
 import type { SettleRequest } from '../language';
 import { parentPath, readJvmNeeds, readProjectPom, type JvmNeeds } from './needs';
@@ -197,12 +204,8 @@ class Settler {
   async #tellOthers(name: string, coordinates: Coordinates, source: ChosenSource): Promise<void> {
     const { project, onNote } = this.#request;
     const others = await this.#repositories.alsoAt(coordinates, source);
-    const shown = (one: ChosenSource): string => printable(recordedSource(project.root, one));
-    if (others.length > 0)
-      onNote(
-        `${printable(name)} is at ${shown(source)} and at ${listed(others.map(shown))}; the first was taken. ` +
-          `Say who serves it: \`sources: [{ index: …, serves: ["${printable(coordinates.group)}"] }, …]\``,
-      );
+    const [at = '', ...recorded] = [source, ...others].map((one) => recordedSource(project.root, one));
+    if (recorded.length > 0) onNote(alsoAtNote(name, coordinates.group, at, recorded));
   }
 
   async #fetch(

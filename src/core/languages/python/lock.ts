@@ -5,9 +5,16 @@ import type { LockedFunction, LockedPackage } from '../../project/lockfile';
 import { packageStore } from '../../project/package-store';
 import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
-import { notedSources, recordedPath, recordedSource, type HttpClient, type PackageStore } from '../../sources';
+import {
+  alsoAtNote,
+  notedSources,
+  recordedPath,
+  recordedSource,
+  type HttpClient,
+  type PackageStore,
+} from '../../sources';
 import { withoutCredentials } from '../../toolchains/credentials';
-import { listed, printable, percentDecoded } from '../../base/text';
+import { percentDecoded } from '../../base/text';
 import type { SettleRequest } from '../language';
 import { projectFor, type Candidate } from './candidates';
 import { markerEnvironment } from './environment';
@@ -142,13 +149,8 @@ async function tellOthers(
   index: string,
 ): Promise<void> {
   const others = await provider.alsoAt(name);
-  if (others.length > 0)
-    onNote(
-      `${name} is at ${printable(index)} and at ${listed(others.map((one) => printable(recordedSource(project.root, one))))}; ` +
-        'the first was taken. Say who serves it: `sources: [{ index: …, serves: ["' +
-        name +
-        '"] }, …]`',
-    );
+  const recorded = others.map((one) => recordedSource(project.root, one));
+  if (recorded.length > 0) onNote(alsoAtNote(name, name, index, recorded));
 }
 
 async function takeSettled(

@@ -1,4 +1,5 @@
 /** The files of an application: those of the artifact, or those in the one program that it was published as. */
+import { besideAssembly } from './beside';
 import type { Subject } from '../../../findings/rule';
 import { readBundle, type BundledFile } from '../../../formats/assembly';
 import type { Entry } from '../../../sheet';
@@ -14,7 +15,7 @@ const MOST_PROGRAM_BYTES = 1024 * 1024 * 1024;
 
 export function contentsOf({ entries, readBytes }: Pick<Subject, 'entries' | 'readBytes'>, { file }: Entry): Contents {
   const paths = new Set(entries.filter(({ kind }) => kind === 'file').map(({ path }) => path));
-  const program = file.replace(/\.[^./]+$/, '');
+  const { program } = besideAssembly(file);
   if (paths.has(file) || !paths.has(program)) return { paths, readBytes, faults: [] };
   const bytes = readBytes(program, MOST_PROGRAM_BYTES);
   try {

@@ -1,13 +1,14 @@
 /** Versions of assemblies and packages that do not go together. */
 import { printable } from '../../../base/text';
+import { overridden } from '../../../findings/overridden';
 import type { Finding, FunctionFacts } from '../../../findings/rule';
 import type { Waybill } from '../../../waybill';
-import { compareVersions, isIn, parseRange, parseVersion } from '../packages/version';
+import { compareVersions, parseRange, parseVersion } from '../packages/version';
 import { ownAssemblies, reachedFrom, type PublishedView } from './shared';
 
 /** An assembly that is older than somebody was compiled against is refused when it is loaded. */
 export function clashesInDotnet(view: PublishedView | undefined, facts: FunctionFacts): Finding[] {
-  return [...(view === undefined ? [] : [...older(view, facts), ...doubled(view)]), ...overridden(facts.waybill)];
+  return [...(view === undefined ? [] : [...older(view, facts), ...doubled(view)]), ...overriddenIn(facts.waybill)];
 }
 
 function older(view: PublishedView, facts: FunctionFacts): Finding[] {
@@ -51,22 +52,14 @@ function doubled({ assemblies }: PublishedView): Finding[] {
   });
 }
 
-function overridden(waybill: Waybill | undefined): Finding[] {
-  return (waybill?.dotnet?.clashes ?? []).map(({ name, version, chain, used, usedChain }) => {
-    const [range, there] = [parseRange(version), parseVersion(used)];
+function overriddenIn(waybill: Waybill | undefined): Finding[] {
+  return (waybill?.dotnet?.clashes ?? []).map((clash) => {
+    const [range, there] = [parseRange(clash.version), parseVersion(clash.used)];
     const low = range === undefined || range === 'floating' ? undefined : range.low;
     const isOlder = low !== undefined && there !== undefined && compareVersions(there, low) < 0;
-    const isOutside = range !== undefined && range !== 'floating' && there !== undefined && !isIn(there, range);
-    return {
-      level: isOlder ? 'warn' : 'note',
-      where: printable(name),
-      expected: `version ${printable(version)}, as ${chain.map(printable).join(' → ')} asks`,
-      found: `version ${printable(used)}, by ${usedChain.map(printable).join(' → ')}`,
-      mend: isOlder
-        ? `state \`${printable(name)}/${low.text}\` under \`needs\``
-        : isOutside
-          ? 'nothing, unless the older one was needed'
-          : 'nothing',
-    };
+    return overridden(clash, {
+      isOlder,
+      mend: `state \`${printable(clash.name)}/${low?.text ?? ''}\` under \`needs\``,
+    });
   });
 }

@@ -1,3 +1,4 @@
+import { besideAssembly } from '../published/beside';
 import { printable } from '../../../base/text';
 import { findings, type Finding, type Rule } from '../../../findings/rule';
 import { offeredRuntime } from '../../../sheet';
@@ -43,7 +44,7 @@ function asked(
   patch: string | undefined,
   provides: readonly string[],
 ): Finding[] {
-  const where = `${view.entry.replace(/\.[^./]+$/, '')}.runtimeconfig.json`;
+  const where = besideAssembly(view.entry).config;
   const { config } = view;
   if (config === undefined) {
     if (view.paths.has(where) || !view.assemblies.all.has(view.entry)) return [];

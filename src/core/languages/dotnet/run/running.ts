@@ -1,4 +1,5 @@
 /** How .NET functions are run: on this machine, in the stand-in host, in images. */
+import { besideAssembly } from '../published/beside';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../../../base/errors';
@@ -89,7 +90,7 @@ export const running: Running<'dotnet'> = {
     starter: { path: RUNNER, name: 'start.dll' },
     plan: ({ file }) => ({ file }),
     command: ({ program = '/usr/bin/dotnet', starters, root, hostEntry }) => [
-      ...[program, 'exec', '--runtimeconfig', `${root}/${hostEntry.file.replace(/\.[^./]+$/, '')}.runtimeconfig.json`],
+      ...[program, 'exec', '--runtimeconfig', `${root}/${besideAssembly(hostEntry.file).config}`],
       ...[`${starters}/start.dll`, `${starters}/start.json`],
     ],
     find(files, env, version) {
