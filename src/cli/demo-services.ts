@@ -1,6 +1,6 @@
 /** What the example needs beside it: an index of packages, a registry, and two hosts of functions. */
 import { spawn } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { EmballageError } from '../core/base/errors';
@@ -13,10 +13,6 @@ const IN_FILES = {
   trial: 'http://127.0.0.1:8441',
   live: 'http://127.0.0.1:8442',
 };
-const FILES = [
-  ...['emballage.yaml', 'berths.yaml', 'sizes.yaml', 'papers.yaml', 'destinations/moorings.yaml'],
-  ...['destinations/trial.yaml', 'destinations/live.yaml'],
-];
 
 export interface DemoServices {
   /** Changes the files of an example to the ports that were free. */
@@ -43,12 +39,13 @@ export async function serveExample(examples: string): Promise<DemoServices> {
   const found = { index: new URL('/', index).href, registry: registry ?? '', trial: trial ?? '', live: live ?? '' };
   return {
     pointAt(folder) {
-      for (const name of FILES) {
+      for (const name of sheetsAndDestinations(folder)) {
         const file = join(folder, name);
-        let text = readFileSync(file, 'utf8');
+        const was = readFileSync(file, 'utf8');
+        let text = was;
         for (const [what, url] of Object.entries(IN_FILES))
           text = text.replaceAll(url, found[what as keyof typeof IN_FILES]);
-        writeFileSync(file, text);
+        if (text !== was) writeFileSync(file, text);
       }
     },
     close() {
@@ -56,6 +53,13 @@ export async function serveExample(examples: string): Promise<DemoServices> {
       rmSync(kept, { recursive: true, force: true });
     },
   };
+}
+
+/** Every YAML file that can name a server: none has to be listed, so that none can be forgotten. */
+function sheetsAndDestinations(folder: string): string[] {
+  return ['', 'destinations']
+    .flatMap((within) => readdirSync(join(folder, within)).map((name) => join(within, name)))
+    .filter((name) => name.endsWith('.yaml'));
 }
 
 /**
