@@ -1,6 +1,5 @@
 /** Places to build again in, and what builds there. */
-import { mkdtempSync, rmSync } from 'node:fs';
-import { join } from 'node:path';
+import { makeScratch, removeScratch } from '../core/disk/scratch';
 import { findMeans, rebuilder, type FilesToCopy } from '../core/pipeline/prove';
 import type { Project } from '../core/project/targets';
 import type { FunctionSpec } from '../core/sheet';
@@ -12,10 +11,9 @@ import type { Session } from './session';
 export function withPlaces<T>(session: Session, use: (places: Places) => Promise<T>): Promise<T> {
   return withScratch('prove', async (base) => {
     const means = await findMeans(session.machine(), base);
-    const otherBase =
-      means.otherDisk === undefined ? undefined : mkdtempSync(join(means.otherDisk, 'emballage-prove-'));
+    const otherBase = means.otherDisk === undefined ? undefined : makeScratch('prove', means.otherDisk);
     const cleanUp = (): void => {
-      if (otherBase !== undefined) rmSync(otherBase, { recursive: true, force: true });
+      if (otherBase !== undefined) removeScratch(otherBase);
     };
     process.once('exit', cleanUp);
     try {

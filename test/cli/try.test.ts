@@ -61,7 +61,7 @@ describe('try', () => {
     expect(stderr).toContain('OTHER is a secret and not set here');
     expect(JSON.parse(calls[0]?.answer.json ?? '')).toEqual({
       env: { LEVEL: '42', TOKEN: 'from here' },
-      tries: ['EACCES', 'EACCES'],
+      tries: ['EROFS', 'EROFS'],
       cwd: true,
     });
   });

@@ -15,7 +15,7 @@ import { guessOf, remarkEvents } from '../event-remarks';
 import { chooseArch, planCalls, planSent } from '../calling';
 import { withScratch } from '../scratch';
 import type { Session } from '../session';
-import { callText, summaryText, unendedText } from '../views/call';
+import { callText, summaryText, unendedText, unheldText } from '../views/call';
 import { profileStarts } from '../profile';
 import { profileText } from '../views/profile';
 import { cutModules, cutText, recordOf, recordText } from '../views/record';
@@ -134,8 +134,7 @@ async function callAll(
   remarkEvents(once, taken, session);
   const events = Array.from({ length: repeat }, () => once).flat();
   const { reports, outcome } = await callEach(plan, events, session, () => takenBy(project, target, waybill, 'code'));
-  if (process.getuid?.() === 0 && !outcome.asNobody)
-    session.remark('note: run as root, for whom the read-only folder is not read-only');
+  if (typeof outcome.hold === 'object') session.remark(`${session.paint.doubt('note')}: ${unheldText(outcome.hold)}`);
   return report({ args, target, plan, waybill, reports, outcome, session });
 }
 

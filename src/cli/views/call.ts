@@ -60,6 +60,11 @@ function refusalLines(json: string, shape: Shape, paint: Paint): string[] {
   return status < 400 ? [] : [`    ${paint.doubt(`status  ${String(status)}: it refuses the request`)}`];
 }
 
+/** Nothing holds it back: what that means for whoever calls it. */
+export function unheldText({ nothing }: { readonly nothing: string }): string {
+  return `nothing holds the function back here (${printable(nothing)}): it can read and write what you can`;
+}
+
 /** It was asked to end, and did not. */
 export function unendedText({ calls }: Pick<HostPlan, 'calls'>, paint: Paint): string {
   const told = lines(paint, {

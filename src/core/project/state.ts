@@ -7,10 +7,8 @@
  * known by its digest, and verified when it is used, lies beside, and outlives the code.
  */
 import { closeSync, existsSync, fstatSync, futimesSync, openSync, readFileSync } from 'node:fs';
-import { hostname } from 'node:os';
 import { join } from 'node:path';
-import { systemCode } from '../base/errors';
-import { contentDigest } from '../disk/digest';
+import { isRunning, thisMachine } from '../disk/scratch';
 import { STATE_FOLDER } from '../fileset/selection';
 import { writeMemory } from '../disk/write';
 
@@ -236,19 +234,6 @@ export class StateFolder {
 }
 
 const CODE = 'code-';
-/** Containers that share a folder number their processes alike. */
-function thisMachine(): string {
-  return contentDigest(hostname()).slice(0, 8);
-}
-
-function isRunning(pid: number): boolean {
-  try {
-    return process.kill(pid, 0);
-  } catch (error) {
-    // It is there, but somebody else's.
-    return systemCode(error) === 'EPERM';
-  }
-}
 
 /** Whether a name is that of a folder for one version of the code. */
 export function isCodeFolder(name: string): boolean {

@@ -1,11 +1,12 @@
 /** The stand-in host: unpacks an artifact into a fresh read-only folder and calls the function in it with events. */
-import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { chmodSync, existsSync, mkdirSync, readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
+import { makeScratch, removeScratch } from '../../core/disk/scratch';
 import type { NamedEvent } from '../../core/events';
 import type { LoadCost } from '../../core/languages';
 import type { Answer } from './answer';
 import { forget } from './cold-files';
+import { confineMeans } from './confine';
 import type { HostPlan } from './host-plan';
 import { prepareImage } from './image';
 import type { ImagePlan } from './image-plan';
@@ -27,8 +28,11 @@ export interface CallReport {
   readonly peakBytes: number;
 }
 
+/** What holds a function back: namespaces of its own; being nobody; or nothing, and why not. */
+export type Hold = 'namespaces' | 'nobody' | { readonly nothing: string };
+
 export interface HostOutcome {
-  readonly asNobody: boolean;
+  readonly hold: Hold;
   /** Paths in the artifact of all modules that were loaded, sorted; empty where the runtime does not tell. */
   readonly seen: readonly string[];
   /** Names of modules that were asked for and are nowhere, sorted. */
@@ -47,13 +51,13 @@ export interface StartCosts {
 
 /** A function that is ready to be called, from its unpacked artifact. */
 export interface OpenHost {
-  readonly asNobody: boolean;
+  readonly hold: Hold;
   /** Calls that it takes at once. */
   readonly concurrency: number;
   /** Calls it, with an id for the call or one that is made here; after a call that ended its process, the next one starts a new process. */
   call(event: NamedEvent, run?: string): Promise<CallReport>;
   /** What was loaded and missed so far. */
-  noted(): Omit<HostOutcome, 'asNobody' | 'didEnd'>;
+  noted(): Omit<HostOutcome, 'hold' | 'didEnd'>;
   /** What the start cost, once it was called; only where it is looked at. */
   startCosts(): Promise<StartCosts>;
   /** Ends its process and removes what was unpacked. @returns whether it ended by itself, where it was asked to */
@@ -62,12 +66,8 @@ export interface OpenHost {
 
 /** Unpacks the artifact; the function is loaded by its first call. */
 export async function openHost(plan: HostPlan): Promise<OpenHost> {
-  const base = mkdtempSync(join(tmpdir(), 'emballage-host-'));
-  const folders: string[] = [];
-  const cleanUp = (): void => {
-    for (const folder of folders) chmodSync(folder, 0o755);
-    rmSync(base, { recursive: true, force: true });
-  };
+  const base = makeScratch('host');
+  const cleanUp = (): void => removeScratch(base);
   process.once('exit', cleanUp);
   const end = (): void => {
     process.removeListener('exit', cleanUp);
@@ -82,12 +82,9 @@ export async function openHost(plan: HostPlan): Promise<OpenHost> {
     const unpackMs = plan.elapsed() - begun;
     const asNobody = isRoot() && isOpenToAll(plan.program ?? plan.emulator?.program ?? '/');
     const processPlan = await prepare(plan, base, root, asNobody);
-    for (const folder of [...made, root]) {
-      chmodSync(folder, 0o555);
-      folders.push(folder);
-    }
+    for (const folder of [...made, root]) chmodSync(folder, 0o555);
     if (plan.profile?.isCold === true) forget(root);
-    return new Caller(plan, processPlan, { root, asNobody, end, unpackMs });
+    return new Caller(plan, processPlan, { root, hold: holdOf(processPlan.isConfined, asNobody), end, unpackMs });
   } catch (error) {
     end();
     throw error;
@@ -104,7 +101,13 @@ async function openImageHost(plan: HostPlan, image: ImagePlan, base: string, end
     ...{ cwd: base, load, memoryBytes, timeoutMs, ...started },
   };
   // Who it runs as the image says; its root is read-only to everybody.
-  return new Caller(plan, processPlan, { root: '/', asNobody: true, end, unpackMs: 0 });
+  return new Caller(plan, processPlan, { root: '/', hold: 'namespaces', end, unpackMs: 0 });
+}
+
+function holdOf(isConfined: boolean, asNobody: boolean): Hold {
+  if (isConfined) return 'namespaces';
+  const means = confineMeans();
+  return asNobody ? 'nobody' : { nothing: 'why' in means ? means.why : 'where a start is looked at, nothing does' };
 }
 
 /** Calls the function with each event in turn. */
@@ -120,18 +123,18 @@ export async function runInHost(
   } finally {
     didEnd = await host.close();
   }
-  return { asNobody: host.asNobody, ...host.noted(), ...(didEnd !== undefined && { didEnd }) };
+  return { hold: host.hold, ...host.noted(), ...(didEnd !== undefined && { didEnd }) };
 }
 
 interface CallerFacts {
   readonly root: string;
-  readonly asNobody: boolean;
+  readonly hold: Hold;
   readonly end: () => void;
   readonly unpackMs: number;
 }
 
 class Caller implements OpenHost {
-  readonly asNobody: boolean;
+  readonly hold: Hold;
   readonly #plan: HostPlan;
   readonly #processPlan: ProcessPlan;
   readonly #root: string;
@@ -143,12 +146,12 @@ class Caller implements OpenHost {
   #running: Running | undefined;
   #calls = 0;
 
-  constructor(plan: HostPlan, processPlan: ProcessPlan, { root, asNobody, end, unpackMs }: CallerFacts) {
+  constructor(plan: HostPlan, processPlan: ProcessPlan, { root, hold, end, unpackMs }: CallerFacts) {
     this.#unpackMs = unpackMs;
     this.#plan = plan;
     this.#processPlan = processPlan;
     this.#root = root;
-    this.asNobody = asNobody;
+    this.hold = hold;
     this.#end = end;
   }
 
@@ -173,7 +176,7 @@ class Caller implements OpenHost {
     return { ...report, answer: withoutRoot(report.answer, this.#root) };
   }
 
-  noted(): Omit<HostOutcome, 'asNobody' | 'didEnd'> {
+  noted(): Omit<HostOutcome, 'hold' | 'didEnd'> {
     return { seen: [...this.#seen].sort(), asked: [...this.#asked].sort() };
   }
 

@@ -13,6 +13,7 @@ import { unpackImage } from '../../core/disk/unpack-image';
 import { startedBy, userOf } from '../../core/findings/image';
 import { chooseImage } from '../../core/pipeline/image';
 import { layBeside } from './beside';
+import { confineMeans, inNamespaces, RUN_BESIDE } from './confine';
 import type { HostPlan } from './host-plan';
 import type { ImagePlan } from './image-plan';
 import type { ProcessPlan } from './process-plan';
@@ -28,13 +29,13 @@ for name in null zero full random urandom; do
 done
 if [ -d "$root/tmp" ]; then "$mount" -t tmpfs -o mode=1777,size=256m tmpfs "$root/tmp" 2>/dev/null || true; fi
 "$mount" -o remount,bind,ro "$root" "$root" 2>/dev/null || true
-exec "$unshare" --root "$root" --wd "$wd" "$@"
+set -- "$unshare" --root "$root" --wd "$wd" "$@"
 `;
 
 const EMULATOR = '.emulator';
 const DEVICES = ['null', 'zero', 'full', 'random', 'urandom'];
 
-export type ImageProcess = Pick<ProcessPlan, 'program' | 'args' | 'env'>;
+export type ImageProcess = Pick<ProcessPlan, 'program' | 'args' | 'env' | 'isConfined'>;
 
 /**
  * Unpacks an image below a folder.
@@ -60,10 +61,13 @@ export async function prepareImage(
     const command = commandOf(image, shown, emulator !== undefined);
     const workingFolder = image.config.run.workingDir || '/';
     const who = isRoot ? identityOf(image, shown) : [];
-    const script = ['/bin/sh', '-c', SCRIPT, 'sh', mount, unshare, root, workingFolder, ...who, '--', ...command];
+    const means = confineMeans();
+    const isConfined = 'means' in means;
+    const outer = isConfined ? inNamespaces(means.means) : { program: unshare, args: [...ownMounts(isRoot)] };
+    const run = `${SCRIPT}${isConfined ? RUN_BESIDE : 'exec "$@"\n'}`;
+    const script = ['/bin/sh', '-c', run, 'sh', mount, unshare, root, workingFolder, ...who, '--', ...command];
     return {
-      program: unshare,
-      args: [...(isRoot ? [] : ['--user', '--map-root-user']), '--mount', ...script],
+      ...{ program: outer.program, args: [...outer.args, ...script], isConfined },
       env: { ...environmentOf(image), ...settings },
     };
   } finally {
@@ -74,9 +78,13 @@ export async function prepareImage(
 /** What the system says against running something in a root folder of its own; undefined where it lets us. */
 export function whyNoRoot(unshare: string): string | undefined {
   const isRoot = process.getuid?.() === 0;
-  const args = [...(isRoot ? [] : ['--user', '--map-root-user']), '--mount', '/bin/sh', '-c', 'true'];
+  const args = [...ownMounts(isRoot), '/bin/sh', '-c', 'true'];
   const { status, stderr } = spawnSync(unshare, args, { encoding: 'utf8' });
   return status === 0 ? undefined : (stderr.trim().split('\n')[0] ?? 'no');
+}
+
+function ownMounts(isRoot: boolean): string[] {
+  return [...(isRoot ? [] : ['--user', '--map-root-user']), '--mount'];
 }
 
 function refuseWithoutRights(unshare: string, isRoot: boolean): void {

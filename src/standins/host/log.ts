@@ -38,6 +38,10 @@ export class LogKeeper {
     return this.#last.includes(text);
   }
 
+  lastLine(): string {
+    return Buffer.from(this.#last, 'latin1').toString('utf8').trimEnd().split('\n').at(-1) ?? '';
+  }
+
   /** Gives what was written and starts afresh. */
   take(): Log {
     const bytes = Buffer.concat(this.#kept);

@@ -17,8 +17,12 @@ export function freePort(): Promise<number> {
 /** State of a socket that listens, in the tables of the system. */
 const LISTENING = '0A';
 
-/** Ports on which a process listens, from /proc; none where the system has none. */
-export function portsOf(pid: number | undefined): number[] {
+/** Ports on which processes listen, from /proc; none where the system has none. */
+export function portsOf(pids: readonly number[]): number[] {
+  return [...new Set(pids.flatMap(portsOfOne))].sort((a, b) => a - b);
+}
+
+function portsOfOne(pid: number): number[] {
   try {
     const folder = `/proc/${String(pid)}/fd`;
     const own = new Set(readdirSync(folder).map((fd) => linkOf(`${folder}/${fd}`)));
@@ -32,7 +36,7 @@ export function portsOf(pid: number | undefined): number[] {
           return isOwn ? [parseInt(local.split(':')[1] ?? '', 16)] : [];
         }),
     );
-    return [...new Set(ports)].sort((a, b) => a - b);
+    return ports;
   } catch {
     return [];
   }

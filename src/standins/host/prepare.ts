@@ -14,6 +14,7 @@ import { basename, dirname, join } from 'node:path';
 import { withFileSource } from '../../core/disk/file-source';
 import { unpackZip } from '../../core/disk/unpack';
 import { layBeside } from './beside';
+import { confined, confineMeans } from './confine';
 import type { HostPlan } from './host-plan';
 import type { Speaks } from './messages';
 import { freePort } from './ports';
@@ -42,12 +43,19 @@ export async function prepare(plan: HostPlan, base: string, root: string, asNobo
   }
   const started =
     plan.program === undefined ? executable(plan, base, root) : withRunner(plan, plan.program, base, root);
+  const user = asNobody ? NOBODY : undefined;
+  const means = confineMeans();
+  // What the runtime writes of its start is read in our own folder.
+  const isConfined = 'means' in means && plan.profile === undefined;
+  const { program, args } = started;
   return {
     ...started,
+    ...(isConfined && confined(means.means, { program, args, base, scratch, user })),
+    isConfined,
     ...(await howCalled(plan, started.speaks)),
     cwd: scratch,
     env: { ...plan.env, ...layBeside(plan.beside, base) },
-    ...(asNobody && { user: NOBODY }),
+    ...(user !== undefined && { user }),
     load: {
       ...(plan.profile !== undefined && { profile: true, own: plan.profile.own }),
       ...{ root, member: plan.member, name: plan.name, memory: plan.memoryBytes },

@@ -21,6 +21,8 @@ export interface ProcessPlan {
   readonly env: Readonly<Record<string, string>>;
   /** User and group to become; undefined to stay who we are. */
   readonly user?: number;
+  /** Whether it runs below a shell in namespaces of its own, which hold back who it is. */
+  readonly isConfined: boolean;
   readonly load: {
     /** Absolute path of the unpacked artifact, and of the entry in it. */
     readonly root: string;

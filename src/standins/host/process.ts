@@ -1,15 +1,15 @@
 /** One process of the stand-in host: loads a function, calls it, and holds it to its time and memory. */
 import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { createInterface } from 'node:readline';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Duplex, Readable } from 'node:stream';
 import { LineSplitter } from '../../core/base/line-splitter';
 import { writeExact, type CloudEvent } from '../../core/events';
 import type { Answer, Failure } from './answer';
+import { signalIn } from './confine';
 import { callByHttp, untilReady } from './http-call';
 import { LogKeeper } from './log';
-import { residentBytes } from './memory';
+import { residentBytes, startedFrom, togetherBytes } from './memory';
 import { errorOf, isFailure, plainAnswer, STREAMS, type Message } from './messages';
 import { portsOf } from './ports';
 import type { ProcessPlan } from './process-plan';
@@ -18,7 +18,7 @@ const MEMORY_LOOK_MS = 20;
 const LOG_ROUND_MS = 5;
 const AFTERMATH_MS = 60;
 const MAX_LOG_ROUNDS = 200;
-/** The longest answer of an executable. */
+/** The longest answer. */
 const MAX_ANSWER_BYTES = 64 * 1024 * 1024;
 /** Loading may take this long even where a call may not. */
 const LEAST_LOAD_MS = 10_000;
@@ -47,18 +47,13 @@ export class HostProcess {
       stdio: STREAMS[plan.speaks],
       // A group of its own, so that what it starts ends with it.
       detached: true,
-      ...(plan.user !== undefined && { uid: plan.user, gid: plan.user }),
+      ...(plan.user !== undefined && !plan.isConfined && { uid: plan.user, gid: plan.user }),
     });
     this.#child.stderr?.on('data', (bytes: Buffer) => this.#log.add(bytes));
     if (plan.speaks === 'lines') this.#listenToLines();
     else this.#child.stdout?.on('data', (bytes: Buffer) => this.#log.add(bytes));
     if (plan.speaks === 'runner') this.#listenToRunner();
-    this.#child.on('error', (error) =>
-      this.#finish({
-        kind: 'garbled',
-        what: `${plan.speaks === 'runner' ? 'the runtime' : 'the executable'} cannot be started: ${error.message}`,
-      }),
-    );
+    this.#child.on('error', (error) => this.#finish(this.#notStarted(error.message)));
     this.#child.on('close', (code, signal) => this.#closed(code, signal));
     // Nothing that was started stays behind, however we end.
     process.once('exit', this.#onExit);
@@ -68,9 +63,13 @@ export class HostProcess {
 
   #listenToLines(): void {
     this.#child.stdin?.on('error', () => undefined);
-    const lines = new LineSplitter(MAX_ANSWER_BYTES, (line) => this.#hearPlain(line));
-    this.#child.stdout?.on('data', (bytes: Buffer) => {
-      if (lines.add(bytes)) return;
+    this.#hearLines(this.#child.stdout, (line) => this.#hearPlain(line));
+  }
+
+  #hearLines(from: Readable | null, hear: (line: string) => void): void {
+    const lines = new LineSplitter(MAX_ANSWER_BYTES, hear);
+    from?.on('data', (bytes: Buffer) => {
+      if (this.#end !== undefined || lines.add(bytes)) return;
       this.#finish({
         kind: 'garbled',
         what: `it wrote more than ${String(MAX_ANSWER_BYTES)} bytes without ending the line`,
@@ -80,8 +79,7 @@ export class HostProcess {
   }
 
   #listenToRunner(): void {
-    const answers = this.#child.stdio[4] as Readable;
-    createInterface({ input: answers }).on('line', (line) => this.#hear(line));
+    this.#hearLines(this.#child.stdio[4] as Readable, (line) => this.#hear(line));
     // Read to its end, though nothing comes, or the process would never count as closed.
     (this.#child.stdio[3] as Duplex).on('error', () => undefined).resume();
   }
@@ -164,7 +162,7 @@ export class HostProcess {
     const ready = untilReady(port, calls.health, isOver.signal).then(() => undefined);
     const failure = await this.#within(calls.startMs, ready, () => ({
       kind: 'deaf',
-      ...{ port, limitMs: calls.startMs, instead: portsOf(this.#child.pid).filter((one) => one !== port) },
+      ...{ port, limitMs: calls.startMs, instead: portsOf(this.#processes).filter((one) => one !== port) },
     }));
     isOver.abort();
     return failure;
@@ -228,7 +226,7 @@ export class HostProcess {
   async askToEnd(): Promise<boolean | undefined> {
     if (this.#plan.speaks !== 'http' || this.#hasExited || this.#child.pid === undefined) return undefined;
     const exited = new Promise<boolean>((resolve) => this.#child.once('exit', () => resolve(true)));
-    this.#child.kill('SIGTERM');
+    process.kill(this.#functionPid, 'SIGTERM');
     const patience = new AbortController();
     const late = sleep(this.#plan.calls.stopMs, false, { signal: patience.signal }).catch(() => false);
     const didEnd = await Promise.race([exited, late]);
@@ -238,6 +236,18 @@ export class HostProcess {
 
   get #hasExited(): boolean {
     return this.#child.exitCode !== null || this.#child.signalCode !== null;
+  }
+
+  /** Its own process; in a confinement that is below `unshare` and the shell that waits for it. */
+  get #functionPid(): number {
+    const { pid = 0 } = this.#child;
+    return this.#plan.isConfined ? (startedFrom(pid)[1] ?? pid) : pid;
+  }
+
+  /** Its own process, and all that were started below it or left by it to the shell. */
+  get #processes(): readonly number[] {
+    const { pid = 0 } = this.#child;
+    return this.#plan.isConfined ? startedFrom(pid).slice(1) : [pid, ...startedFrom(pid)];
   }
 
   /** Ends the process and everything it started. */
@@ -284,8 +294,13 @@ export class HostProcess {
     this.#kill();
   }
 
+  #notStarted(why: string): Failure {
+    const what = this.#plan.speaks === 'runner' ? 'the runtime' : 'the executable';
+    return { kind: 'garbled', what: `${what} cannot be started: ${why}` };
+  }
+
   #notePeak(): void {
-    this.#peakBytes = Math.max(this.#peakBytes, residentBytes(this.#child.pid, 'VmHWM') ?? 0);
+    this.#peakBytes = Math.max(this.#peakBytes, residentBytes(this.#functionPid, 'VmHWM') ?? 0);
   }
 
   /** A line of an executable is its answer, where it was asked something. */
@@ -298,7 +313,11 @@ export class HostProcess {
     this.#waiting({ mark: this.#mark, ...plainAnswer(line) });
   }
 
-  #closed(code: number | null, signal: NodeJS.Signals | null): void {
+  #closed(code: number | null, ownSignal: NodeJS.Signals | null): void {
+    const signal = ownSignal ?? (this.#plan.isConfined ? signalIn(code ?? 0) : undefined) ?? null;
+    const unstarted = this.#plan.isConfined && (code === 126 || code === 127) ? this.#log.lastLine() : '';
+    const [, why] = /failed to execute .*: ([^:]+)$/.exec(unstarted) ?? [];
+    if (why !== undefined) this.#finish(this.#notStarted(why));
     // Runtimes end in ways of their own when their heap is full: by a signal, or with a code.
     const { fullHeap } = this.#plan;
     if (fullHeap !== undefined && this.#log.mentions(fullHeap))
@@ -315,7 +334,7 @@ export class HostProcess {
   }
 
   #watchMemory(): void {
-    const bytes = residentBytes(this.#child.pid);
+    const bytes = togetherBytes(this.#processes);
     if (bytes === undefined) return;
     this.#peakBytes = Math.max(this.#peakBytes, bytes);
     if (bytes <= this.#plan.memoryBytes) return;

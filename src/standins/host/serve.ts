@@ -1,10 +1,10 @@
 /** Puts a function behind an address on loopback. As many calls come at once as a host gives to one instance. */
-import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
-import type { AddressInfo } from 'node:net';
+import { type IncomingMessage, type ServerResponse } from 'node:http';
 import { EmballageError, messageOf } from '../../core/base/errors';
 import type { CallReport, OpenHost } from './host';
 import { eventOf, readBody, sendAnswer } from './http-events';
 import type { Shape } from '../../core/events';
+import { serveOnLoopback } from '../loopback';
 
 export interface ServeOptions {
   readonly host: OpenHost;
@@ -37,14 +37,13 @@ export interface RunningService {
 export async function serveFunction(options: ServeOptions): Promise<RunningService> {
   let { host } = options;
   const turns = new Turns();
-  const server = createServer((request, response) => {
-    void turns.take(host.concurrency, async () => options.onCall(await answer(request, response, host, options)));
+  const { port, close } = await serveOnLoopback(options.port, async ({ request, response }) => {
+    // Before its turn: who sends slowly keeps nobody waiting.
+    const body = await readBody(request);
+    await turns.take(host.concurrency, async () =>
+      options.onCall(await answer({ request, response, body }, host, options)),
+    );
   });
-  await new Promise<void>((resolve, reject) => {
-    server.once('error', reject);
-    server.listen(options.port, '127.0.0.1', resolve);
-  });
-  const { port } = server.address() as AddressInfo;
   return {
     url: `http://127.0.0.1:${String(port)}/`,
     replace: (other) =>
@@ -54,8 +53,7 @@ export async function serveFunction(options: ServeOptions): Promise<RunningServi
         await before.close();
       }),
     async close() {
-      server.closeAllConnections();
-      await new Promise<void>((resolve) => server.close(() => resolve()));
+      await close();
       await turns.alone(async () => {
         await host.close();
       });
@@ -96,9 +94,15 @@ class Turns {
   }
 }
 
+interface Request {
+  readonly request: IncomingMessage;
+  readonly response: ServerResponse;
+  /** Undefined when it is too large. */
+  readonly body: Buffer | undefined;
+}
+
 async function answer(
-  request: IncomingMessage,
-  response: ServerResponse,
+  { request, response, body }: Request,
   host: OpenHost,
   { shape, now }: ServeOptions,
 ): Promise<ServedCall> {
@@ -109,7 +113,6 @@ async function answer(
     return { request: shown, status, refused };
   };
   try {
-    const body = await readBody(request);
     if (body === undefined) return refuse(413, 'its body is too large');
     const event = eventOf(request, body, shape, new Date(now()).toISOString());
     const report = await host.call({ name: shown, event });

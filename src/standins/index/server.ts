@@ -1,10 +1,10 @@
 /** A small package index on loopback, over the same protocols as real ones, which can be told to misbehave. */
 import { percentDecoded } from '../../core/base/text';
-import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
-import type { AddressInfo } from 'node:net';
+import { type IncomingMessage, type ServerResponse } from 'node:http';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { messageOf } from '../../core/base/errors';
 import type { Offer, Page, PageFault, Pages } from '../../core/languages';
+import { serveOnLoopback, type Asked } from '../loopback';
 
 /** What pages themselves get wrong. */
 const PAGE_FAULTS: readonly PageFault[] = ['wrong-digest', 'wrong-size', 'html-as-json', 'html-only'];
@@ -44,33 +44,18 @@ const SLOW_MS = 1500;
 /** @throws the system's error when the port is taken */
 export async function startIndex(options: IndexOptions): Promise<RunningIndex> {
   const state = { requests: 0 };
-  const server = createServer((request, response) => {
-    options.onRequest?.(`${request.method ?? ''} ${request.url ?? ''}`);
+  const { port, close } = await serveOnLoopback(options.port, (asked) => {
+    options.onRequest?.(`${asked.request.method ?? ''} ${asked.request.url ?? ''}`);
     state.requests += 1;
-    void answer(request, response, options, state.requests);
+    return answer(asked, options, state.requests);
   });
-  await new Promise<void>((resolve, reject) => {
-    server.once('error', reject);
-    server.listen(options.port, '127.0.0.1', resolve);
-  });
-  const { port } = server.address() as AddressInfo;
   const base = `http://127.0.0.1:${String(port)}`;
-  return { offers: options.pages.map((one) => one.offer(base)), close: () => closeServer(server) };
+  return { offers: options.pages.map((one) => one.offer(base)), close };
 }
 
-function closeServer(server: Server): Promise<void> {
-  server.closeAllConnections();
-  return new Promise((resolve) => server.close(() => resolve()));
-}
-
-async function answer(
-  request: IncomingMessage,
-  response: ServerResponse,
-  options: IndexOptions,
-  serial: number,
-): Promise<void> {
+async function answer({ request, response, url }: Asked, options: IndexOptions, serial: number): Promise<void> {
   const { misbehave, login } = options;
-  const path = percentDecoded(new URL(request.url ?? '/', 'http://index').pathname);
+  const path = percentDecoded(url.pathname);
   if (login !== undefined && request.headers.authorization !== `Basic ${Buffer.from(login).toString('base64')}`) {
     send(response, 401, 'text/plain', 'a login is needed');
     return;

@@ -1,13 +1,13 @@
 /** A small registry of container images on loopback (OCI distribution specification 1.1), which can be told to misbehave. */
 import { randomBytes } from 'node:crypto';
-import { createServer, type IncomingMessage, type Server } from 'node:http';
-import type { AddressInfo } from 'node:net';
+import { type IncomingMessage } from 'node:http';
 import { CONTENT_DIGEST, OCI_INDEX } from '../../core/formats/oci';
 import { sendBlob } from './blobs';
 import { fail, send, type Exchange } from './exchange';
 import { FaultState, type RegistryFault } from './faults';
 import { RegistryStore } from './store';
 import { receiveUpload } from './uploads';
+import { serveOnLoopback } from '../loopback';
 
 export interface RegistryOptions {
   /** Absolute path of the folder that it keeps everything in. */
@@ -35,24 +35,13 @@ export async function startRegistry(options: RegistryOptions): Promise<RunningRe
   const store = new RegistryStore(options.folder);
   const faults = new FaultState(options.misbehave);
   const guard = new Guard(options);
-  const server = createServer((request, response) => {
-    const url = new URL(request.url ?? '/', `http://${request.headers.host ?? 'registry'}`);
+  const { port, close } = await serveOnLoopback(options.port, ({ request, response, url }) => {
     options.onRequest?.(
       `${request.method ?? ''} ${request.url ?? ''}${request.headers.authorization === undefined ? '' : ' (with a login)'}`,
     );
-    answer({ request, response, url, store, faults }, guard).catch(() => response.destroy());
+    return answer({ request, response, url, store, faults }, guard);
   });
-  await new Promise<void>((resolve, reject) => {
-    server.once('error', reject);
-    server.listen(options.port, '127.0.0.1', resolve);
-  });
-  const { port } = server.address() as AddressInfo;
-  return { host: `127.0.0.1:${String(port)}`, close: () => closeServer(server) };
-}
-
-function closeServer(server: Server): Promise<void> {
-  server.closeAllConnections();
-  return new Promise((resolve) => server.close(() => resolve()));
+  return { host: `127.0.0.1:${String(port)}`, close };
 }
 
 async function answer(exchange: Exchange, guard: Guard): Promise<void> {

@@ -1,7 +1,6 @@
 /** Holds what is put against the destination, as a real host does: refusals with their reasons. */
 import { join } from 'node:path';
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { makeScratch, removeScratch } from '../../core/disk/scratch';
 import { formatSize } from '../../core/base/units';
 import { linkOrCopy } from '../../core/disk/write';
 import { KNOWN } from '../../core/languages';
@@ -32,7 +31,7 @@ export async function refusalsOf(
 ): Promise<string[]> {
   const runtime = readRuntime(text.runtime, KNOWN);
   if (runtime === undefined) return [`runtime ${text.runtime}: nothing that is known`];
-  const scratch = mkdtempSync(join(tmpdir(), 'emballage-judge-'));
+  const scratch = makeScratch('judge');
   const refusals = besideRefusals(text, destination);
   try {
     for (const arch of ARCHITECTURES) {
@@ -57,7 +56,7 @@ export async function refusalsOf(
       );
     }
   } finally {
-    rmSync(scratch, { recursive: true, force: true });
+    removeScratch(scratch);
   }
   return [...new Set(refusals)];
 }

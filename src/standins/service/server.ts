@@ -1,7 +1,5 @@
 /** A small host of functions on loopback, by the protocol of `schemas/host.openapi.json`; it can be told to misbehave. */
-import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
-import type { AddressInfo } from 'node:net';
-import { messageOf } from '../../core/base/errors';
+import { type IncomingMessage, type ServerResponse } from 'node:http';
 import {
   type FunctionTold,
   type LogTold,
@@ -18,6 +16,7 @@ import { jsonFrom, sendJson, type Exchange } from './exchange';
 import { HostFaults, sendProblem, type HostFault } from './faults';
 import { refusalsOf } from './judge';
 import { currentOf, HostStore, told, type KeptVersion } from './store';
+import { serveOnLoopback } from '../loopback';
 
 export interface HostOptions extends CallsOptions {
   /** Absolute path of the folder that it keeps everything in. */
@@ -40,27 +39,13 @@ export interface RunningHost {
 /** @throws the system's error when the port is taken */
 export async function startHost(options: HostOptions): Promise<RunningHost> {
   const service = new Service(options);
-  const server = createServer((request, response) => {
+  const { port, close } = await serveOnLoopback(options.port, ({ request, response, url: asked }) => {
     options.onRequest?.(`${request.method ?? ''} ${request.url ?? ''}`);
-    service.answer(request, response).catch((error: unknown) => {
-      if (response.headersSent || request.socket.destroyed) response.destroy();
-      else sendProblem(response, 500, 'a fault of the host', messageOf(error));
-    });
+    return service.answer(request, response, asked);
   });
-  await new Promise<void>((resolve, reject) => {
-    server.once('error', reject);
-    server.listen(options.port, '127.0.0.1', resolve);
-  });
-  const { port } = server.address() as AddressInfo;
   const url = `http://127.0.0.1:${String(port)}`;
   service.url = url;
-  return { url, close: () => closeAll(server, service) };
-}
-
-async function closeAll(server: Server, service: Service): Promise<void> {
-  server.closeAllConnections();
-  await new Promise<void>((resolve) => server.close(() => resolve()));
-  await service.close();
+  return { url, close: () => close().then(() => service.close()) };
 }
 
 class Service {
@@ -81,9 +66,9 @@ class Service {
     return this.#calls.close();
   }
 
-  async answer(request: IncomingMessage, response: ServerResponse): Promise<void> {
+  async answer(request: IncomingMessage, response: ServerResponse, { pathname, search }: URL): Promise<void> {
     if (await this.#faults.meet(request, response)) return;
-    const url = new URL(request.url ?? '/', this.url);
+    const url = new URL(`${pathname}${search}`, this.url);
     const [, address] = /^\/at\/([^/]+)/.exec(url.pathname) ?? [];
     if (address !== undefined) return this.#calls.callByHttp({ request, response, url, name: address });
     if (!this.#lets(request, response)) return undefined;

@@ -2,10 +2,10 @@
  * Wheels of packages that come as source distributions only: built through PEP 517 in a folder of its own, with build
  * requirements that were settled here, then packed anew so that the bytes depend on the content alone.
  */
-import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { gunzipSync } from 'node:zlib';
+import { makeScratch, removeScratch } from '../../disk/scratch';
 import { EmballageError, messageOf } from '../../base/errors';
 import { printable } from '../../base/text';
 import { readTar } from '../../formats/tar';
@@ -57,7 +57,7 @@ export async function buildFromSource(
 ): Promise<BuiltWheel> {
   const python = await interpreterFor(request, sdist.file);
   const stored = await packageStore(request.project).get(sdist, request.http);
-  const folder = mkdtempSync(join(tmpdir(), 'emballage-source-'));
+  const folder = makeScratch('source');
   try {
     const source = unpackSource(stored.path, sdist.file, join(folder, 'source'));
     const system = readBuildSystem(source);
@@ -81,7 +81,7 @@ export async function buildFromSource(
     const [made = ''] = readdirSync(target).filter((name) => name.endsWith('.whl'));
     return { ...takeWheel(request, join(target, made), made, sdist.file), with: tools.names };
   } finally {
-    rmSync(folder, { recursive: true, force: true });
+    removeScratch(folder);
   }
 }
 

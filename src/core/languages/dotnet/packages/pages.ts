@@ -1,8 +1,8 @@
 /** The pages of a stand-in feed: the third version of the protocol, with registrations that state digests. */
 import { createHash } from 'node:crypto';
-import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { makeScratch, removeScratch } from '../../../disk/scratch';
 import { count } from '../../../base/text';
 import { filesBelow, writeStoredZip } from '../../../disk/stored-zip';
 import type { Page, PageFault, PageRequest, Pages } from '../../pages';
@@ -52,7 +52,7 @@ function hasManifest(folder: string): boolean {
 
 /** A package of a folder: what lies in it, and what the conventions of the archive ask for. */
 function packed(folder: string): Buffer {
-  const scratch = mkdtempSync(join(tmpdir(), 'emballage-package-'));
+  const scratch = makeScratch('package');
   try {
     const types = join(scratch, 'types.xml');
     writeFileSync(types, TYPES);
@@ -64,7 +64,7 @@ function packed(folder: string): Buffer {
     );
     return readFileSync(path);
   } finally {
-    rmSync(scratch, { recursive: true, force: true });
+    removeScratch(scratch);
   }
 }
 

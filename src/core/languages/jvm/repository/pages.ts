@@ -1,8 +1,8 @@
 /** A repository in the Maven layout: POMs as they lie there, JARs that are compiled when they are first asked for. */
 import { createHash } from 'node:crypto';
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { makeScratch, removeScratch } from '../../../disk/scratch';
 import { EmballageError } from '../../../base/errors';
 import { count } from '../../../base/text';
 import { filesBelow, writeStoredZip } from '../../../disk/stored-zip';
@@ -111,7 +111,7 @@ class MavenProjects {
         found: 'none on this machine',
         mend: 'install a JDK, such as Debian’s default-jdk-headless',
       });
-    const scratch = mkdtempSync(join(tmpdir(), 'emballage-jar-'));
+    const scratch = makeScratch('jar');
     try {
       const target = join(scratch, 'classes');
       mkdirSync(target);
@@ -131,7 +131,7 @@ class MavenProjects {
       writeStoredZip(jar, [...filesBelow(target), ...(existsSync(resources) ? filesBelow(resources) : [])]);
       return readFileSync(jar);
     } finally {
-      rmSync(scratch, { recursive: true, force: true });
+      removeScratch(scratch);
     }
   }
 }
