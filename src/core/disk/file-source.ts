@@ -122,7 +122,7 @@ function unreadable(shown: string, error: unknown): EmballageError {
 
 /**
  * A source file in pieces of `pieceBytes`, the last one shorter; one empty piece for an empty file. Each piece has its
- * own memory, which the receiver owns.
+ * own memory, which the receiver owns, unless there is some that all are read into.
  * @param stamp what the file looked like when it was collected
  * @throws EmballageError FILE_CHANGED when it is no longer that file, before or after reading
  */
@@ -131,6 +131,7 @@ export function* filePieces(
   shown: string,
   stamp: Stamp,
   pieceBytes: number,
+  memory?: Buffer<ArrayBuffer>,
 ): Generator<Buffer<ArrayBuffer>> {
   let fd: number | undefined;
   try {
@@ -138,8 +139,9 @@ export function* filePieces(
     if (!sameStamp(stampOf(fstatSync(fd)), stamp)) throw changed(shown);
     let left = stamp.size;
     do {
-      // Memory of its own, since it is handed to another thread; not cleared, since it is filled.
-      const piece = Buffer.allocUnsafeSlow(Math.min(left, pieceBytes));
+      const length = Math.min(left, pieceBytes);
+      // Not cleared, since it is filled.
+      const piece = memory?.subarray(0, length) ?? Buffer.allocUnsafeSlow(length);
       if (!fill(fd, piece)) throw changed(shown);
       left -= piece.length;
       if (left === 0 && !sameStamp(stampOf(fstatSync(fd)), stamp)) throw changed(shown);

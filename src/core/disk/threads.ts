@@ -37,6 +37,11 @@ export class Threads<Job, Answer> {
     return this.#lanes.length > 0;
   }
 
+  /** Starts all threads now, while there is something else to do here. */
+  start(): void {
+    while (this.#lanes.length < this.#most) this.#next(this.#start());
+  }
+
   /** @param transfer what goes over to the thread, and is not here any more (structured clone) */
   ask(job: Job, transfer: readonly Transferable[] = []): Promise<Answer> {
     return new Promise((resolve, reject) => {

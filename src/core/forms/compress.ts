@@ -2,9 +2,9 @@
 import { deflateSegment } from '../formats/deflate';
 
 export interface Piece {
-  readonly bytes: Uint8Array<ArrayBuffer>;
+  readonly bytes: Uint8Array;
   /** What comes before it in the same file, at most DICTIONARY_BYTES. */
-  readonly dictionary: Uint8Array<ArrayBuffer>;
+  readonly dictionary: Uint8Array;
   /** Whether the file ends with it. */
   readonly last: boolean;
   /** Whether it may be given back as it is when deflating does not make it smaller. */
@@ -12,17 +12,20 @@ export interface Piece {
 }
 
 export interface CompressedPiece {
-  readonly data: Uint8Array<ArrayBuffer>;
+  readonly data: Uint8Array;
   readonly stored: boolean;
 }
 
-/** Takes pieces over, with their memory, and gives them back compressed; the caller keeps them in order. */
+/**
+ * Gives pieces back compressed; the caller keeps them in order. It has read a piece when `compress` returns, and what it
+ * gives has memory of its own.
+ */
 export interface Compressor {
   compress(piece: Piece): Promise<CompressedPiece>;
   close(): Promise<void>;
 }
 
-/** Deflates a piece with its checksum, or keeps it where that is no smaller. */
+/** Deflates a piece, or keeps it as it is, in the same memory, where that is no smaller. */
 export function compressPiece(piece: Piece): CompressedPiece {
   if (piece.mayStore && piece.bytes.length === 0) return { data: piece.bytes, stored: true };
   const data = deflateSegment(piece.bytes, piece.dictionary, piece.last);
@@ -36,6 +39,9 @@ export const THREADS_PAY_FROM_BYTES = 3 * 1024 * 1024;
 
 /** Compresses in the calling thread. */
 export const directCompressor: Compressor = {
-  compress: (piece) => Promise.resolve(compressPiece(piece)),
+  compress: (piece) => {
+    const { data, stored } = compressPiece(piece);
+    return Promise.resolve({ data: stored ? new Uint8Array(data) : data, stored });
+  },
   close: () => Promise.resolve(),
 };

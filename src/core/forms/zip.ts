@@ -9,15 +9,15 @@ import type { CompressedPiece, Compressor } from './compress';
 
 export interface PackRequest {
   readonly fileSet: FileSet;
-  /** The content of a file in pieces of SEGMENT_BYTES; the packer owns their memory. */
-  readonly pieces: (file: PackedFile) => Iterable<Uint8Array<ArrayBuffer>>;
+  /** The content of a file in pieces of SEGMENT_BYTES, which may lie in the same memory one after the other. */
+  readonly pieces: (file: PackedFile) => Iterable<Uint8Array>;
   readonly compressor: Compressor;
   readonly sink: ZipSink;
   readonly time: DosTime;
   /** Name of the member that stands before all others. */
   readonly first?: string;
   /** A stretch of a file whose content is compressed already. */
-  readonly stretch: (file: PackedFile, content: PackedContent) => Uint8Array<ArrayBuffer>;
+  readonly stretch: (file: PackedFile, content: PackedContent) => Uint8Array;
   /** Told how many bytes of source have been packed so far. */
   readonly onProgress?: (bytes: number) => void;
 }
@@ -100,7 +100,7 @@ function* fileSteps(entry: PackedFile, request: PackRequest, hash: Hash): Genera
     const first = left === entry.size;
     const length = bytes.length;
     left -= length;
-    // Copied before the piece is handed over with its memory.
+    // Copied before the next piece takes its place.
     const next = left > 0 ? new Uint8Array(bytes.subarray(-DICTIONARY_BYTES)) : new Uint8Array(0);
     const result = request.compressor.compress({ bytes, dictionary, last: left === 0, mayStore: whole });
     yield { entry, bytes: length, first, last: left === 0, crc32: sum, result };
@@ -122,7 +122,7 @@ function linkStep(entry: PackedEntry, target: string, hash: Hash): Step {
   return { entry, bytes: bytes.length, first: true, last: true, crc32: crc32(bytes), result: stored(bytes) };
 }
 
-function stored(data: Uint8Array<ArrayBuffer>): Promise<CompressedPiece> {
+function stored(data: Uint8Array): Promise<CompressedPiece> {
   return Promise.resolve({ data, stored: true });
 }
 

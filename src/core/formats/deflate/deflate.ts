@@ -2,9 +2,11 @@
 import { ENCODER_MODULE } from './encoder-module';
 
 /** Names the encoder in waybills. Whenever its output changes, so must the name. */
-export const DEFLATE_ENCODER = 'emballage-deflate/1';
+export const DEFLATE_ENCODER = 'emballage-deflate/2';
 /** Longer data is deflated in segments of so many bytes, each with what comes before it as its dictionary. */
 export const SEGMENT_BYTES = 1024 * 1024;
+/** How much longer than what goes in what comes out may be: stored blocks for a segment, and the codes of an empty one. */
+export const MOST_GROWTH = 64 * 1024;
 /** How far back matches reach. */
 export const DICTIONARY_BYTES = 32 * 1024;
 
@@ -22,6 +24,8 @@ interface EncoderExports {
 }
 
 let encoder: EncoderExports | undefined;
+/** The encoder's memory, which never grows. */
+let memory: Uint8Array<ArrayBuffer> | undefined;
 
 /**
  * Deflates one segment (RFC 1951). The same arguments give the same bytes on every machine.
@@ -32,7 +36,7 @@ let encoder: EncoderExports | undefined;
 export function deflateSegment(segment: Uint8Array, dictionary: Uint8Array, last: boolean): Uint8Array<ArrayBuffer> {
   if (segment.length > SEGMENT_BYTES || dictionary.length > DICTIONARY_BYTES) throw new RangeError('segment too long');
   encoder ??= load();
-  const memory = new Uint8Array(encoder.memory.buffer);
+  memory ??= new Uint8Array(encoder.memory.buffer);
   memory.set(dictionary, encoder.input());
   memory.set(segment, encoder.input() + dictionary.length);
   const length = encoder.deflate(dictionary.length, segment.length, last ? 1 : 0);

@@ -228,7 +228,8 @@ class Maker {
     const sink = this.#store.begin();
     const stretches = new OpenFiles();
     try {
-      const pieces = (file: PackedFile): Generator<Buffer<ArrayBuffer>> => this.#pieces(file);
+      const memory = Buffer.allocUnsafeSlow(Math.min(totalBytes, SEGMENT_BYTES));
+      const pieces = (file: PackedFile): Generator<Buffer<ArrayBuffer>> => this.#pieces(file, memory);
       const onProgress = (doneBytes: number): void =>
         this.#request.onEvent({ kind: 'packing', name, doneBytes, totalBytes });
       const isZip = form !== 'binary';
@@ -309,9 +310,9 @@ class Maker {
     });
   }
 
-  #pieces(file: PackedFile): Generator<Buffer<ArrayBuffer>> {
+  #pieces(file: PackedFile, memory?: Buffer<ArrayBuffer>): Generator<Buffer<ArrayBuffer>> {
     const shown = file.origin.from === 'source' ? file.origin.at : file.path;
-    return filePieces(file.source, shown, file.stamp, SEGMENT_BYTES);
+    return filePieces(file.source, shown, file.stamp, SEGMENT_BYTES, memory);
   }
 
   #hashFile(file: PackedFile): string {

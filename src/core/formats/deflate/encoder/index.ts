@@ -3,18 +3,19 @@
 import { OUTPUT, alignBits, outputLength, startBits } from './bits';
 import { addLiteral, addMatch, blockIsEmpty, startBlock, writeBlock, writeStored } from './blocks';
 import { INPUT, enter, findMatch, foundDistance, startMatches } from './matches';
+import { isNoise } from './noise';
 import { MIN_MATCH } from './tables';
 
 /** How hard to look: candidates tried, and the length that is good enough. Part of what pins the output. */
-const DEPTH: i32 = 20;
-const NICE_LENGTH: i32 = 64;
+const DEPTH: i32 = 12;
+const NICE_LENGTH: i32 = 48;
 /** Where a match is as long as this, a longer one is looked for less hard. */
 const GOOD_LENGTH: i32 = 8;
 /** After so many literals in a row, positions are passed over, ever more of them, until something matches again. */
 const PATIENCE_SHIFT: i32 = 8;
 const MAX_STEP: i32 = 16;
 /** Matches as long as this are taken without looking whether the next one is longer. */
-const MAX_LAZY: i32 = 32;
+const MAX_LAZY: i32 = 16;
 /** Rough price of a match without the extra bits of its distance. */
 const MATCH_BITS: i32 = 10;
 const seen = memory.data(256);
@@ -41,17 +42,22 @@ export function deflate(dictionaryLength: i32, segmentLength: i32, last: bool): 
   const end = start + segmentLength;
   // Reads past the end must not depend on what an earlier segment left there.
   store<u64>(end, 0);
-  startMatches(dictionaryLength + segmentLength);
   startBits();
-  startBlock();
-  for (let at = INPUT; at < start && at + HASHED <= end; at++) enter(at);
   literalBits = priceOfLiterals(start, end);
-  shortToo = literalBits > 5;
-  const blockStart = compress(start, end);
-  if (last || !blockIsEmpty()) writeBlock(blockStart, <i32>(end - blockStart), last);
+  shortToo = literalBits > 6;
+  if (literalBits == 8 && isNoise(INPUT, start, end)) writeStored(start, segmentLength, last);
+  else search(start, end, dictionaryLength + segmentLength, last);
   if (!last) writeStored(end, 0, false);
   alignBits();
   return outputLength();
+}
+
+function search(start: usize, end: usize, length: i32, last: bool): void {
+  startMatches(length);
+  startBlock();
+  for (let at = INPUT; at < start && at + HASHED <= end; at++) enter(at);
+  const blockStart = compress(start, end);
+  if (last || !blockIsEmpty()) writeBlock(blockStart, <i32>(end - blockStart), last);
 }
 
 /** Lazy matching: a match is put off by a byte when the next position has a longer one. Gives where the open block starts. */
@@ -73,7 +79,7 @@ function compress(start: usize, end: usize): usize {
       continue;
     }
     if (length < MAX_LAZY && at + 1 + HASHED <= end) {
-      const next = matchAt(at + 1, length - 1, length >= GOOD_LENGTH ? DEPTH >> 2 : DEPTH >> 1);
+      const next = matchAt(at + 1, length - 1, length >= GOOD_LENGTH ? DEPTH >> 2 : DEPTH / 3);
       if (next >= length && isBetter(next - length, distance, foundDistance)) {
         length = next;
         distance = foundDistance;

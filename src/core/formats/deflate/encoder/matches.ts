@@ -58,7 +58,8 @@ export function startMatches(length: i32): void {
  * none; its distance is in foundDistance. At least four bytes must follow `at`. Matches of three bytes are looked for
  * only when `shortToo` says so.
  */
-export function findMatch(at: usize, longerThan: i32, depth: i32, nice: i32, shortToo: bool): i32 {
+// @ts-ignore: decorator
+@inline export function findMatch(at: usize, longerThan: i32, depth: i32, nice: i32, shortToo: bool): i32 {
   const value = load<u32>(at);
   const position = <i32>(at - INPUT) + base;
   // The slot of the position a whole window back has just been taken, so that one is out of reach.
@@ -81,14 +82,31 @@ export function findMatch(at: usize, longerThan: i32, depth: i32, nice: i32, sho
     }
   }
   const most = min(MAX_MATCH, <i32>(end - at));
+  if (best < 4) {
+    // Nothing yet: the first that agrees in four bytes is taken.
+    while (true) {
+      if (candidate < oldest || depth-- <= 0) return best;
+      const from = INPUT + (candidate - base);
+      if (load<u32>(from) == value) {
+        best = commonLength(from, at, most);
+        foundDistance = position - candidate;
+        break;
+      }
+      candidate = load<i32>(chain + ((candidate & WINDOW_MASK) << 2));
+    }
+    if (best >= nice || best == most) return best;
+    candidate = load<i32>(chain + ((candidate & WINDOW_MASK) << 2));
+  }
+  let tail = load<u32>(at + best - 3);
   while (candidate >= oldest && depth-- > 0) {
     const from = INPUT + (candidate - base);
-    if (load<u32>(from) == value && (best < 4 || load<u32>(from + best - 3) == load<u32>(at + best - 3))) {
+    if (load<u32>(from + best - 3) == tail && load<u32>(from) == value) {
       const length = commonLength(from, at, most);
       if (length > best) {
         best = length;
         foundDistance = position - candidate;
         if (length >= nice || length == most) break;
+        tail = load<u32>(at + best - 3);
       }
     }
     candidate = load<i32>(chain + ((candidate & WINDOW_MASK) << 2));
