@@ -175,6 +175,8 @@ class NodeAssembler implements Assembling {
   /** @param isWhole nothing is taken out: only what has to be compiled is looked into */
   async #trace(isWhole: boolean): Promise<Trace> {
     const { entry, keptBy, modules, nodeEnv } = this.request;
+    const own = [...this.files.values()].filter(({ path, isOwn }) => isOwn && isCode(path));
+    await modules.readAhead(own.flatMap(({ path }) => this.moduleSource(path) ?? []));
     const roots: [string, Reach][] = [[entry.file, { how: 'entry', by: '' }]];
     for (const [path, file] of this.files) {
       const isKept = keptBy(path) !== undefined || (isWhole && file.isOwn);

@@ -33,6 +33,17 @@ export class ModulePool {
     );
   }
 
+  /** The same in batches, each as it is done; nothing where threads do not pay. */
+  readAhead(jobs: readonly ModuleJob[]): { readonly jobs: number; readonly found: Promise<readonly string[]> }[] {
+    const units = jobs.reduce((sum, { text }) => sum + text.length, 0);
+    if (this.#most < 2 || (jobs.length < PAYS_FROM.read.jobs && units < PAYS_FROM.read.units)) return [];
+    const batches = batchesOf(
+      jobs.map((job) => ({ kind: 'read', job })),
+      BATCH_UNITS.read,
+    );
+    return batches.map((batch) => ({ jobs: batch.length, found: this.#threads.ask(batch) }));
+  }
+
   /** Parts of a linked file, made small, in their order. */
   async small(jobs: readonly SmallJob[]): Promise<Part[]> {
     const found = await this.#do(

@@ -4,7 +4,7 @@ import { contentDigest } from '../../../disk/digest';
 import type { CompileOptions } from '../compile/typescript';
 import type { ModuleFacts } from './facts';
 import type { ModuleBook } from './module-book';
-import type { ReadModule } from './module-job';
+import type { ModuleJob, ReadModule } from './module-job';
 import type { ModulePool } from './module-pool';
 
 export interface ModuleSource {
@@ -34,6 +34,8 @@ export class Modules {
   readonly #book: ModuleBook;
   readonly #pool: ModulePool;
   readonly #modules = new Map<string, Module>();
+  /** Modules that are being read before they were asked for, by path. */
+  readonly #ahead = new Map<string, Promise<void>>();
 
   constructor(book: ModuleBook, pool: ModulePool) {
     this.#book = book;
@@ -44,9 +46,30 @@ export class Modules {
     return this.#modules.get(path);
   }
 
+  /**
+   * Starts to read what will be asked for in all likelihood, where that is much: threads then need not wait until it is
+   * known, wave by wave, who asks for it. What goes wrong is told by `load`, if it is asked for that.
+   */
+  async readAhead(sources: readonly ModuleSource[]): Promise<void> {
+    const open = await this.#unknown(sources);
+    for (const batch of this.#pool.readAhead(open.map(jobOf))) {
+      const own = open.splice(0, batch.jobs);
+      const taken = batch.found.then((found) => this.#takeAll(own, found));
+      taken.catch(() => undefined);
+      for (const { source } of own) this.#ahead.set(source.path, taken);
+    }
+  }
+
   /** Reads those that have not been read. */
   async load(sources: readonly ModuleSource[]): Promise<void> {
-    const open: { source: ModuleSource; key: string; text: string }[] = [];
+    await Promise.all(new Set(sources.flatMap(({ path }) => this.#ahead.get(path) ?? [])));
+    const open = await this.#unknown(sources);
+    await this.#takeAll(open, await this.#pool.read(open.map(jobOf)));
+  }
+
+  /** Those of which nothing is known yet. */
+  async #unknown(sources: readonly ModuleSource[]): Promise<OpenModule[]> {
+    const open: OpenModule[] = [];
     await eachBreathing(sources, 64, (source) => {
       if (this.#modules.has(source.path)) return;
       const key = keyOf(source);
@@ -54,14 +77,10 @@ export class Modules {
       if (known !== undefined) this.#take(source, known);
       else open.push({ source, key, text: plain(source.text()) });
     });
-    const found = await this.#pool.read(
-      open.map(({ source: { path, format, compile }, text }) => ({
-        path,
-        text,
-        format,
-        ...(compile !== undefined && { compile }),
-      })),
-    );
+    return open;
+  }
+
+  async #takeAll(open: readonly OpenModule[], found: readonly string[]): Promise<void> {
     await eachBreathing(open.entries(), 64, ([i, { source, key, text }]) => {
       const json = found[i] ?? '';
       this.#book.add(key, json);
@@ -82,7 +101,17 @@ export class Modules {
   }
 }
 
-/** Without a byte order mark. */
+/** A module that has to be read. */
+interface OpenModule {
+  readonly source: ModuleSource;
+  readonly key: string;
+  readonly text: string;
+}
+
+function jobOf({ source: { path, format, compile }, text }: OpenModule): ModuleJob {
+  return { path, text, format, ...(compile !== undefined && { compile }) };
+}
+
 /** Text without the mark of its byte order, which is no part of a module. */
 export function plain(text: string): string {
   return text.replace(/^\ufeff/, '');
