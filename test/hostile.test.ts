@@ -1,5 +1,6 @@
 /** Inputs that once crashed a reader or held it up, kept small. `npm run fuzz` looks for more. */
 import { spawnSync } from 'node:child_process';
+import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { readExpression } from '../src/core/formats/licence-expression';
 import { readsOf } from '../src/core/events/reads';
@@ -8,12 +9,14 @@ import { contentHash } from '../src/core/languages/dotnet/packages/content-hash'
 import { parseRange } from '../src/core/languages/dotnet/packages/version';
 import { readDepsFile } from '../src/core/languages/dotnet/published/deps-file';
 import { readRuntimeConfig } from '../src/core/languages/dotnet/published/runtime-config';
+import { parseMetadata } from '../src/core/languages/python/metadata';
 import { readRecord } from '../src/core/languages/python/record';
 import { readRequirementsFile } from '../src/core/languages/python/requirements-txt';
 import { readPage } from '../src/core/languages/python/sources/index-pages';
+import { readNetrc } from '../src/core/toolchains/credentials';
 import { readYaml } from '../src/core/sheet/yaml';
 import { codeOf } from './support/data';
-import { folderWith, run } from './support/program';
+import { folderWith, project, run } from './support/program';
 import { makeZip } from './support/zip-bytes';
 
 describe('names that every object has', () => {
@@ -32,10 +35,53 @@ describe('what took for ever', () => {
     ['spaces in a range', () => parseRange(`[1${' '.repeat(100_000)}`)],
     ['brackets in a sheet', () => readYaml(`a: ${'['.repeat(30)}`, 's')],
     ['many parts of a version', () => compareVersions('1-'.repeat(50_000), '1')],
+    [
+      'breaks in what a wheel requires',
+      () => parseMetadata(`Name: a\nVersion: 1\nRequires-Dist: b${' '.repeat(2e6)}(x\n`),
+    ],
+    ['empty lines among logins', () => readNetrc(`machine a\n${'\n'.repeat(2e6)}login b`)],
     ['levels of JSON', () => readRuntimeConfig('['.repeat(50_000))],
   ])('%s: it is told', (_what, call) => {
     expect(call).not.toThrow();
   });
+});
+
+it('what is said of deep code does not depend on the thread that reads it', () => {
+  const deep = [
+    `export const a = () => b${'.c'.repeat(20_000)};\n`,
+    `export default ${'['.repeat(3000)}${']'.repeat(3000)};\n`,
+    `export const d = () => { ${'if (a) {} else '.repeat(6000)}{} };\n`,
+  ];
+  const files = Object.fromEntries(deep.map((text, i) => [`deep${String(i)}.mjs`, text]));
+  // As many as threads pay for.
+  const more = Object.fromEntries(Array.from({ length: 200 }, (_, i) => [`m${String(i)}.mjs`, 'export {};\n']));
+  const names = [...Object.keys(files), ...Object.keys(more)];
+  const entry = `${names.map((name) => `import './${name}';\n`).join('')}export const sound = () => 1;\n`;
+  const built = ['1', '2'].map((jobs) => {
+    const root = project({ ...files, ...more, 'horn.mjs': entry }, { trim: 'traced' });
+    expect(run(root, ['build', '--jobs', jobs])).toMatchObject({ status: 0, stderr: '' });
+    return readFileSync(join(root, 'out/horn/arm64/horn.waybill.json'), 'utf8');
+  });
+  expect(built[0]).toContain('deep2.mjs');
+  expect(built[1]).toBe(built[0]);
+});
+
+it('a page of an index leads to no file of this machine', () => {
+  const url = 'https://tides.fernhaven.example/simple/a/';
+  const files = ['file:///etc/hostname', 'a-1.0-py3-none-any.whl', 'http://[', 'ftp://x/a.whl'];
+  const json = {
+    meta: { 'api-version': '1.1' },
+    files: files.map((one) => ({ filename: 'a.whl', url: one, hashes: {} })),
+  };
+  const pages = [
+    { contentType: 'application/vnd.pypi.simple.v1+json', text: JSON.stringify(json) },
+    { contentType: 'text/html', text: files.map((one) => `<a href="${one}">a.whl</a>`).join('') },
+    { contentType: 'text/html', text: '<base href="file:///etc/"><a href="hostname">a.whl</a>' },
+  ];
+  const found = pages.map(({ contentType, text }) =>
+    readPage({ url, contentType, bytes: Buffer.from(text) }, 'asking').map((one) => one.url),
+  );
+  expect(found).toEqual([[`${url}a-1.0-py3-none-any.whl`], [`${url}a-1.0-py3-none-any.whl`], [`${url}hostname`]]);
 });
 
 it('levels without an end are refused', () => {

@@ -179,8 +179,19 @@ function report(error: unknown, args: readonly string[]): ExitCode {
   return known.kind === 'input' ? EXIT.wrongInput : EXIT.unavailable;
 }
 
-/** A full disk may show up anywhere; it is no fault of ours. */
+/** A full disk, and input without a bottom, may show up anywhere; they are no fault of ours. */
 function asKnown(error: unknown): unknown {
+  if (error instanceof RangeError && error.message.startsWith('Maximum call stack'))
+    return new EmballageError(
+      'NESTED_TOO_DEEPLY',
+      {
+        doing: 'reading what the command was given',
+        expected: 'code and documents whose parts are nested some hundred levels deep at most',
+        found: 'more levels than there is memory for them',
+        mend: 'find out what made the file, with --verbose',
+      },
+      error,
+    );
   if (systemCode(error) !== 'ENOSPC') return error;
   return new EmballageError(
     'DISK_FULL',

@@ -17,7 +17,7 @@ import {
 } from '../core/sources';
 
 /** How long a server may be silent: before it answers, and between two pieces of an answer. */
-const SILENCE_MS = 120_000;
+const SILENCE_MS = 60_000;
 const CONNECT_MS = 30_000;
 /** This machine is asked without a proxy. */
 const OWN_HOSTS = 'localhost,127.0.0.1,[::1]';
@@ -163,7 +163,7 @@ async function* told(body: Readable): AsyncGenerator<Uint8Array> {
 /** What the client says in the words of programs, as people would. */
 function inWords(error: unknown): unknown {
   if (error instanceof errors.HeadersTimeoutError || error instanceof errors.BodyTimeoutError)
-    return new Error('the server has been silent for too long', { cause: error });
+    return new NetworkFault('the server has been silent for a minute', { cause: error, isSlow: true });
   if (error instanceof errors.ConnectTimeoutError) return new Error('no connection in half a minute', { cause: error });
   const code = typeof error === 'object' && error !== null && 'code' in error ? String(error.code) : '';
   const message = messageOf(error);

@@ -251,7 +251,6 @@ describe('an index that misbehaves', () => {
   it.each([
     ['truncated', 'broke off'],
     ['wrong-digest', `SHA-256 ${'0'.repeat(64)}`],
-    ['wrong-size', 'bytes'],
   ])('never gets a file into the store: %s', async (misbehave, found) => {
     const { root, build } = await lockAgainst(misbehave);
     expect([build.status, build.stderr.includes(found)]).toEqual([3, true]);

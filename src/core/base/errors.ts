@@ -48,6 +48,7 @@ const KINDS = {
   REGISTRY_INVALID: 'service',
   REGISTRY_REFUSED: 'service',
   REGISTRY_UNREACHABLE: 'service',
+  NESTED_TOO_DEEPLY: 'input',
   DISK_FULL: 'service',
   DISK_FAILED: 'service',
   COMPILER_FAILED: 'service',

@@ -1,5 +1,5 @@
 /** Work in threads: who has nothing to do takes the next job. What a job throws comes back as what it was. */
-import { parentPort, Worker, type Transferable } from 'node:worker_threads';
+import { parentPort, Worker, type ResourceLimits, type Transferable } from 'node:worker_threads';
 import { EmballageError, type ErrorCode, type ErrorFacts } from '../base/errors';
 
 /** What comes back of a job: classes do not travel, so errors with facts go as their facts. */
@@ -20,6 +20,7 @@ interface Lane<Job, Answer> {
 
 export class Threads<Job, Answer> {
   readonly #script: string;
+  readonly #limits: ResourceLimits;
   readonly #most: number;
   readonly #lanes: Lane<Job, Answer>[] = [];
   readonly #queue: Waiting<Job, Answer>[] = [];
@@ -27,9 +28,11 @@ export class Threads<Job, Answer> {
   /**
    * @param script absolute path of a module that calls `answerJobs`
    * @param most threads that are started, each when there is a job for it
+   * @param limits of each of them, where they are not to be the usual ones
    */
-  constructor(script: string, most: number) {
+  constructor(script: string, most: number, limits: ResourceLimits = {}) {
     this.#script = script;
+    this.#limits = limits;
     this.#most = Math.max(1, most);
   }
 
@@ -57,7 +60,7 @@ export class Threads<Job, Answer> {
   }
 
   #start(): Lane<Job, Answer> {
-    const lane: Lane<Job, Answer> = { worker: new Worker(this.#script), current: undefined };
+    const lane: Lane<Job, Answer> = { worker: new Worker(this.#script, { resourceLimits: this.#limits }), current: undefined };
     lane.worker.on('message', (told: Told<Answer>) => {
       const done = lane.current;
       this.#next(lane);

@@ -18,6 +18,26 @@ describe('asking again', () => {
     expect(pauses).toEqual([250, 500]);
   });
 
+  it('is for a body that drips, once', async () => {
+    let time = 0;
+    // eslint-disable-next-line @typescript-eslint/require-await
+    const drops = async function* () {
+      for (;;) {
+        time += 10_000;
+        yield new Uint8Array(1);
+      }
+    };
+    let asked = 0;
+    const request = (): Promise<NetworkResponse> => ((asked += 1), Promise.resolve(answer(drops())));
+    const network = { ...networkOf(request).network, now: () => time };
+    const reading = withRetries({ network, attempts: 4, onGivenUp }, async () => {
+      const { body } = await ask(network, { url: 'x', headers: {} });
+      for await (const _piece of body);
+    });
+    await expect(reading).rejects.toThrow('the server sent 4 bytes in half a minute 2');
+    expect(asked).toBe(2);
+  });
+
   it('is not for what we did wrong: with what came, or with what was to be sent', async () => {
     // eslint-disable-next-line @typescript-eslint/require-await
     const piece = async function* () {

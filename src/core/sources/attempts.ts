@@ -7,6 +7,11 @@ import type { Network, NetworkRequest, NetworkResponse, RequestBody } from './ne
 
 const FIRST_PAUSE_MS = 250;
 const LONGEST_PAUSE_MS = 30_000;
+/** A body that drips is given up on: one of which fewer bytes come in such a time. */
+const WINDOW_MS = 30_000;
+const LEAST_BYTES = 8 * 1024;
+/** After so many attempts that took the time that there is, nothing is tried again. */
+const SLOW_ATTEMPTS = 2;
 /** Bodies that nobody wants are read as far as this, so that their connection can be used again. */
 const MAX_DRAINED_BYTES = 64 * 1024;
 
@@ -15,6 +20,7 @@ interface FaultFacts {
   readonly pauseMs?: number | undefined;
   readonly status?: number;
   readonly isFinal?: boolean;
+  readonly isSlow?: boolean;
 }
 
 /** What the network failed at; it may be gone in a moment. */
@@ -25,12 +31,15 @@ export class NetworkFault extends Error {
   readonly status: number | undefined;
   /** Nothing will be different in a moment: it is not tried again. */
   readonly isFinal: boolean;
+  /** It took the time that there is: once more may help, to go on so does not. */
+  readonly isSlow: boolean;
 
-  constructor(message: string, { cause, pauseMs, status, isFinal = false }: FaultFacts = {}) {
+  constructor(message: string, { cause, pauseMs, status, isFinal = false, isSlow = false }: FaultFacts = {}) {
     super(message, { cause });
     this.pauseMs = pauseMs;
     this.status = status;
     this.isFinal = isFinal;
+    this.isSlow = isSlow;
   }
 }
 
@@ -39,7 +48,7 @@ export async function ask(network: Network, request: NetworkRequest): Promise<Ne
   const sent = request.body === undefined ? undefined : watched(request.body);
   try {
     const response = await network.request({ ...request, ...(sent !== undefined && { body: sent.body }) });
-    return { ...response, body: bodyOf(response) };
+    return { ...response, body: bodyOf(response, () => network.now()) };
   } catch (error) {
     const own = sent?.fault();
     throw own === undefined ? faultOf(error) : own.error;
@@ -73,14 +82,16 @@ function watched(body: RequestBody): { readonly body: RequestBody; fault(): { re
   return { body: { size: body.size, pieces }, fault: () => fault };
 }
 
-async function* bodyOf(response: NetworkResponse): AsyncGenerator<Uint8Array> {
+async function* bodyOf(response: NetworkResponse, now: () => number): AsyncGenerator<Uint8Array> {
   const pieces = response.body[Symbol.asyncIterator]();
+  const notice = flowWatch(now);
   try {
     for (;;) {
       const next = await pieces.next().catch((error: unknown) => {
         throw faultOf(error);
       });
       if (next.done === true) return;
+      notice(next.value.length);
       // What whoever takes it throws does not come by here.
       yield next.value;
     }
@@ -88,6 +99,20 @@ async function* bodyOf(response: NetworkResponse): AsyncGenerator<Uint8Array> {
     // Left early: the rest is not wanted, and whether it could be had says nothing.
     await pieces.return?.().catch(() => undefined);
   }
+}
+
+/** Told of each piece that comes. @returns what throws a NetworkFault once too little came in its time */
+function flowWatch(now: () => number): (bytes: number) => void {
+  let since = now();
+  let came = 0;
+  return (bytes) => {
+    came += bytes;
+    if (now() - since <= WINDOW_MS) return;
+    if (came < LEAST_BYTES)
+      throw new NetworkFault(`the server sent ${String(came)} bytes in half a minute`, { isSlow: true });
+    since = now();
+    came = 0;
+  };
 }
 
 /** What settings of ours are wrong stays what it is. */
@@ -137,7 +162,8 @@ export async function withRetries<T>(
       return await attempt();
     } catch (error) {
       if (!(error instanceof NetworkFault)) throw error;
-      if (i >= attempts || error.isFinal) throw onGivenUp(error, i);
+      const isOver = i >= attempts || error.isFinal || (error.isSlow && i >= SLOW_ATTEMPTS);
+      if (isOver) throw onGivenUp(error, i);
       await pauseBefore(network, i, error.pauseMs);
     }
   }

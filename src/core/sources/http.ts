@@ -256,7 +256,7 @@ async function* boundedBody(request: FetchRequest, response: NetworkResponse): A
       yield chunk;
     }
   } catch (error) {
-    throw error instanceof NetworkFault ? brokeOff(error) : error;
+    throw error instanceof NetworkFault && !error.isSlow ? brokeOff(error) : error;
   }
   if (announced !== undefined && Number(announced) !== length) throw brokeOff();
 }

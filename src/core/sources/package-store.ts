@@ -18,7 +18,7 @@ export interface PackageFile {
   readonly url: string;
   /** Hexadecimal; undefined where the source says none. */
   readonly sha256?: string;
-  /** Bytes, where known. */
+  /** Bytes, where known; where there is a digest, that counts: an index that states another size is only careless. */
   readonly size?: number;
   /** Subresource integrity, `sha512-…`; the strongest digest in it has to fit. */
   readonly integrity?: string;
@@ -72,7 +72,7 @@ export class PackageStore {
     if (file.url.startsWith('file:')) return this.#takeIn(file);
     const request: FetchRequest = {
       url: file.url,
-      maxBytes: file.size ?? MAX_PACKAGE_BYTES,
+      maxBytes: (file.sha256 === undefined ? file.size : undefined) ?? MAX_PACKAGE_BYTES,
       doing: `fetching ${printable(file.file)}`,
       ...present({ credentials: file.credentials }),
     };
@@ -119,7 +119,7 @@ export class PackageStore {
 
 function mismatch(file: PackageFile, sha256: string, size: number): EmballageError | undefined {
   const isOther = file.sha256 !== undefined && file.sha256 !== sha256;
-  if (!isOther && (file.size === undefined || file.size === size)) return undefined;
+  if (file.sha256 === sha256 || (!isOther && (file.size === undefined || file.size === size))) return undefined;
   return new EmballageError('SOURCE_MISMATCH', {
     doing: `fetching ${printable(file.file)}`,
     where: printable(file.url),

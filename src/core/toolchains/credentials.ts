@@ -60,11 +60,17 @@ function basic(login: string, password: string): string {
   return `Basic ${Buffer.from(`${login}:${password}`).toString('base64')}`;
 }
 
-/** Words, some in quotes; comments and macro definitions are passed over. */
+/** Words, some in quotes; comments, and macro definitions up to the next empty line, are passed over. */
 function tokens(text: string): string[] {
   const words: string[] = [];
-  const plain = text.replace(/^\s*#.*$/gm, '').replace(/^\s*macdef\b[\s\S]*?(?:\n\s*\n|$(?![\s\S]))/gm, '\n');
-  for (const [, quoted, bare] of plain.matchAll(/"((?:[^"\\]|\\.)*)"|(\S+)/g))
+  let isMacro = false;
+  const plain: string[] = [];
+  for (const line of text.split(/\r?\n/)) {
+    const trimmed = line.trim();
+    isMacro = isMacro ? trimmed !== '' : /^macdef\b/.test(trimmed);
+    if (!isMacro && !trimmed.startsWith('#')) plain.push(line);
+  }
+  for (const [, quoted, bare] of plain.join('\n').matchAll(/"((?:[^"\\]|\\.)*)"|(\S+)/g))
     words.push(quoted === undefined ? (bare ?? '') : quoted.replace(/\\(.)/g, '$1'));
   return words;
 }

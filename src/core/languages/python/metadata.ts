@@ -44,7 +44,7 @@ export function parseMetadata(text: string): CoreMetadata | undefined {
     name,
     version,
     ...(requiresPython !== undefined && { requiresPython }),
-    requires: (headers.get('requires-dist') ?? []).map((line) => line.replace(/\s*\n\s*/g, ' ')),
+    requires: (headers.get('requires-dist') ?? []).map((line) => line.replaceAll('\n', ' ')),
     extras: headers.get('provides-extra') ?? [],
     licenseFiles: headers.get('license-file') ?? [],
   };

@@ -2,10 +2,9 @@
 import { folderOf, joinPath, settlePath } from '../../../base/paths';
 import { lineAt, type SurveyedSetting, type SurveyRequest } from '../../surveying';
 import { isCompiled } from '../compile/settings';
-import { compileFile } from '../compile/typescript';
 import { readModule, type Exported } from '../module-exports';
 import { isBuiltin } from '../resolve/builtins';
-import { readModuleFacts } from '../trace/read-module';
+import { readModuleJob } from '../trace/module-job';
 import { mainSource, type FoundManifest } from './manifests';
 
 const ASKS = /(?:\bfrom\s*|\bimport\s*\(?\s*|\brequire\s*\(\s*)(['"])([^'"\n]+)\1/g;
@@ -31,8 +30,9 @@ export class Modules {
     if (text === undefined || !isCompiled(path)) return text;
     const known = this.#compiled.get(path);
     if (known !== undefined) return known;
-    const { code, fault } = compileFile(path, text, 'esm', { compiler: {}, target: 'ES2023', sourcemap: false });
-    if (fault !== undefined) return undefined;
+    const compile = { compiler: {}, target: 'ES2023', sourcemap: false };
+    const { code, facts } = readModuleJob({ path, text, format: 'esm', compile });
+    if (facts.fault !== undefined || code === undefined) return undefined;
     if (this.#compiled.size < MOST_KEPT) this.#compiled.set(path, code);
     return code;
   }
@@ -80,7 +80,7 @@ export class Modules {
     if (text?.includes('env') !== true) return [];
     const code = this.code(path);
     if (code === undefined) return [];
-    return readModuleFacts(code, undefined).settings.map(({ name, line, hasDefault }) => ({
+    return readModuleJob({ path, text: code, format: undefined }).facts.settings.map(({ name, line, hasDefault }) => ({
       ...{ name, file: path, hasDefault },
       // Compiling moves lines.
       line: code === text ? line : lineAt(text, text.indexOf(name)),

@@ -21,7 +21,21 @@ export interface ReadModule {
   readonly map?: string;
 }
 
-export function readModuleJob({ path, text, format, compile }: ModuleJob): ReadModule {
+/** What is said of code that needs more stack than there is. */
+export const TOO_DEEP = 'nested too deeply to be read';
+
+/** How much code can be nested depends on the stack of the thread: one that has more may read it all the same. */
+export function readModuleJob(job: ModuleJob): ReadModule {
+  try {
+    return readJob(job);
+  } catch (error) {
+    if (!(error instanceof RangeError)) throw error;
+    const fault = { line: 1, column: 1, message: TOO_DEEP, text: '' };
+    return { facts: { format: job.format ?? 'cjs', ...NO_FACTS, fault } };
+  }
+}
+
+function readJob({ path, text, format, compile }: ModuleJob): ReadModule {
   if (compile === undefined) return { facts: readModuleFacts(text, format) };
   const used = format ?? 'esm';
   const { code, map, fault } = compileFile(path, text, used, compile);

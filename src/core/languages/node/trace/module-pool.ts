@@ -4,7 +4,7 @@ import { eachBreathing } from '../../../base/breathe';
 import { Threads } from '../../../disk/threads';
 import type { Part } from '../link/parts';
 import type { SmallJob } from '../link/small';
-import type { ModuleJob } from './module-job';
+import { TOO_DEEP, type ModuleJob } from './module-job';
 import { doPoolJob, type PoolJob } from './pool-job';
 
 /** Fewer jobs than that are done where they are: starting threads would take longer; and so is less text. */
@@ -15,22 +15,44 @@ const PAYS_FROM = {
 /** As much text in a batch, so that threads finish at about the same time. */
 const BATCH_UNITS = { read: 200_000, small: 50_000 } as const;
 
+/** Memory that is only taken as far as it is used. */
+const DEEP_STACK_MB = 256;
+
 export class ModulePool {
   readonly #most: number;
   readonly #threads: Threads<readonly PoolJob[], readonly string[]>;
+  readonly #deep: Threads<readonly PoolJob[], readonly string[]>;
 
   /** @param threads most worker threads to use; 1 for none */
   constructor(threads: number) {
     this.#most = threads;
-    this.#threads = new Threads(join(__dirname, 'module-worker.js'), threads);
+    const script = join(__dirname, 'module-worker.js');
+    this.#threads = new Threads(script, threads);
+    this.#deep = new Threads(script, 1, { stackSizeMb: DEEP_STACK_MB });
   }
 
   /** What modules say, as JSON, in the order of the jobs. */
-  read(jobs: readonly ModuleJob[]): Promise<string[]> {
-    return this.#do(
+  async read(jobs: readonly ModuleJob[]): Promise<string[]> {
+    const found = await this.#do(
       'read',
       jobs.map((job) => ({ kind: 'read', job })),
     );
+    return this.#deeper(jobs, found);
+  }
+
+  /**
+   * What was nested too deeply for the stack where it was read is read again with a large one: what is said of a module does
+   * not depend on who read it first.
+   */
+  async #deeper(jobs: readonly ModuleJob[], found: readonly string[]): Promise<string[]> {
+    const again = jobs.flatMap((job, i) => (found[i]?.includes(TOO_DEEP) === true ? [{ job, i }] : []));
+    if (again.length === 0) return [...found];
+    const read = new Map<number, string>();
+    for (const { job, i } of again) {
+      const [json = ''] = await this.#deep.ask([{ kind: 'read', job }]);
+      read.set(i, json);
+    }
+    return found.map((json, i) => read.get(i) ?? json);
   }
 
   /** The same in batches, each as it is done; nothing where threads do not pay. */
@@ -41,7 +63,11 @@ export class ModulePool {
       jobs.map((job) => ({ kind: 'read', job })),
       BATCH_UNITS.read,
     );
-    return batches.map((batch) => ({ jobs: batch.length, found: this.#threads.ask(batch) }));
+    let from = 0;
+    return batches.map((batch) => {
+      const own = jobs.slice(from, (from += batch.length));
+      return { jobs: batch.length, found: this.#threads.ask(batch).then((found) => this.#deeper(own, found)) };
+    });
   }
 
   /** Parts of a linked file, made small, in their order. */
@@ -66,8 +92,8 @@ export class ModulePool {
     return (await Promise.all(batches.map((batch) => this.#threads.ask(batch)))).flat();
   }
 
-  close(): Promise<void> {
-    return this.#threads.close();
+  async close(): Promise<void> {
+    await Promise.all([this.#threads.close(), this.#deep.close()]);
   }
 }
 

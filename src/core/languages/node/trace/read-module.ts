@@ -127,6 +127,8 @@ function parseAs(
     return { program };
   } catch (error) {
     if (!(error instanceof SyntaxError)) throw error;
+    // In the parser's words, since its stack ended there.
+    if (error.message.startsWith('Not enough stack space')) throw new RangeError(error.message, { cause: error });
     const { loc } = error as SyntaxError & { loc?: { line: number; column: number } };
     const line = loc?.line ?? 1;
     const text = (code.split('\n', line)[line - 1] ?? '').trimEnd().slice(0, MAX_SHOWN_LINE);

@@ -59,17 +59,25 @@ function readJsonFile(value: unknown, base: string): IndexFile | undefined {
   if (typeof value !== 'object' || value === null) return undefined;
   const file = value as Record<string, unknown>;
   if (typeof file.filename !== 'string' || typeof file.url !== 'string') return undefined;
+  const url = addressIn(file.url, base);
+  if (url === undefined) return undefined;
   const { yanked, size } = file;
   const metadata = file['core-metadata'] ?? file['dist-info-metadata'];
   return present({
     file: file.filename,
-    url: new URL(file.url, base).href,
+    url: url.href,
     sha256: digestIn(file.hashes),
     size: Number.isSafeInteger(size) && Number(size) >= 0 ? Number(size) : undefined,
     requiresPython: textIn(file['requires-python']),
     yanked: yanked === true ? '' : typeof yanked === 'string' ? yanked : undefined,
     metadata: metadata === undefined || metadata === false ? undefined : (digestIn(metadata) ?? (true as const)),
   });
+}
+
+/** Where a page of an index leads: never to files of this machine, and nowhere where it cannot be read. */
+function addressIn(href: string, base: string): URL | undefined {
+  const url = URL.canParse(href, base) ? new URL(href, base) : undefined;
+  return url !== undefined && /^https?:$/.test(url.protocol) ? url : undefined;
 }
 
 function textIn(value: unknown): string | undefined {
@@ -90,7 +98,7 @@ function readHtml(page: Fetched): IndexFile[] {
   const { Parser } = require('htmlparser2') as typeof import('htmlparser2');
   const parser = new Parser({
     onopentag(name, attributes) {
-      if (name === 'base' && attributes.href !== undefined) base = new URL(attributes.href, base).href;
+      if (name === 'base' && attributes.href !== undefined) base = addressIn(attributes.href, base)?.href ?? base;
       if (name === 'a') open = { attributes, text: '' };
     },
     ontext(text) {
@@ -108,8 +116,8 @@ function readHtml(page: Fetched): IndexFile[] {
 
 function readAnchor(attributes: Readonly<Record<string, string>>, text: string, base: string): IndexFile | undefined {
   const { href } = attributes;
-  if (href === undefined || !URL.canParse(href, base)) return undefined;
-  const url = new URL(href, base);
+  const url = href === undefined ? undefined : addressIn(href, base);
+  if (url === undefined) return undefined;
   const [, sha256] = /(?:^#|&)sha256=([0-9a-f]{64})/i.exec(url.hash) ?? [];
   url.hash = '';
   const file = text === '' ? percentDecoded(url.pathname.split('/').at(-1) ?? '') : text;
