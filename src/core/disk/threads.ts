@@ -60,7 +60,10 @@ export class Threads<Job, Answer> {
   }
 
   #start(): Lane<Job, Answer> {
-    const lane: Lane<Job, Answer> = { worker: new Worker(this.#script, { resourceLimits: this.#limits }), current: undefined };
+    const lane: Lane<Job, Answer> = {
+      worker: new Worker(this.#script, { resourceLimits: this.#limits }),
+      current: undefined,
+    };
     lane.worker.on('message', (told: Told<Answer>) => {
       const done = lane.current;
       this.#next(lane);
