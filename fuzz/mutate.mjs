@@ -35,7 +35,9 @@ export function mutate(seed, seeds, next) {
 
 function once(bytes, seeds, next) {
   const at = next(bytes.length + 1);
-  switch (next(9)) {
+  switch (next(10)) {
+    case 8:
+      return otherValue(bytes, next);
     case 0:
       if (bytes.length > 0) bytes[at % bytes.length] ^= 1 << next(8);
       return bytes;
@@ -60,6 +62,18 @@ function once(bytes, seeds, next) {
     default:
       return repeatedWord(bytes, at, next);
   }
+}
+
+const VALUES = ['3', '[]', '{}', 'null', 'true', '"x"', '[1]', '[[]]', '{a=1}', '{"a":1}', '-1.5', '1979-05-27'];
+
+/** A value of JSON, TOML or YAML becomes one of another kind. */
+function otherValue(bytes, next) {
+  const text = bytes.toString('latin1');
+  const found = [...text.matchAll(/"[^"\n]*"|\[[^[\]\n]*\]|\{[^{}\n]*\}|\b(?:true|false|null|\d+)\b/g)];
+  if (found.length === 0) return bytes;
+  const { index, 0: old } = found[next(found.length)];
+  const value = VALUES[next(VALUES.length)];
+  return Buffer.from(text.slice(0, index) + value + text.slice(index + old.length), 'latin1');
 }
 
 function withNumber(bytes, at, next) {

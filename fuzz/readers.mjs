@@ -219,6 +219,24 @@ export const READERS = {
     ],
     read: text((one) => of('python', 'pyproject').readPyproject({ text: one, path: 'p', shown: 'p', groups: ['x'] })),
   },
+  pylock: {
+    seeds: [
+      'lock-version = "1.0"\ncreated-by = "x"\n[[packages]]\nname = "a"\nversion = "1"\nmarker = "os_name == \'a\'"\nwheels = [{url = "https://x.example/a-1-py3-none-any.whl", name = "a-1-py3-none-any.whl", size = 3, hashes = {sha256 = "aa"}}]\n',
+    ],
+    read: text((one) =>
+      of('python', 'pylock').readPylock(
+        one,
+        'p',
+        of('python', 'environment').environmentOf?.({ python: '3.11' }) ?? {},
+      ),
+    ),
+  },
+  'cargo-lock': {
+    seeds: [
+      'version = 3\n[[package]]\nname = "a"\nversion = "1.0.0"\nsource = "registry+https://x.example"\nchecksum = "aa"\ndependencies = ["b 1.0 (registry+x)", "c"]\n[[package]]\nname = "b"\nversion = "1.0"\n[metadata]\n"checksum a 1" = "aa"\n',
+    ],
+    read: text((one) => of('rust', 'cargo-lock').readCargoLock(one, 'Cargo.lock')),
+  },
   record: {
     seeds: ['a/b.py,sha256=AA,3\n"a ""q"".py",,\n'],
     read: text((one) => of('python', 'record').readRecord(one)),

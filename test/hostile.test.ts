@@ -10,8 +10,12 @@ import { parseRange } from '../src/core/languages/dotnet/packages/version';
 import { readDepsFile } from '../src/core/languages/dotnet/published/deps-file';
 import { readRuntimeConfig } from '../src/core/languages/dotnet/published/runtime-config';
 import { parseMetadata } from '../src/core/languages/python/metadata';
+import { markerEnvironment, pythonTarget } from '../src/core/languages/python/environment';
+import { readPylock } from '../src/core/languages/python/pylock';
 import { readRecord } from '../src/core/languages/python/record';
 import { readRequirementsFile } from '../src/core/languages/python/requirements-txt';
+import { readModuleFacts } from '../src/core/languages/python/trace/module-facts';
+import { readCargoLock } from '../src/core/languages/rust/cargo-lock';
 import { readPage } from '../src/core/languages/python/sources/index-pages';
 import { readNetrc } from '../src/core/toolchains/credentials';
 import { readYaml } from '../src/core/sheet/yaml';
@@ -40,6 +44,20 @@ describe('what took for ever', () => {
       () => parseMetadata(`Name: a\nVersion: 1\nRequires-Dist: b${' '.repeat(2e6)}(x\n`),
     ],
     ['empty lines among logins', () => readNetrc(`machine a\n${'\n'.repeat(2e6)}login b`)],
+    [
+      'a name without an end in Python',
+      () => readModuleFacts(`from . import ${'a'.repeat(1e6)}\nfrom ${'.'.repeat(1e6)}\n`),
+    ],
+    [
+      'tables of other kinds',
+      () =>
+        readPylock(
+          'lock-version = {}\npackages = [[], {name = "a", version = "1", wheels = [3]}]',
+          'p',
+          markerEnvironment(pythonTarget('x86_64', '3.11', {})),
+        ),
+    ],
+    ['crates of other kinds', () => readCargoLock('[[package]]\nname = "a"\nversion = "1"\nsource = []', 'Cargo.lock')],
     ['levels of JSON', () => readRuntimeConfig('['.repeat(50_000))],
   ])('%s: it is told', (_what, call) => {
     expect(call).not.toThrow();

@@ -28,7 +28,7 @@ export function readPylock(
     problems.push({
       place,
       expected: '`lock-version = "1.0"`',
-      found: `\`${printable(String(version))}\``,
+      found: typeof version === 'string' ? `\`${printable(version)}\`` : 'none',
       mend: 'make the file with a tool that writes version 1',
     });
   const packages: PylockPackage[] = [];
@@ -64,9 +64,10 @@ function readPackage(value: unknown, environment: MarkerEnvironment): PylockPack
 }
 
 function readWheel(value: unknown): IndexFile | undefined {
-  const { name, url, size, hashes } = value as Record<string, unknown>;
+  const { name, url, size, hashes } = (value ?? {}) as Record<string, unknown>;
   const sha256 = typeof hashes === 'object' && hashes !== null && 'sha256' in hashes ? hashes.sha256 : undefined;
-  if (typeof url !== 'string' || typeof sha256 !== 'string' || !/^https?:/.test(url)) return undefined;
+  if (typeof url !== 'string' || !/^https?:/.test(url) || !URL.canParse(url)) return undefined;
+  if (typeof sha256 !== 'string' || !/^[0-9a-f]{64}$/i.test(sha256)) return undefined;
   const file = typeof name === 'string' ? name : percentDecoded(new URL(url).pathname.split('/').at(-1) ?? '');
   return { file, url, sha256: sha256.toLowerCase(), ...(typeof size === 'number' && { size }) };
 }

@@ -78,6 +78,10 @@ function problem(file: string, line: number, column: number, expected: string, f
 function isRow(value: unknown): value is Row {
   if (typeof value !== 'object' || value === null) return false;
   const row = value as Record<string, unknown>;
+  const isTextOrNone = (one: unknown): boolean => one === undefined || typeof one === 'string';
+  if (![row.source, row.checksum].every(isTextOrNone)) return false;
+  const asked: unknown = row.dependencies ?? [];
+  if (!Array.isArray(asked) || !asked.every((one) => typeof one === 'string')) return false;
   return [row.name, row.version].every((one) => typeof one === 'string' && /^[\w.+-]+$/.test(one));
 }
 

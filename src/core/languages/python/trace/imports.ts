@@ -22,7 +22,7 @@ export function readImport(statement: string): Import[] {
     .replace(/\\\r?\n/g, ' ')
     .replace(/\s+/g, ' ')
     .trim();
-  const [, dots, module, list] = /^from ?([. ]*)([\w.]*) ?import ?(.+)$/.exec(text) ?? [];
+  const [, dots, module, list] = /^from ?([. ]*)(\w[\w.]*)? ?import ?(.+)$/.exec(text) ?? [];
   if (list !== undefined) {
     const names = splitNames(list.replace(/[()]/g, ''));
     const level = (dots ?? '').replaceAll(' ', '').length;
