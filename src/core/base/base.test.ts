@@ -1,4 +1,4 @@
-import { comparePaths, linkStaysInside, settlePath, unsafePathReason } from './paths';
+import { comparePaths, leadsOut, linkStaysInside, settlePath, unsafePathReason } from './paths';
 import { count, listed, nearestWord, printable } from './text';
 import { formatSize, formatTime, parseSize, parseTime } from './units';
 
@@ -55,6 +55,11 @@ describe('paths', () => {
 
   it('of links stay inside or not', () => {
     expect(['b', '../b', 'x/../../b'].map((target) => linkStaysInside('a/link', target))).toEqual([true, true, true]);
+    const links = new Map([
+      ...Object.entries({ 'a/up': '..', loop: 'loop', 'a/down': 'b', out: 'a/up/..', deep: 'a/down/..' }),
+    ]);
+    const out = [...links.keys()].filter((path) => leadsOut(path, (one) => links.get(one)));
+    expect(out).toEqual(['out']);
     expect(['../../b', '/b', ''].map((target) => linkStaysInside('a/link', target))).toEqual([false, false, false]);
   });
 });

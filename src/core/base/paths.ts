@@ -79,6 +79,36 @@ export function linkStaysInside(path: string, target: string): boolean {
   return settlePath(joinPath(folderOf(path), target)) !== undefined;
 }
 
+/** Systems follow so many links on the way to a file (path_resolution(7)). */
+const MOST_LINKS = 40;
+
+/**
+ * Whether following a path leaves the folder that it starts from, as a system follows it: through links, each from where
+ * it lies. `linkStaysInside` looks at one link by its text alone.
+ * @param path relative; @param targetOf what a link points to, undefined for what is none
+ */
+export function leadsOut(path: string, targetOf: (path: string) => string | undefined): boolean {
+  const left = path.split('/').reverse();
+  let at: string[] = [];
+  for (let links = 0; left.length > 0;) {
+    const part = left.pop() ?? '';
+    if (part === '' || part === '.') continue;
+    if (part === '..') {
+      if (at.pop() === undefined) return true;
+      continue;
+    }
+    at.push(part);
+    const target = targetOf(at.join('/'));
+    if (target === undefined) continue;
+    // One that leads in a circle leads nowhere.
+    if (++links > MOST_LINKS) return false;
+    if (target.startsWith('/')) return true;
+    at = at.slice(0, -1);
+    left.push(...target.split('/').reverse());
+  }
+  return false;
+}
+
 /** Whether an absolute path lies below a folder, by its text. */
 export function isInside(folder: string, path: string): boolean {
   return path.startsWith(folder.endsWith('/') ? folder : `${folder}/`);

@@ -32,6 +32,8 @@ export interface Subject {
   readonly readText: ReadText;
   /** Bytes of a file; undefined as above, and where it is larger than `maxBytes`. */
   readonly readBytes: (path: string, maxBytes: number) => Uint8Array | undefined;
+  /** A file of any size in pieces, which ends early where it is damaged; for an image by its path in the whole of it. */
+  readonly pieces: (path: string) => AsyncIterable<Uint8Array> | Iterable<Uint8Array>;
   /** For images: all of it; the entries above are those of its working folder. */
   readonly image?: OpenImage;
   /** Secrets that were found in it. */

@@ -23,6 +23,11 @@ export function stretchOf(source: ByteSource, offset: number, length: number): U
 
 const STEP = 1024 * 1024;
 
+/** Bytes in pieces, one after the other. */
+export function* stretches(size: number, read: (at: number, length: number) => Uint8Array): Generator<Uint8Array> {
+  for (let at = 0; at < size; at += STEP) yield read(at, Math.min(STEP, size - at));
+}
+
 /** Where two sources first differ, or one of them ends; undefined where they are the same. */
 export function firstDifferentByte(a: ByteSource, b: ByteSource): number | undefined {
   const common = Math.min(a.size, b.size);

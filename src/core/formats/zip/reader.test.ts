@@ -44,6 +44,14 @@ describe('the zip reader', () => {
     ['a backslash', [{ name: 'a\\b' }], ['unsafe-path']],
     ['a NUL', [{ name: 'a\0b' }], ['unsafe-path']],
     ['a link that leaves', [{ name: 'a', mode: 0o120777, data: '../../etc' }], ['link-out']],
+    [
+      'a link that leaves through another',
+      [
+        { name: 'a/b/up', mode: 0o120777, data: '..' },
+        { name: 'c', mode: 0o120777, data: 'a/b/up/../..' },
+      ],
+      ['link-out'],
+    ],
     ['an absolute link', [{ name: 'a', mode: 0o120777, data: '/etc' }], ['link-out']],
     ['an entry behind a link', [{ name: 'a', mode: 0o120777, data: 'b' }, { name: 'a/c' }], ['through-link']],
     ['a name that stands twice', [{ name: 'a' }, { name: 'a', data: 'x' }], ['duplicate-name']],

@@ -7,7 +7,7 @@
  */
 import { crc32, createInflateRaw, inflateRawSync } from 'node:zlib';
 import { systemCode } from '../../base/errors';
-import { linkStaysInside, unsafePathReason } from '../../base/paths';
+import { leadsOut, linkStaysInside, unsafePathReason } from '../../base/paths';
 import type { ByteSource } from '../byte-source';
 import { DirectoryEntry, invalid, readDirectory, zip64Values } from './directory';
 import type { DosTime } from './dos-time';
@@ -69,6 +69,7 @@ export function openZip(source: ByteSource, name: string, limits: ZipLimits = DE
   }
   findOverlaps(spans, directory.offset);
   findClashes(entries, faults);
+  findLinksOut(entries, faults);
   findBombs(entries, limits, faults);
   return { entries, faults, ours: directory.comment === zip.ARTIFACT_MARK };
 }
@@ -233,6 +234,15 @@ function findClashes(entries: readonly ZipEntry[], faults: ZipFault[]): void {
       break;
     }
   }
+}
+
+/** Links that leave the archive through other links, which each of them alone does not. */
+function findLinksOut(entries: readonly ZipEntry[], faults: ZipFault[]): void {
+  const targets = new Map(entries.flatMap(({ path, target }) => (target === undefined ? [] : [[path, target]])));
+  const known = new Set(faults.flatMap(({ code, entry }) => (code === 'link-out' ? [entry] : [])));
+  for (const [path, target] of targets)
+    if (!known.has(path) && leadsOut(path, (one) => targets.get(one)))
+      faults.push({ code: 'link-out', entry: path, detail: `it points to ${target}, through another link` });
 }
 
 function findBombs(entries: readonly ZipEntry[], limits: ZipLimits, faults: ZipFault[]): void {

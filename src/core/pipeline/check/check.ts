@@ -186,7 +186,7 @@ async function checkSubject(request: CheckRequest, plain: Subject, known: Functi
   // Of what nothing is recorded, what lies in it says what it is.
   const facts = known.waybill === undefined ? { packages: await installedPackages(plain), ...known } : known;
   const view = await viewOf(plain, request, facts);
-  const insides = insidesOf({ subject: plain, facts, state: request.state });
+  const insides = await insidesOf({ subject: plain, facts, state: request.state });
   const subject: Subject = { ...plain, ...insides, ...(view !== undefined && { view }) };
   const context = { subject, destination, facts, today };
   const outcomes = (await rulesFor(facts))

@@ -6,8 +6,11 @@ import { findTraces, wordsOf, type TraceWord } from '../../findings/traces';
 import { functionPath } from '../image';
 import { KINDS, type StateFolder } from '../../project/state';
 
-/** A file that is larger is not looked into. */
-const MOST_FILE_BYTES = 2 * 1024 ** 3;
+/** A file that is larger is looked through a window at a time, and archives in it are not opened. */
+const MOST_WHOLE_BYTES = 64 * 1024 ** 2;
+const WINDOW_BYTES = 16 * 1024 ** 2;
+/** So much of a window is seen in the next one, too: more than any secret is long. */
+const OVERLAP_BYTES = 64 * 1024;
 
 export interface InsidesRequest {
   readonly subject: Subject;
@@ -21,11 +24,11 @@ export interface Insides {
   readonly traces: readonly FoundTrace[];
 }
 
-export function insidesOf({ subject, facts, state }: InsidesRequest): Insides {
+export async function insidesOf({ subject, facts, state }: InsidesRequest): Promise<Insides> {
   const words = wordsOf(facts.surroundings);
   const name = memoryName(facts.waybill?.artifact.sha256, facts.surroundings);
   const known = name === undefined ? undefined : (state?.recall(KINDS.insides, name) as Insides | undefined);
-  const found = known ?? lookInto(subject, words);
+  const found = known ?? (await lookInto(subject, words));
   if (known === undefined && name !== undefined) state?.remember(KINDS.insides, name, found);
   return { ...found, secrets: [...found.secrets, ...inSettings(facts)] };
 }
@@ -35,36 +38,77 @@ function memoryName(sha256: string | undefined, surroundings: Surroundings | und
   return `${sha256}-${contentDigest(JSON.stringify(surroundings ?? {})).slice(0, 16)}.json`;
 }
 
-function lookInto(subject: Subject, words: readonly TraceWord[]): Insides {
+async function lookInto(subject: Subject, words: readonly TraceWord[]): Promise<Insides> {
   const secrets: FoundSecret[] = [];
   const traces: FoundTrace[] = [];
-  for (const { path, read } of filesOf(subject)) {
-    const bytes = read();
-    if (bytes === undefined) continue;
-    for (const content of contentsOf(path, bytes)) {
-      for (const { detector, line, fingerprint } of scanBytes(content.bytes))
-        secrets.push({ path: content.path, file: path, line, what: detector.title, fingerprint });
-      for (const what of findTraces(content.bytes, words)) traces.push({ path: content.path, file: path, what });
+  const look = (file: string, path: string, bytes: Uint8Array, linesBefore?: number): void => {
+    const isWindow = linesBefore !== undefined;
+    for (const { detector, line, fingerprint } of scanBytes(bytes)) {
+      const found = { path, file, line: line === 0 ? 0 : line + (linesBefore ?? 0), what: detector.title, fingerprint };
+      // Two windows see what stands where they overlap.
+      const isKnown = isWindow && secrets.some((one) => one.path === path && one.fingerprint === fingerprint);
+      if (!isKnown) secrets.push(found);
     }
+    for (const what of findTraces(bytes, words))
+      if (!traces.some((one) => one.path === path && one.what === what)) traces.push({ path, file, what });
+  };
+  for (const { path, size, whole, pieces } of filesOf(subject)) {
+    if (size > MOST_WHOLE_BYTES) {
+      for await (const { bytes, linesBefore } of windows(pieces())) look(path, path, bytes, linesBefore);
+      continue;
+    }
+    const bytes = whole();
+    if (bytes !== undefined) for (const content of contentsOf(path, bytes)) look(path, content.path, content.bytes);
   }
   return { secrets, traces };
 }
 
+/** Pieces put together to windows that overlap, each with the lines that stand before it. */
+async function* windows(
+  pieces: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,
+): AsyncGenerator<{ readonly bytes: Uint8Array; readonly linesBefore: number }> {
+  const window = Buffer.allocUnsafe(WINDOW_BYTES);
+  let [length, linesBefore] = [0, 0];
+  for await (const piece of pieces)
+    for (let at = 0; at < piece.length;) {
+      const part = piece.subarray(at, at + WINDOW_BYTES - length);
+      window.set(part, length);
+      at += part.length;
+      length += part.length;
+      if (length < WINDOW_BYTES) continue;
+      yield { bytes: window, linesBefore };
+      linesBefore += linesIn(window.subarray(0, WINDOW_BYTES - OVERLAP_BYTES));
+      window.copyWithin(0, WINDOW_BYTES - OVERLAP_BYTES);
+      length = OVERLAP_BYTES;
+    }
+  yield { bytes: window.subarray(0, length), linesBefore };
+}
+
+function linesIn(bytes: Buffer): number {
+  let lines = 0;
+  for (let at = bytes.indexOf(10); at >= 0; at = bytes.indexOf(10, at + 1)) lines += 1;
+  return lines;
+}
+
+interface InsideFile {
+  readonly path: string;
+  readonly size: number;
+  readonly whole: () => Uint8Array | undefined;
+  readonly pieces: () => AsyncIterable<Uint8Array> | Iterable<Uint8Array>;
+}
+
 /** Of an image everything, what it stands on as well. */
-function* filesOf({
-  entries,
-  readBytes,
-  image,
-}: Subject): Generator<{ path: string; read: () => Uint8Array | undefined }> {
+function* filesOf({ entries, readBytes, pieces, image }: Subject): Generator<InsideFile> {
   if (image === undefined) {
-    for (const { path, kind } of entries)
-      if (kind === 'file') yield { path, read: () => readBytes(path, MOST_FILE_BYTES) };
+    for (const { path, kind, size } of entries)
+      if (kind === 'file')
+        yield { path, size, whole: () => readBytes(path, MOST_WHOLE_BYTES), pieces: () => pieces(path) };
     return;
   }
   for (const { path, node } of image.tree.walk()) {
     const { kind, size } = node.head;
-    if (kind === 'file' && size <= MOST_FILE_BYTES)
-      yield { path: functionPath(path), read: () => image.read(node, 0, size) };
+    if (kind === 'file')
+      yield { path: functionPath(path), size, whole: () => image.read(node, 0, size), pieces: () => pieces(path) };
   }
 }
 

@@ -1,8 +1,8 @@
 /** An artifact as rules see it: an archive with its entries, or an executable by itself. */
 import { statSync } from 'node:fs';
-import type { ByteSource } from '../../formats/byte-source';
+import { stretches, type ByteSource } from '../../formats/byte-source';
 import { readNative } from '../../formats/native';
-import { entryChunks, openZip, readEntry, ZipFaultError, type ZipArchive, type ZipFault } from '../../formats/zip';
+import { entryChunks, openZip, readEntry, ZipFaultError, type ZipArchive, type ZipEntry, type ZipFault } from '../../formats/zip';
 import type { Subject } from '../../findings/rule';
 import { textReader } from '../../findings/texts';
 
@@ -32,6 +32,7 @@ function executableSubject(source: ByteSource, path: string, name: string): Subj
     readText: () => undefined,
     readBytes: (wanted, maxBytes) =>
       wanted === name && source.size <= maxBytes ? source.read(0, source.size) : undefined,
+    pieces: (wanted) => (wanted === name ? stretches(source.size, (at, length) => source.read(at, length)) : []),
   };
 }
 
@@ -41,7 +42,9 @@ function makeSubject(
   contentFaults: readonly ZipFault[],
   name: string,
 ): Subject {
-  const byPath = new Map(archive.entries.map((entry) => [entry.path, entry]));
+  // What is at fault is not read: it may be there many times over, or be far larger than it says.
+  const known = new Set(archive.faults.map((fault) => fault.entry));
+  const byPath = new Map(archive.entries.flatMap((entry) => (known.has(entry.path) ? [] : [[entry.path, entry]])));
   const readBytes = (path: string, maxBytes: number): Uint8Array | undefined => {
     const entry = byPath.get(path);
     if (entry?.kind !== 'file' || entry.size > maxBytes) return undefined;
@@ -59,7 +62,18 @@ function makeSubject(
     faults: [...archive.faults, ...contentFaults],
     readText: textReader(readBytes),
     readBytes,
+    pieces: (path) => soundPieces(source, byPath.get(path)),
   };
+}
+
+/** The content of a file as far as it is sound: what is wrong with it is a fault of its own. */
+async function* soundPieces(source: ByteSource, entry: ZipEntry | undefined): AsyncGenerator<Uint8Array> {
+  if (entry?.kind !== 'file') return;
+  try {
+    yield* entryChunks(source, entry);
+  } catch (error) {
+    if (!(error instanceof ZipFaultError)) throw error;
+  }
 }
 
 /** Unpacks every entry to nowhere, to see whether it can be. Entries that are already at fault are passed over. */

@@ -15,6 +15,7 @@ import {
   type ImageDocuments,
   type ImageLayout,
 } from '../../formats/oci';
+import { stretches } from '../../formats/byte-source';
 import { BLOCK_BYTES, listTar } from '../../formats/tar';
 import { workingFolder } from '../../findings/image';
 import type { Subject, SubjectEntry } from '../../findings/rule';
@@ -99,6 +100,11 @@ function imageSubject(image: OpenImage): Subject & { readonly image: OpenImage }
     faults: [],
     readBytes,
     readText: textReader(readBytes),
+    pieces: (path) => {
+      const node = image.tree.node(path);
+      if (node?.head.kind !== 'file') return [];
+      return stretches(node.head.size, (at, length) => image.read(node, at, length));
+    },
     image,
   };
 }
