@@ -34,7 +34,7 @@ it('files of any size are looked through, where windows meet as well', async () 
   // Windows are of 16 MiB and overlap by 64 KiB: within the first one, where it ends, and in a later one.
   const places = [640, 16 * MIB - 320, 70 * MIB];
   const { secrets } = await insidesOf({ subject: subjectOf(places), facts: {}, state: undefined });
-  expect(secrets.map(({ path, what }) => [path, what])).toEqual(places.map(() => ['levels.txt', expect.any(String)]));
+  expect(secrets.map(({ path }) => path)).toEqual(places.map(() => 'levels.txt'));
   expect(secrets[0]?.line).toBe(11);
   // The text of a secret has fewer bytes a line than the others.
   expect(secrets[1]?.line).toBeGreaterThan((16 * MIB - 320) / 64);
