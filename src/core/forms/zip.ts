@@ -33,6 +33,8 @@ export interface Packed {
 
 /** Bytes of source that may be under way at once, between reading and writing. */
 const MAX_BYTES_UNDER_WAY = 12 * SEGMENT_BYTES;
+/** And so many pieces, where files are small. */
+const MAX_STEPS_UNDER_WAY = 2048;
 
 interface Step {
   readonly entry: PackedEntry;
@@ -68,7 +70,7 @@ export async function packZip(request: PackRequest): Promise<Packed> {
     step.result.catch(() => undefined);
     underWay.push(step);
     bytesUnderWay += step.bytes;
-    while (bytesUnderWay > MAX_BYTES_UNDER_WAY) await writeOldest();
+    while (bytesUnderWay > MAX_BYTES_UNDER_WAY || underWay.length > MAX_STEPS_UNDER_WAY) await writeOldest();
   }
   while (underWay.length > 0) await writeOldest();
   return { size: writer.finish(), unpacked, digests };

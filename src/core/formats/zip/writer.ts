@@ -46,10 +46,14 @@ interface OpenMember {
 
 const VERSION_MADE_BY = (zip.HOST_UNIX << 8) | zip.VERSION_ZIP64;
 
+const RECORDS_TOGETHER = 4096;
+
 export class ZipWriter {
   readonly #sink: ZipSink;
   readonly #time: DosTime;
-  readonly #central: Uint8Array[] = [];
+  /** Records of the directory, and how many they are: many are put together, since each by itself takes more than it holds. */
+  #central: Uint8Array[] = [];
+  #entries = 0;
   #offset = 0;
   #last: string | undefined;
   readonly #first: string | undefined;
@@ -104,7 +108,7 @@ export class ZipWriter {
     const offset = this.#offset;
     for (const header of this.#central) this.#append(header);
     const size = this.#offset - offset;
-    const entries = this.#central.length;
+    const entries = this.#entries;
     if (entries >= zip.MAX_16 || offset >= zip.MAX_32 || size >= zip.MAX_32) this.#zip64End(entries, offset, size);
     const comment = Buffer.from(zip.ARTIFACT_MARK);
     this.#append(
@@ -170,7 +174,9 @@ export class ZipWriter {
       externalFileAttributes: externalAttributes(open.member),
       relativeOffsetOfLocalHeader: far ? zip.MAX_32 : open.offset,
     });
-    this.#central.push(Buffer.concat([header, name, extra]));
+    this.#central.push(header, name, extra);
+    this.#entries += 1;
+    if (this.#entries % RECORDS_TOGETHER === 0) this.#central = [Buffer.concat(this.#central)];
   }
 
   #common(open: OpenMember, method: number, crc32: number) {
