@@ -2,7 +2,7 @@
 import { existsSync } from 'node:fs';
 import { basename, resolve } from 'node:path';
 import { printable } from '../core/base/text';
-import { writeWhole } from '../core/disk/write';
+import { writeInProject } from '../core/disk/write';
 import { checkTarget, type CheckedArtifact } from '../core/pipeline/check';
 import { compare } from '../core/pipeline/compare';
 import { earlierArtifact, type Growth, type Weighed } from '../core/pipeline/weigh';
@@ -37,7 +37,7 @@ export async function writeReport(
   }
   const [first] = all;
   const title = all.length === 1 ? `What takes the room in ${first?.one.name ?? ''}` : 'What takes the room';
-  writeWhole(resolve(session.cwd, file), weightsPage(title, facts), printable(file));
+  writeInProject(resolve(session.cwd, file), weightsPage(title, facts), printable(file));
 }
 
 /** Growth, and where the other artifact is there too, what differs between the two. */

@@ -152,9 +152,9 @@ async function writeExport(
       found: count(withNeeds.length, 'such function'),
       mend: 'name the function',
     });
-  const { writeWhole } = await import('../../core/disk/write');
+  const { writeInProject } = await import('../../core/disk/write');
   const version = specOf(only.name)?.runtime.version ?? '';
-  writeWhole(resolve(session.cwd, path), await write(only.targets, version), path);
+  writeInProject(resolve(session.cwd, path), await write(only.targets, version), path);
   session.remark(`wrote ${printable(path)}`);
 }
 

@@ -3,7 +3,7 @@ import { release } from 'node:os';
 import { resolve } from 'node:path';
 import { count } from '../../core/base/text';
 import { formatTime } from '../../core/base/units';
-import { writeWhole } from '../../core/disk/write';
+import { writeInProject } from '../../core/disk/write';
 import { build } from '../../core/pipeline/build';
 import {
   filesToCopy,
@@ -136,7 +136,7 @@ async function writeRecord(
       glibc: machine.glibc() ?? null,
     },
   });
-  writeWhole(resolve(session.cwd, file), formatRecord(record), file);
+  writeInProject(resolve(session.cwd, file), formatRecord(record), file);
 }
 
 interface Outcome {

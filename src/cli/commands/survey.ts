@@ -3,7 +3,7 @@ import { existsSync, statSync } from 'node:fs';
 import { basename, join, relative, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
-import { writeWhole } from '../../core/disk/write';
+import { writeInProject } from '../../core/disk/write';
 import {
   compareWithSheet,
   editSheet,
@@ -98,7 +98,7 @@ async function propose(root: string, session: Session, isWriting: boolean): Prom
     refuseExisting(root, paths);
     // The sheet last: it names the other.
     for (const { path, text: content } of [...proposal.texts].reverse())
-      writeWhole(join(root, path), content, shown(path));
+      writeInProject(join(root, path), content, shown(path));
   }
   session.document({
     status: 'proposed',
@@ -150,7 +150,7 @@ async function compare(project: Project, session: Session, isWriting: boolean): 
     made,
     left,
   } = isWriting ? await editSheet(project.root, sheet, compared.drifts) : { text: '', made: [], left: compared.drifts };
-  if (made.length > 0) writeWhole(join(project.root, sheet), edited, shown);
+  if (made.length > 0) writeInProject(join(project.root, sheet), edited, shown);
   session.document({
     status: 'compared',
     ...{ folders: compared.folders, files: compared.files, notes: compared.notes },

@@ -1,10 +1,9 @@
 /** Folders that are needed only while we run. What a run that was killed left behind is removed by a later one. */
 import { chmodSync, lstatSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
-import { hostname, tmpdir } from 'node:os';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { contentDigest } from '../base/digest';
-import { systemCode } from '../base/errors';
 import { namesIn } from './names-in';
+import { isRunning, thisMachine } from './running';
 
 /** `emballage-`, what for, whose process on which machine, and six characters that tell them apart. */
 const NAME = /^emballage-[a-z]+-(\d+)-([0-9a-f]{8})-.{6}$/;
@@ -49,22 +48,5 @@ function sweep(base: string): void {
     } catch {
       // Somebody else was faster, or it is not ours to remove.
     }
-  }
-}
-
-let machine: string | undefined;
-
-/** Tells machines that share a folder apart. Containers that share one number their processes alike. */
-export function thisMachine(): string {
-  machine ??= contentDigest(hostname()).slice(0, 8);
-  return machine;
-}
-
-export function isRunning(pid: number): boolean {
-  try {
-    return process.kill(pid, 0);
-  } catch (error) {
-    // It is there, but somebody else's.
-    return systemCode(error) === 'EPERM';
   }
 }

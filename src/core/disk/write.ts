@@ -19,19 +19,20 @@ import { threadId } from 'node:worker_threads';
 import { EmballageError, messageOf, systemCode } from '../base/errors';
 import { printable } from '../base/text';
 import type { ZipSink } from '../formats/zip';
+import { namesIn } from './names-in';
+import { isRunning, thisMachine } from './running';
 
 const BUFFER_BYTES = 256 * 1024;
-const TEMPORARY = /^\.emballage-[0-9a-z]+\.part$/;
+/** `.emballage-`, which machine, whose process and thread, and a number. */
+const TEMPORARY = /^\.emballage-([0-9a-f]{8})-(\d+)-\d+-\d+\.part$/;
 
 let serial = 0;
 
 /** A name beside `path` that no other process and no other thread uses. */
 export function temporaryBeside(path: string): string {
   serial += 1;
-  return join(
-    dirname(path),
-    `.emballage-${process.pid.toString(36)}z${threadId.toString(36)}z${serial.toString(36)}.part`,
-  );
+  const who = [thisMachine(), process.pid, threadId, serial].join('-');
+  return join(dirname(path), `.emballage-${who}.part`);
 }
 
 /** Whether a name is one that a file under construction has. */
@@ -48,6 +49,25 @@ export function removeLeftovers(folder: string): void {
     return;
   }
   for (const name of names) if (isTemporary(name)) rmSync(join(folder, name), { force: true });
+}
+
+const swept = new Set<string>();
+
+/** Removes what processes of this machine left in a folder when they were killed; in each folder once in a run. */
+function removeOrphans(folder: string): void {
+  if (swept.has(folder)) return;
+  swept.add(folder);
+  for (const name of namesIn(folder)) {
+    const [, machine, pid] = TEMPORARY.exec(name) ?? [];
+    if (machine !== thisMachine() || isRunning(Number(pid))) continue;
+    rmSync(join(folder, name), { force: true, recursive: true });
+  }
+}
+
+/** Writes a small file whole in a folder that is the user's, where nobody else tidies up. */
+export function writeInProject(path: string, content: string | Uint8Array, shown: string): void {
+  removeOrphans(dirname(path));
+  writeWhole(path, content, shown);
 }
 
 /** The same for what is only remembered: after a crash of the system it may be empty, and is made again. */

@@ -3,7 +3,7 @@ import { readTextNow } from '../disk/to-read';
 import { join } from 'node:path';
 import { EmballageError, systemCode } from '../base/errors';
 import { contentDigest } from '../disk/digest';
-import { writeWhole } from '../disk/write';
+import { writeInProject } from '../disk/write';
 import type { OwnOf } from '../sheet';
 import type { NotedSource } from '../sources';
 import type { LockedBase, PlainLockedPackage } from './lock-schema';
@@ -130,7 +130,7 @@ async function verify(
 /** Writes the lock beside its sheet, whole. @throws EmballageError where there is no place to write */
 export function writeLock(place: Pick<LockPlace, 'root' | 'files'>, lock: Lock): void {
   const name = lockNameOf(place);
-  writeWhole(join(place.root, name), formatLock(lock), name);
+  writeInProject(join(place.root, name), formatLock(lock), name);
 }
 
 /** One line a package, everything in order: what changes shows in a diff as the line that changed. */

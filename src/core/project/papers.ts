@@ -2,7 +2,7 @@
 import { existsSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { readTextFile } from '../disk/read-text';
-import { guarded, writeWhole } from '../disk/write';
+import { guarded, writeInProject } from '../disk/write';
 import { waybillPath, type Project, type Target } from './targets';
 
 export const PAPER_KINDS = ['cyclonedx', 'spdx', 'provenance', 'envelope', 'ssh'] as const;
@@ -73,7 +73,7 @@ export function writePapers({ root }: Pick<Project, 'root'>, target: Target, pap
   removePapers({ root }, target);
   for (const kind of PAPER_KINDS) {
     const text = papers[kind];
-    if (text !== undefined) writeWhole(join(root, paperPath(target, kind)), text, paperPath(target, kind));
+    if (text !== undefined) writeInProject(join(root, paperPath(target, kind)), text, paperPath(target, kind));
   }
 }
 

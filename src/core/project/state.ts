@@ -8,7 +8,7 @@
  */
 import { closeSync, existsSync, fstatSync, futimesSync, openSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { isRunning, thisMachine } from '../disk/scratch';
+import { isRunning, thisMachine } from '../disk/running';
 import { STATE_FOLDER } from '../fileset/selection';
 import { writeMemory } from '../disk/write';
 

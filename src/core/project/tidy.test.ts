@@ -55,7 +55,7 @@ describe('what is kept', () => {
 
   it('is left alone in the folder of the user while another run may be at it', () => {
     const user: StateKind = { ...SMALL, of: 'user' };
-    const files = { a: 60, b: 60, '.emballage-1z1z1.part': 1 };
+    const files = { a: 60, b: 60, '.emballage-01234567-1-0-1.part': 1 };
     const state = stateIn();
     fill(state, user, files);
     tidyKind(state, user);

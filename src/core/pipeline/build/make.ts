@@ -5,7 +5,7 @@ import { dirname, join } from 'node:path';
 import { contentDigest } from '../../disk/digest';
 import { filePieces, OpenFiles } from '../../disk/file-source';
 import { keepUnversioned } from '../../disk/unversioned';
-import { guarded, removeLeftovers, writeWhole } from '../../disk/write';
+import { guarded, removeLeftovers, writeInProject } from '../../disk/write';
 import { PROGRAM_MODE, type FileSet, type PackedFile } from '../../fileset/model';
 import { DEFLATE_ENCODER, SEGMENT_BYTES } from '../../formats/deflate';
 import { DOS_FLOOR, formatDosTime, toDosTime, type DosTime } from '../../formats/zip';
@@ -273,7 +273,7 @@ class Maker {
       rmSync(join(root, waybill), { force: true });
     });
     made.place(join(root, artifact));
-    writeWhole(join(root, waybill), text, waybill);
+    writeInProject(join(root, waybill), text, waybill);
     const status = before?.sha256 === made.artifact.sha256 ? 'same' : made.packed > 0 ? 'built' : 'stored';
     const files = (made.image?.fileSet ?? assembly.fileSet).entries.length;
     const trimmed = assembly.trimmed.reduce((sum, one) => sum + one.size, 0);

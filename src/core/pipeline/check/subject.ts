@@ -2,7 +2,15 @@
 import { statSync } from 'node:fs';
 import { stretches, type ByteSource } from '../../formats/byte-source';
 import { readNative } from '../../formats/native';
-import { entryChunks, openZip, readEntry, ZipFaultError, type ZipArchive, type ZipEntry, type ZipFault } from '../../formats/zip';
+import {
+  entryChunks,
+  openZip,
+  readEntry,
+  ZipFaultError,
+  type ZipArchive,
+  type ZipEntry,
+  type ZipFault,
+} from '../../formats/zip';
 import type { Subject } from '../../findings/rule';
 import { textReader } from '../../findings/texts';
 

@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError, systemCode } from '../../base/errors';
 import { contentDigest } from '../../disk/digest';
-import { writeWhole } from '../../disk/write';
+import { writeInProject } from '../../disk/write';
 import { exclusively } from '../../project/exclusive';
 import { ledgerNameOf, type Project } from '../../project/targets';
 import { isVerified, noteVerified } from '../../project/verified';
@@ -66,7 +66,7 @@ function writeLedger(project: Project, deliveries: readonly Delivery[]): void {
   const lines = deliveries.map((one) => `    ${JSON.stringify(one)}`);
   const name = ledgerNameOf(project);
   const list = lines.length === 0 ? '' : `\n${lines.join(',\n')}\n  `;
-  writeWhole(join(project.root, name), `{\n  "ledger": 2,\n  "deliveries": [${list}]\n}\n`, name);
+  writeInProject(join(project.root, name), `{\n  "ledger": 2,\n  "deliveries": [${list}]\n}\n`, name);
 }
 
 /** Changes the ledger as it is now: others may write to it meanwhile. */

@@ -2,7 +2,7 @@
 import { join } from 'node:path';
 import { EmballageError, type Place } from '../../base/errors';
 import { readTextFile } from '../../disk/read-text';
-import { writeWhole } from '../../disk/write';
+import { writeInProject } from '../../disk/write';
 import type { Project } from '../../project/targets';
 import type { Fill } from '../../sheet';
 import type { Edited, EditFault, Editor } from './editors/editor';
@@ -37,7 +37,7 @@ export async function fillTemplates({ project, isCheck }: FillRequest): Promise<
     filled.push({ file: fill.file, at: fill.at, before: edited.before, now: value });
   }
   if (!isCheck)
-    for (const [file, { old, now }] of texts) if (old !== now) writeWhole(join(project.root, file), now, file);
+    for (const [file, { old, now }] of texts) if (old !== now) writeInProject(join(project.root, file), now, file);
   return filled;
 }
 

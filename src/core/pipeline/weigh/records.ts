@@ -1,7 +1,7 @@
 /** Recorded weights, to which later builds are held. They lie beside the sheet and belong to the project. */
 import { join } from 'node:path';
 import { comparePaths } from '../../base/paths';
-import { writeWhole } from '../../disk/write';
+import { writeInProject } from '../../disk/write';
 import { readJsonRecord } from '../../project/json-record';
 import { weightsNameOf, type Project } from '../../project/targets';
 import type { WeightRecord, WeightRecords } from './record-schema';
@@ -55,7 +55,7 @@ export async function writeRecords(project: Project, all: readonly NewRecord[], 
   }
   const name = weightsNameOf(project);
   const sorted = Object.fromEntries([...functions].sort(([a], [b]) => comparePaths(a, b)));
-  writeWhole(join(project.root, name), formatRecords({ weights: 1, functions: sorted }), name);
+  writeInProject(join(project.root, name), formatRecords({ weights: 1, functions: sorted }), name);
 }
 
 function formatRecords(records: WeightRecords): string {

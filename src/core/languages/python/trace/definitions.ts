@@ -144,7 +144,9 @@ class DefinitionReader {
       .replace(/#.*$/gm, '')
       .replace(/\\\r?\n/g, ' ')
       .replace(/\s+/g, ' ');
-    const aliases = new Map([...text.matchAll(/(?<![\w.])([\w.]+) as (\w+)/g)].map(([, name = '', alias = '']) => [name, alias]));
+    const aliases = new Map(
+      [...text.matchAll(/(?<![\w.])([\w.]+) as (\w+)/g)].map(([, name = '', alias = '']) => [name, alias]),
+    );
     for (const { level, module, names } of readImport(text)) {
       if (names === '*') continue;
       if (names === undefined) {
