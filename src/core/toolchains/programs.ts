@@ -6,6 +6,9 @@ import { runProgram } from './run-program';
 const PATIENCE_MS = 10_000;
 const MAX_ANSWER_BYTES = 1024 * 1024;
 
+/** A home for programs that are only asked something: nobody can make a folder in it, not even root. */
+export const NO_HOME = '/dev/null';
+
 /** Programs on a search path whose names match, each once, in the order of the path. */
 export function programsNamed(pattern: RegExp, searchPath: string): string[] {
   return [...programsWithNames(pattern, searchPath).keys()];

@@ -226,7 +226,7 @@ export class HostProcess {
   async askToEnd(): Promise<boolean | undefined> {
     if (this.#plan.speaks !== 'http' || this.#hasExited || this.#child.pid === undefined) return undefined;
     const exited = new Promise<boolean>((resolve) => this.#child.once('exit', () => resolve(true)));
-    process.kill(this.#functionPid, 'SIGTERM');
+    signal(this.#functionPid, 'SIGTERM');
     const patience = new AbortController();
     const late = sleep(this.#plan.calls.stopMs, false, { signal: patience.signal }).catch(() => false);
     const didEnd = await Promise.race([exited, late]);
@@ -344,10 +344,15 @@ export class HostProcess {
 
   #kill(): void {
     if (this.#child.pid === undefined) return;
-    try {
-      process.kill(-this.#child.pid, 'SIGKILL');
-    } catch {
-      // It has ended already.
-    }
+    signal(-this.#child.pid, 'SIGKILL');
+  }
+}
+
+/** To a process, or to a group of them by its negative number; nothing where it has ended already. */
+function signal(pid: number, name: 'SIGTERM' | 'SIGKILL'): void {
+  try {
+    process.kill(pid, name);
+  } catch {
+    // It has ended already.
   }
 }

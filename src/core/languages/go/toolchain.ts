@@ -2,7 +2,7 @@
 import { listed } from '../../base/text';
 import { ARCHITECTURES, type FunctionSpec } from '../../sheet';
 import type { Machine } from '../../toolchains/machine';
-import { askProgram, programsNamed } from '../../toolchains/programs';
+import { askProgram, NO_HOME, programsNamed } from '../../toolchains/programs';
 import { fitsToolchain, missingCompiler, type Wanted } from '../compiled/choose-compiler';
 import { lookUpCompilers } from '../compiled/running';
 import type { FoundToolchains, LookedUp } from '../language';
@@ -27,7 +27,7 @@ async function findGo(searchPath: string): Promise<GoToolchain[]> {
 
 async function look(path: string): Promise<GoToolchain | undefined> {
   // Neither a file of the folder that we run in nor the user’s settings may choose another one.
-  const answer = await askProgram(path, ['version'], { GOTOOLCHAIN: 'local', GOENV: 'off', HOME: '/nonexistent' });
+  const answer = await askProgram(path, ['version'], { GOTOOLCHAIN: 'local', GOENV: 'off', HOME: NO_HOME });
   const [, version] = /^go version go(\d+\.\d+(?:\.\d+)?)/.exec(answer ?? '') ?? [];
   return version === undefined ? undefined : { path, version: /^\d+\.\d+$/.test(version) ? `${version}.0` : version };
 }

@@ -11,7 +11,7 @@ import type { FunctionSpec } from '../../../sheet';
 import { sheetSources, shownPath, type ChosenSource } from '../../../sources';
 import { loginsOf } from '../../../toolchains/credentials';
 import type { Machine } from '../../../toolchains/machine';
-import { askProgram, programsNamed } from '../../../toolchains/programs';
+import { askProgram, NO_HOME, programsNamed } from '../../../toolchains/programs';
 import { readNpmConfig, type NpmConfig, type NpmConfigFile } from './npm-config';
 import { linesOfYarnrc, linesOfYarnrcYml } from './yarn-settings';
 
@@ -124,7 +124,7 @@ async function askNpm({ searchPath }: Machine): Promise<ChosenSource | undefined
   if (npm === undefined) return undefined;
   // None of the files of this machine, which have been read. npm refuses one file in two places.
   const nowhere = { npm_config_userconfig: '/nonexistent/user', npm_config_globalconfig: '/nonexistent/global' };
-  const env = { PATH: searchPath, HOME: '/nonexistent', npm_config_update_notifier: 'false', ...nowhere };
+  const env = { PATH: searchPath, HOME: NO_HOME, npm_config_update_notifier: 'false', ...nowhere };
   const answer = (await askProgram(npm, ['config', 'get', 'registry'], env))?.trim() ?? '';
   return /^https?:\/\/\S+$/.test(answer)
     ? { kind: 'index', at: answer.replace(/\/*$/, '/'), why: 'npm’s own default' }

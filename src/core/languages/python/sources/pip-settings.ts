@@ -10,7 +10,7 @@ import { EmballageError, systemCode } from '../../../base/errors';
 import { nearestWord, printable } from '../../../base/text';
 import { readAuthorities, shownPath, type ChosenSource, type Way } from '../../../sources';
 import type { Machine } from '../../../toolchains/machine';
-import { askProgram, programsNamed } from '../../../toolchains/programs';
+import { askProgram, NO_HOME, programsNamed } from '../../../toolchains/programs';
 import { readConfig } from './config-file';
 
 export interface PipSettings {
@@ -195,7 +195,7 @@ function ownDefault(machine: Machine): Promise<Value | undefined> {
   return machine.once('pip default', async () => {
     const env = {
       PATH: machine.searchPath,
-      HOME: '/nonexistent',
+      HOME: NO_HOME,
       PIP_CONFIG_FILE: '/dev/null',
       COLUMNS: '1000',
       LC_ALL: 'C.UTF-8',
