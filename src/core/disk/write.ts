@@ -8,7 +8,6 @@ import {
   linkSync,
   mkdirSync,
   openSync,
-  readdirSync,
   readSync,
   renameSync,
   rmSync,
@@ -42,13 +41,7 @@ export function isTemporary(name: string): boolean {
 
 /** Removes what interrupted runs left in a folder. Only for folders that no other run writes to at the time. */
 export function removeLeftovers(folder: string): void {
-  let names: string[];
-  try {
-    names = readdirSync(folder);
-  } catch {
-    return;
-  }
-  for (const name of names) if (isTemporary(name)) rmSync(join(folder, name), { force: true });
+  for (const name of namesIn(folder)) if (isTemporary(name)) rmSync(join(folder, name), { force: true });
 }
 
 const swept = new Set<string>();

@@ -16,7 +16,7 @@ interface Slab {
   readonly output: Uint8Array<SharedArrayBuffer>;
 }
 
-/** A piece in the memory of its batch: its dictionary, then itself; what comes of it may be so long. */
+/** A piece in the memory of its batch: its dictionary, then itself. */
 export interface PlacedPiece {
   readonly at: number;
   readonly dictionaryLength: number;

@@ -74,10 +74,14 @@ if [ "$passing" = own ]; then
 fi
 ${RUN_BESIDE}`;
 
+/** Mounts of its own, for which others than root need a user namespace. */
+export function ownMounts(): string[] {
+  return [...(isRoot() ? [] : ['--user', '--map-root-user']), '--mount'];
+}
+
 /** Namespaces of its own: what is started in them ends with `unshare`, and that with us. */
 export function inNamespaces({ setpriv, unshare }: Pick<ConfineMeans, 'setpriv' | 'unshare'>): Command {
-  const user = isRoot() ? [] : ['--user', '--map-root-user'];
-  const own = [...user, '--mount', '--pid', '--fork', '--kill-child=KILL', '--'];
+  const own = [...ownMounts(), '--pid', '--fork', '--kill-child=KILL', '--'];
   return { program: setpriv, args: ['--pdeathsig', 'KILL', '--', unshare, ...own] };
 }
 
@@ -159,6 +163,6 @@ export function signalIn(code: number): NodeJS.Signals | undefined {
   return named?.[0] as NodeJS.Signals | undefined;
 }
 
-function isRoot(): boolean {
+export function isRoot(): boolean {
   return process.getuid?.() === 0;
 }

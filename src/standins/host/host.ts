@@ -6,12 +6,12 @@ import type { NamedEvent } from '../../core/events';
 import type { LoadCost } from '../../core/languages';
 import type { Answer } from './answer';
 import { forget } from './cold-files';
-import { confineMeans } from './confine';
+import { confineMeans, isRoot } from './confine';
 import type { HostPlan } from './host-plan';
 import { prepareImage } from './image';
 import type { ImagePlan } from './image-plan';
 import type { Log } from './log';
-import { howCalled, isOpenToAll, isRoot, prepare, putArtifact, traceIn } from './prepare';
+import { howCalled, isOpenToAll, prepare, putArtifact, traceIn } from './prepare';
 import { HostProcess } from './process';
 import type { ProcessPlan } from './process-plan';
 

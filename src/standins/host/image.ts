@@ -13,7 +13,7 @@ import { unpackImage } from '../../core/disk/unpack-image';
 import { startedBy, userOf } from '../../core/findings/image';
 import { chooseImage } from '../../core/pipeline/image';
 import { layBeside } from './beside';
-import { confineMeans, inNamespaces, RUN_BESIDE } from './confine';
+import { confineMeans, inNamespaces, isRoot, ownMounts, RUN_BESIDE } from './confine';
 import type { HostPlan } from './host-plan';
 import type { ImagePlan } from './image-plan';
 import type { ProcessPlan } from './process-plan';
@@ -48,22 +48,21 @@ export async function prepareImage(
   { env, beside }: Pick<HostPlan, 'env' | 'beside'>,
   base: string,
 ): Promise<ImageProcess> {
-  const isRoot = process.getuid?.() === 0;
-  refuseWithoutRights(unshare, isRoot);
+  refuseWithoutRights(unshare);
   const layout = await openLayout(artifact, shown);
   const image = await openImage(layout, chooseImage(layout, arch), join(base, 'layers'));
   const root = join(base, 'root');
   try {
     mkdirSync(root, { mode: 0o755 });
-    unpackImage(image, { folder: root, shown, owners: isRoot });
+    unpackImage(image, { folder: root, shown, owners: isRoot() });
     furnish(root, image, emulator);
     const settings = { ...env, ...layBeside(beside, root, '/') };
     const command = commandOf(image, shown, emulator !== undefined);
     const workingFolder = image.config.run.workingDir || '/';
-    const who = isRoot ? identityOf(image, shown) : [];
+    const who = isRoot() ? identityOf(image, shown) : [];
     const means = confineMeans();
     const isConfined = 'means' in means;
-    const outer = isConfined ? inNamespaces(means.means) : { program: unshare, args: [...ownMounts(isRoot)] };
+    const outer = isConfined ? inNamespaces(means.means) : { program: unshare, args: ownMounts() };
     const run = `${SCRIPT}${isConfined ? RUN_BESIDE : 'exec "$@"\n'}`;
     const script = ['/bin/sh', '-c', run, 'sh', mount, unshare, root, workingFolder, ...who, '--', ...command];
     return {
@@ -77,24 +76,19 @@ export async function prepareImage(
 
 /** What the system says against running something in a root folder of its own; undefined where it lets us. */
 export function whyNoRoot(unshare: string): string | undefined {
-  const isRoot = process.getuid?.() === 0;
-  const args = [...ownMounts(isRoot), '/bin/sh', '-c', 'true'];
+  const args = [...ownMounts(), '/bin/sh', '-c', 'true'];
   const { status, stderr } = spawnSync(unshare, args, { encoding: 'utf8' });
   return status === 0 ? undefined : (stderr.trim().split('\n')[0] ?? 'no');
 }
 
-function ownMounts(isRoot: boolean): string[] {
-  return [...(isRoot ? [] : ['--user', '--map-root-user']), '--mount'];
-}
-
-function refuseWithoutRights(unshare: string, isRoot: boolean): void {
+function refuseWithoutRights(unshare: string): void {
   const found = whyNoRoot(unshare);
   if (found === undefined) return;
   throw new EmballageError('TOOLCHAIN_MISSING', {
     doing: 'preparing to run the image',
-    expected: isRoot ? 'permission to make mount namespaces' : 'permission to make user namespaces, or to be root',
+    expected: isRoot() ? 'permission to make mount namespaces' : 'permission to make user namespaces, or to be root',
     found: printable(found),
-    mend: isRoot
+    mend: isRoot()
       ? 'allow it to this container (it needs the capability SYS_ADMIN), or try the image elsewhere'
       : 'allow user namespaces (sysctl kernel.unprivileged_userns_clone=1), or run it as root',
   });

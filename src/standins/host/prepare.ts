@@ -121,10 +121,6 @@ function withRunner({ run, memoryBytes, profile }: HostPlan, program: string, ba
   return { speaks: 'runner', program, args: [...traced, ...run.args({ program, runner, root, memoryBytes })] };
 }
 
-export function isRoot(): boolean {
-  return process.getuid?.() === 0;
-}
-
 /** Whether another user can start a program: it and every folder above it must be open. */
 export function isOpenToAll(program: string): boolean {
   for (let path = program; ; path = dirname(path)) {

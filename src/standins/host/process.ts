@@ -240,8 +240,7 @@ export class HostProcess {
 
   /** Its own process; in a confinement that is below `unshare` and the shell that waits for it. */
   get #functionPid(): number {
-    const { pid = 0 } = this.#child;
-    return this.#plan.isConfined ? (startedFrom(pid)[1] ?? pid) : pid;
+    return this.#processes[0] ?? this.#child.pid ?? 0;
   }
 
   /** Its own process, and all that were started below it or left by it to the shell. */

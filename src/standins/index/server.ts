@@ -1,6 +1,6 @@
 /** A small package index on loopback, over the same protocols as real ones, which can be told to misbehave. */
 import { percentDecoded } from '../../core/base/text';
-import { type IncomingMessage, type ServerResponse } from 'node:http';
+import type { IncomingMessage, ServerResponse } from 'node:http';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { messageOf } from '../../core/base/errors';
 import type { Offer, Page, PageFault, Pages } from '../../core/languages';

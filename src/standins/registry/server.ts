@@ -1,6 +1,6 @@
 /** A small registry of container images on loopback (OCI distribution specification 1.1), which can be told to misbehave. */
 import { randomBytes } from 'node:crypto';
-import { type IncomingMessage } from 'node:http';
+import type { IncomingMessage } from 'node:http';
 import { CONTENT_DIGEST, OCI_INDEX } from '../../core/formats/oci';
 import { sendBlob } from './blobs';
 import { fail, send, type Exchange } from './exchange';

@@ -1,5 +1,5 @@
 /** A small host of functions on loopback, by the protocol of `schemas/host.openapi.json`; it can be told to misbehave. */
-import { type IncomingMessage, type ServerResponse } from 'node:http';
+import type { IncomingMessage, ServerResponse } from 'node:http';
 import {
   type FunctionTold,
   type LogTold,

@@ -51,8 +51,9 @@ const RECORDS_TOGETHER = 4096;
 export class ZipWriter {
   readonly #sink: ZipSink;
   readonly #time: DosTime;
-  /** Records of the directory, and how many they are: many are put together, since each by itself takes more than it holds. */
-  #central: Uint8Array[] = [];
+  /** Records of the directory, many put together, since each by itself takes more than it holds; and the last ones. */
+  readonly #central: Uint8Array[] = [];
+  #records: Uint8Array[] = [];
   #entries = 0;
   #offset = 0;
   #last: string | undefined;
@@ -106,7 +107,7 @@ export class ZipWriter {
   /** Writes the central directory; gives the size of the whole archive. */
   finish(): number {
     const offset = this.#offset;
-    for (const header of this.#central) this.#append(header);
+    for (const records of [...this.#central, ...this.#records]) this.#append(records);
     const size = this.#offset - offset;
     const entries = this.#entries;
     if (entries >= zip.MAX_16 || offset >= zip.MAX_32 || size >= zip.MAX_32) this.#zip64End(entries, offset, size);
@@ -174,9 +175,11 @@ export class ZipWriter {
       externalFileAttributes: externalAttributes(open.member),
       relativeOffsetOfLocalHeader: far ? zip.MAX_32 : open.offset,
     });
-    this.#central.push(header, name, extra);
+    this.#records.push(header, name, extra);
     this.#entries += 1;
-    if (this.#entries % RECORDS_TOGETHER === 0) this.#central = [Buffer.concat(this.#central)];
+    if (this.#entries % RECORDS_TOGETHER !== 0) return;
+    this.#central.push(Buffer.concat(this.#records));
+    this.#records = [];
   }
 
   #common(open: OpenMember, method: number, crc32: number) {

@@ -57,12 +57,9 @@ export class ModulePool {
 
   /** The same in batches, each as it is done; nothing where threads do not pay. */
   readAhead(jobs: readonly ModuleJob[]): { readonly jobs: number; readonly found: Promise<readonly string[]> }[] {
-    const units = jobs.reduce((sum, { text }) => sum + text.length, 0);
-    if (this.#most < 2 || (jobs.length < PAYS_FROM.read.jobs && units < PAYS_FROM.read.units)) return [];
-    const batches = batchesOf(
-      jobs.map((job) => ({ kind: 'read', job })),
-      BATCH_UNITS.read,
-    );
+    const pooled = jobs.map((job) => ({ kind: 'read' as const, job }));
+    if (this.#most < 2 || !isMuch('read', pooled)) return [];
+    const batches = batchesOf(pooled, BATCH_UNITS.read);
     let from = 0;
     return batches.map((batch) => {
       const own = jobs.slice(from, (from += batch.length));
@@ -80,9 +77,7 @@ export class ModulePool {
   }
 
   async #do(kind: PoolJob['kind'], jobs: readonly PoolJob[]): Promise<string[]> {
-    const units = jobs.reduce((sum, { job }) => sum + job.text.length, 0);
-    const isMuch = jobs.length >= PAYS_FROM[kind].jobs || units >= PAYS_FROM[kind].units;
-    const pays = this.#threads.areRunning ? jobs.length > 8 || isMuch : isMuch;
+    const pays = isMuch(kind, jobs) || (this.#threads.areRunning && jobs.length > 8);
     if (this.#most < 2 || !pays) {
       const found: string[] = [];
       await eachBreathing(jobs, 8, (job) => found.push(doPoolJob(job)));
@@ -95,6 +90,12 @@ export class ModulePool {
   async close(): Promise<void> {
     await Promise.all([this.#threads.close(), this.#deep.close()]);
   }
+}
+
+/** Whether it is worth starting threads for. */
+function isMuch(kind: PoolJob['kind'], jobs: readonly PoolJob[]): boolean {
+  const units = jobs.reduce((sum, { job }) => sum + job.text.length, 0);
+  return jobs.length >= PAYS_FROM[kind].jobs || units >= PAYS_FROM[kind].units;
 }
 
 /** Stretches of the jobs, in their order. */
