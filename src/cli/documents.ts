@@ -129,6 +129,7 @@ const built = z.looseObject({
   /** Relative to the project. */
   artifact: z.string(),
   waybill: z.string(),
+  archive: z.string().optional(),
   size: count,
   unpacked: count,
   files: count,

@@ -4,7 +4,7 @@ import { readFileSync } from 'node:fs';
 import { EmballageError } from '../core/base/errors';
 import { parseTime } from '../core/base/units';
 import { KNOWN } from '../core/languages';
-import { artifactName } from '../core/project/targets';
+import { fileEnding } from '../core/project/targets';
 import { ARCHITECTURES, readRuntime, type Arch, type Destination } from '../core/sheet';
 import type { HostPlan } from '../standins/host';
 import { startHost, type HostFault, type VersionToRun } from '../standins/service';
@@ -69,7 +69,7 @@ function planVersion(version: VersionToRun, destination: Destination, session: S
     {
       ...{
         artifact: pathOf(artifact.sha256),
-        shown: artifactName({ name, form }),
+        shown: `${name}${fileEnding(form)}`,
         arch,
         loads,
         destination,

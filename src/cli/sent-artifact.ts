@@ -5,7 +5,7 @@ import { EmballageError } from '../core/base/errors';
 import { printable } from '../core/base/text';
 import { paperTexts, readLedger, standing, wayOf, type Delivery } from '../core/pipeline/deliver';
 import type { PaperTexts } from '../core/project/papers';
-import { artifactEnding, ledgerNameOf, type Project, type Target } from '../core/project/targets';
+import { fileEnding, ledgerNameOf, type Project, type Target } from '../core/project/targets';
 import { readWaybillFile, type WaybillFile } from '../core/project/verify-artifact';
 import type { Waybill } from '../core/waybill';
 import { deliveryWorld } from './delivering';
@@ -46,7 +46,7 @@ export async function fetchSent(
   const way = await wayOf(deliveryWorld(project, session), delivery, doing);
   const isImage = spec.form === 'image';
   const { parts } = await way.fetch(delivery, {
-    ...{ into: folder, arch, form: spec.form, ending: artifactEnding(spec.form) },
+    ...{ into: folder, arch, form: spec.form, ending: fileEnding(spec.form) },
     onProgress: (done, total) =>
       session.progress.show(`fetching ${spec.name}: ${String(Math.round((done / Math.max(1, total)) * 100))} %`),
   });

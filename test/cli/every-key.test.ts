@@ -124,6 +124,7 @@ const FUNCTION_KEYS: Readonly<Record<string, readonly [kind: KindName, keys: Jso
   base: ['image', { base: { root: 'root' } }],
   layers: ['image', { layers: 'one' }],
   user: ['image', { user: '1000:1000' }],
+  archive: ['image', { archive: true }],
   labels: ['image', { labels: { harbour: 'Fernhaven' } }],
   settings: ['node', { settings: { BASE: { sample: 'x' } } }],
   beside: ['node', { beside: { levels: { file: 'more/a.mjs', setting: 'LEVELS' } } }],

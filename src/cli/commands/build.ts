@@ -18,7 +18,10 @@ export const command: CommandModule = {
     ['', 'build everything in the sheet'],
     ['surge-alert --verbose', 'build one function, and say what was left out'],
   ],
-  options: { share: SHARE_OPTION },
+  options: {
+    archive: { type: 'boolean', default: false, describe: 'write images as one tar archive too, beside their layout' },
+    share: SHARE_OPTION,
+  },
   async run(args, session) {
     const begun = performance.now();
     const project = await session.openProject();
@@ -38,6 +41,7 @@ export const command: CommandModule = {
       machine: session.machine(),
       onEvent: (event) => showProgress(session, event),
       onFailure: failures.tell,
+      isArchived: args.archive === true,
       ...(epochSeconds !== undefined && { epochSeconds }),
       ...(part !== undefined && { part }),
     });
@@ -92,12 +96,12 @@ const STATUS_WORDS: Readonly<Record<BuiltTarget['status'], string>> = {
 
 async function show(session: Session, built: readonly BuiltFunction[], ms: number): Promise<void> {
   const targets = built.flatMap((one) => one.targets);
+  const { paint } = session;
   const allUnchanged = targets.every((target) => target.status === 'unchanged');
   if (allUnchanged && targets.length > 12 && !session.verbose) {
     session.say(`${count(targets.length, 'artifact')} unchanged`);
   } else if (!session.json) {
     const { table } = await import('../views/table');
-    const { paint } = session;
     const rows = targets.map((target, i) => [
       targets[i - 1]?.name === target.name ? '' : paint.bold(target.name),
       target.arch,
@@ -110,6 +114,7 @@ async function show(session: Session, built: readonly BuiltFunction[], ms: numbe
     ]);
     session.say(table(rows, [3]));
   }
+  for (const { archive } of targets) if (archive !== undefined) session.say(paint.dim(`as one file: ${archive}`));
   if (session.verbose) showDetails(session, built);
   session.tell(session.paint.dim(`\n${summary(built)} in ${formatTime(ms)}`));
 }

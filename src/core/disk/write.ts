@@ -41,7 +41,8 @@ export function isTemporary(name: string): boolean {
 
 /** Removes what interrupted runs left in a folder. Only for folders that no other run writes to at the time. */
 export function removeLeftovers(folder: string): void {
-  for (const name of namesIn(folder)) if (isTemporary(name)) rmSync(join(folder, name), { force: true });
+  for (const name of namesIn(folder))
+    if (isTemporary(name)) rmSync(join(folder, name), { force: true, recursive: true });
 }
 
 const swept = new Set<string>();

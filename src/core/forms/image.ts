@@ -138,7 +138,7 @@ export interface LayoutHead {
 }
 
 /** The index of a layout that has one image. */
-function layoutIndex({ manifest, arch, title }: LayoutHead): Buffer {
+export function layoutIndex({ manifest, arch, title }: LayoutHead): Buffer {
   return writeIndex({
     mediaType: OCI_INDEX,
     manifests: [{ ...manifest, platform: platformOf(arch), annotations: { [ANNOTATION.refName]: title } }],
@@ -149,7 +149,7 @@ function layoutIndex({ manifest, arch, title }: LayoutHead): Buffer {
 /** A layout as one tar archive: the index first, then each blob once, in the order in which they are named. */
 export function writeLayoutTar(
   sink: Pick<FileSink, 'append'>,
-  head: LayoutHead,
+  index: Uint8Array,
   blobs: readonly Descriptor[],
   holder: BlobHolder,
 ): void {
@@ -158,7 +158,6 @@ export function writeLayoutTar(
     for (const piece of content) sink.append(piece);
     sink.append(tarPadding(size));
   };
-  const index = layoutIndex(head);
   add(LAYOUT_FILE, LAYOUT_BYTES.length, [LAYOUT_BYTES]);
   add(INDEX_FILE, index.length, [index]);
   const written = new Set<string>();

@@ -83,6 +83,13 @@ export const KINDS = {
     dependsOn: 'encoder, time, and paths, modes and contents of all files; what a root file system looks like',
     ...{ keptBy: 'code', of: 'project', most: { things: 4000 } },
   },
+  archives: {
+    name: 'archives',
+    holds: 'what archives of images looked like when they were written',
+    dependsOn: 'the index of the layout that they were written from',
+    byFunction: true,
+    ...{ keptBy: 'code', of: 'project', most: { things: 4000 } },
+  },
   generated: {
     name: 'generated',
     holds: 'files that are made for artifacts',

@@ -56,10 +56,20 @@ export function artifactPath({ spec, arch }: Target): string {
   return `${OUTPUT_FOLDER}/${spec.name}/${arch}/${artifactName(spec)}`;
 }
 
-/** Ending of artifacts of a form: `.zip`. An executable has none. */
-export function artifactEnding(form: Form): string {
+/** Ending of artifacts of a form: `.zip`. An executable has none, and an image is a folder. */
+function artifactEnding(form: Form): string {
   if (form === 'binary') return '';
-  return form === 'image' ? '.oci.tar' : `.${form}`;
+  return form === 'image' ? '.oci' : `.${form}`;
+}
+
+/** Ending of the one file that an artifact is sent as, where it is not sent to a registry. */
+export function fileEnding(form: Form): string {
+  return form === 'image' ? '.oci.tar' : artifactEnding(form);
+}
+
+/** Path of the layout of an image as one tar archive, relative to the project. */
+export function archivePath({ spec, arch }: Target): string {
+  return `${OUTPUT_FOLDER}/${spec.name}/${arch}/${spec.name}${fileEnding('image')}`;
 }
 
 export function artifactName({ name, form }: Pick<FunctionSpec, 'name' | 'form'>): string {

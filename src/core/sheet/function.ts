@@ -147,6 +147,7 @@ export class FunctionReader {
       own: keys.read({ notes: this.#notes, at, text, isDeep }),
       ...(text.artifact === 'image' && {
         image: readImageKeys(this.#notes, at, text, language.sheet.broughtBy),
+        ...(text.archive === true && { isArchived: true }),
       }),
     };
   }

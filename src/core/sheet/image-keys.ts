@@ -22,6 +22,22 @@ const OWN_LAYERS = ['base', 'packages', 'function'];
 
 const path = (what: string) => z.string({ error: what }).min(1, { error: what });
 
+/** What is written into the configuration, and how the image is written. */
+const carriedFields = {
+  user: z
+    .string({ error: 'numbers in quotes, such as `"65534:65534"`' })
+    .regex(/^\d{1,10}(?::\d{1,10})?$/, { error: 'numbers in quotes, such as `"65534:65534"`' })
+    .optional()
+    .meta({ description: 'Images: user and group that the function runs as, by number. Default: `"65534:65534"`.' }),
+  labels: z
+    .record(z.string(), z.string({ error: 'a text' }), { error: 'a mapping of labels' })
+    .optional()
+    .meta({ description: 'Images: labels of the configuration.' }),
+  archive: z.boolean({ error: 'true or false' }).optional().meta({
+    description: 'Images: `build` also writes the layout as one tar archive, `FUNCTION.oci.tar`. Default: false.',
+  }),
+};
+
 export const imageFields = (known: KnownLanguages) => ({
   base: z
     .union(
@@ -80,18 +96,10 @@ export const imageFields = (known: KnownLanguages) => ({
       description:
         'Images: layers of their own for some files, the lowest first, or all in `one`. Otherwise packages and the function’s own files have a layer each.',
     }),
-  user: z
-    .string({ error: 'numbers in quotes, such as `"65534:65534"`' })
-    .regex(/^\d{1,10}(?::\d{1,10})?$/, { error: 'numbers in quotes, such as `"65534:65534"`' })
-    .optional()
-    .meta({ description: 'Images: user and group that the function runs as, by number. Default: `"65534:65534"`.' }),
-  labels: z
-    .record(z.string(), z.string({ error: 'a text' }), { error: 'a mapping of labels' })
-    .optional()
-    .meta({ description: 'Images: labels of the configuration.' }),
+  ...carriedFields,
 });
 
-export const IMAGE_KEYS = ['base', 'layers', 'user', 'labels'] as const;
+export const IMAGE_KEYS = ['base', 'layers', 'user', 'labels', 'archive'] as const;
 
 type ImageText = z.output<z.ZodObject<ReturnType<typeof imageFields>>>;
 

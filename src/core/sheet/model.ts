@@ -214,6 +214,8 @@ export interface FunctionSpec<Id extends LanguageId = LanguageId> {
   readonly own: Languages[Id]['keys'];
   /** Images: what they stand on, and how they are cut. */
   readonly image?: ImageKeys;
+  /** Images: whether a build also writes the layout as one tar archive. */
+  readonly isArchived?: true;
   /** Those that tell where data beside the artifact lies are among them. */
   readonly settings: readonly Setting[];
   readonly beside: readonly Beside[];

@@ -17,7 +17,7 @@ export function isHeld({ held }: Setting, destination: string): boolean {
 }
 
 /** What a function's artifact and waybill depend on, as text: not what its settings are where it runs. */
-export function inputsText({ place: _place, ...spec }: FunctionSpec): string {
+export function inputsText({ place: _place, isArchived: _isArchived, ...spec }: FunctionSpec): string {
   const settings = spec.settings.flatMap(({ values: _values, held: _held, beside, ...one }) =>
     beside === undefined ? [one] : [],
   );

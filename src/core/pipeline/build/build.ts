@@ -1,5 +1,6 @@
 /** Builds functions: those whose folder looks as it did are done by a look; the others are made again. */
 import { goingOn } from '../../findings/failure';
+import { archivePath } from '../../project/targets';
 import { lookForChange } from './look';
 import type { BuildRequest, BuiltFunction, Look } from './model';
 
@@ -8,20 +9,55 @@ import type { BuildRequest, BuiltFunction, Look } from './model';
  * @throws EmballageError of the first target that cannot be built, unless failures are told and the others go on
  */
 export async function build(request: BuildRequest): Promise<BuiltFunction[]> {
+  return withArchives(request, await buildChanged(request));
+}
+
+async function buildChanged(request: BuildRequest): Promise<BuiltFunction[]> {
   const quick = await lookAtAll(request);
   const unchanged = quick.flatMap((look) => (look.unchanged === undefined ? [] : [look.unchanged]));
   if (unchanged.length === quick.length) return unchanged;
-  const [{ exclusively }, { makeFunctions }] = await Promise.all([import('../../project/exclusive'), import('./make')]);
-  const alone = {
-    state: request.project.state,
-    what: 'build' as const,
-    onWait: () => request.onEvent({ kind: 'waiting' }),
-  };
-  return exclusively(alone, async (hasWaited) => {
+  const { makeFunctions } = await import('./make');
+  return alone(request, async (hasWaited) => {
     // Another build may have done the work while this one waited for the lock; then everything is looked at afresh.
     const looks = hasWaited ? await lookAtAll(request) : quick;
     return makeFunctions(request, looks);
   });
+}
+
+/** Images as one file too, where that is asked for. */
+async function withArchives(request: BuildRequest, built: BuiltFunction[]): Promise<BuiltFunction[]> {
+  const { project, functions, isArchived = false } = request;
+  const wanted = new Map(
+    functions
+      .filter((spec) => spec.form === 'image' && (isArchived || spec.isArchived === true))
+      .map((spec) => [spec.name, spec]),
+  );
+  if (wanted.size === 0) return built;
+  const { isArchiveThere, placeArchive } = await import('../image');
+  const targets = built
+    .flatMap((one) => one.targets)
+    .flatMap(({ name, arch }) => {
+      const spec = wanted.get(name);
+      return spec === undefined ? [] : [{ spec, arch }];
+    });
+  const lacking = targets.filter((target) => !isArchiveThere(project, target));
+  if (lacking.length > 0)
+    await alone(request, async () => {
+      for (const target of lacking) await placeArchive(project, target);
+    });
+  return built.map((one) => ({
+    ...one,
+    targets: one.targets.map((target) => {
+      const spec = wanted.get(target.name);
+      return spec === undefined ? target : { ...target, archive: archivePath({ spec, arch: target.arch }) };
+    }),
+  }));
+}
+
+/** Nobody else builds in this project meanwhile. */
+async function alone<T>({ project, onEvent }: BuildRequest, work: (hasWaited: boolean) => Promise<T>): Promise<T> {
+  const { exclusively } = await import('../../project/exclusive');
+  return exclusively({ state: project.state, what: 'build', onWait: () => onEvent({ kind: 'waiting' }) }, work);
 }
 
 async function lookAtAll(request: BuildRequest): Promise<Look[]> {

@@ -259,7 +259,7 @@ class Maker {
   }
 
   /** Puts artifact and waybill in place. There is never a moment in which an artifact lies beside the waybill of another. */
-  #place(target: Target, assembly: Assembly, made: Made): BuiltTarget {
+  async #place(target: Target, assembly: Assembly, made: Made): Promise<BuiltTarget> {
     const root = this.#request.project.root;
     const artifact = artifactPath(target);
     const waybill = waybillPath(target);
@@ -272,6 +272,8 @@ class Maker {
     guarded(waybill, () => {
       rmSync(join(root, waybill), { force: true });
     });
+    if (target.spec.form === 'image' && before?.sha256 !== made.artifact.sha256)
+      (await import('../image')).removeArchive(this.#request.project, target);
     made.place(join(root, artifact));
     writeInProject(join(root, waybill), text, waybill);
     const status = before?.sha256 === made.artifact.sha256 ? 'same' : made.packed > 0 ? 'built' : 'stored';

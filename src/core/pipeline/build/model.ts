@@ -27,6 +27,8 @@ export interface BuildRequest {
   readonly machine: Machine;
   /** Registries, for bases of images that are not in the store. */
   readonly registry: (host: string, plainHttp: boolean) => Promise<RegistryConnection>;
+  /** Whether all images are also written as one tar archive, whatever the sheet says. */
+  readonly isArchived?: boolean;
   readonly onEvent: (event: BuildEvent) => void;
   /** Which targets are wanted; all where it is not given. */
   readonly part?: (target: Target) => boolean;
@@ -53,6 +55,8 @@ export interface BuiltTarget {
   /** Relative to the project. */
   readonly artifact: string;
   readonly waybill: string;
+  /** The layout of an image as one tar archive, where that is wanted. */
+  readonly archive?: string;
   readonly size: number;
   readonly unpacked: number;
   readonly files: number;

@@ -1,6 +1,7 @@
 /** What a build leaves for the next look: where its index lies, and what its outputs look like. */
-import { lstatSync } from 'node:fs';
+import { lstatSync, type Stats } from 'node:fs';
 import { join } from 'node:path';
+import { namesIn } from '../../disk/names-in';
 import { stampOf, type Stamp } from '../../disk/stamp';
 import { KINDS } from '../../project/state';
 import type { Project } from '../../project/targets';
@@ -37,15 +38,31 @@ export function indexPath({ state }: Pick<Project, 'state'>, { name }: Pick<Func
 }
 
 /**
- * The stamp of an output file, without its change time: that moves whenever the store links or drops the same content.
+ * The stamp of an output, without its change time: that moves whenever the store links or drops the same content.
+ * @returns undefined where neither a file nor a folder, as images are, lies there
  */
 export function outputStamp(path: string): Stamp | undefined {
-  let stat;
+  const stat = lookAt(path);
+  if (stat?.isFile() === true) return { ...stampOf(stat), ctimeMs: 0 };
+  return stat?.isDirectory() === true ? folderStamp(path, stat) : undefined;
+}
+
+/** One stamp of all that lies in a folder: adding, replacing and taking away changes the time of the folder that it is in. */
+function folderStamp(path: string, { ino, mtimeMs }: Stats): Stamp {
+  let [size, latest] = [0, mtimeMs];
+  for (const name of namesIn(path)) {
+    const below = outputStamp(join(path, name));
+    size += below?.size ?? 0;
+    latest = Math.max(latest, below?.mtimeMs ?? 0);
+  }
+  return { size, mtimeMs: latest, ctimeMs: 0, ino };
+}
+
+function lookAt(path: string): Stats | undefined {
   try {
-    stat = lstatSync(path, { throwIfNoEntry: false });
+    return lstatSync(path, { throwIfNoEntry: false });
   } catch {
     // A file where a folder should be: whatever comes of it comes up when the artifact is put there.
     return undefined;
   }
-  return stat?.isFile() === true ? { ...stampOf(stat), ctimeMs: 0 } : undefined;
 }

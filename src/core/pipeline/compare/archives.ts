@@ -71,7 +71,7 @@ export function folderTree(folder: string, shown: string): Tree {
 }
 
 /** A file that is opened for each read, so that a folder of any size needs no open files. */
-function lazyFile(path: string, size: number): ByteSource {
+export function lazyFile(path: string, size: number): ByteSource {
   return {
     size,
     read(offset, length) {

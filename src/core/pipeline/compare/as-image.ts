@@ -25,6 +25,8 @@ const MOST_LAYER_BYTES = 1024 ** 3;
 export interface ImageSide {
   /** Of the manifest: the image’s own. */
   readonly digest: string;
+  /** Bytes of its manifest and all that this names, as they are sent. */
+  readonly size: number;
   readonly manifest: Manifest;
   readonly config: ImageConfig;
   blob(digest: string): ByteSource | undefined;
@@ -55,6 +57,7 @@ export function imageOf(name: string, read: (path: string) => ByteSource | undef
   const manifest = readManifest(bytes(`${BLOBS_FOLDER}/${hexOf(top.digest)}`), name);
   return {
     digest: top.digest,
+    size: [top, manifest.config, ...manifest.layers].reduce((sum, one) => sum + one.size, 0),
     manifest,
     config: readConfig(bytes(`${BLOBS_FOLDER}/${hexOf(manifest.config.digest)}`), name),
     blob,

@@ -1,16 +1,16 @@
 /** Compares two artifacts, archives, folders or files of any kind, in the terms of their formats, down to the cause. */
-import { existsSync, readFileSync, statSync } from 'node:fs';
+import { existsSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import { present } from '../../base/present';
 import { printable } from '../../base/text';
 import { withFileSource } from '../../disk/file-source';
-import { sourceOfBytes, type ByteSource } from '../../formats/byte-source';
+import type { ByteSource } from '../../formats/byte-source';
 import { isClassFile } from '../../formats/classfile';
 import { isElf } from '../../formats/elf';
 import { LAYOUT_FILE } from '../../formats/oci';
 import { readNative } from '../../formats/native';
-import { folderTree, gunzip, tarTree, zipTree } from './archives';
+import { folderTree, gunzip, lazyFile, tarTree, zipTree } from './archives';
 import { asGzip, asTar, asZip, countingIn, isGzip, isTar, isZip } from './as-archive';
 import { asBytecode } from './as-bytecode';
 import { asClass } from './as-class';
@@ -73,12 +73,13 @@ function openFolder({ path, shown }: Side): Opened | undefined {
       mend: 'correct the path',
     });
   if (!stat.isDirectory()) return undefined;
-  const facts = { shown, size: 0 };
-  if (!existsSync(join(path, LAYOUT_FILE))) return { ...facts, as: 'folder', tree: () => folderTree(path, shown) };
-  const image = imageOf(shown, (name) =>
-    existsSync(join(path, name)) ? sourceOfBytes(readFileSync(join(path, name))) : undefined,
-  );
-  return { ...facts, as: 'image', ...(image !== undefined && { image }) };
+  if (!existsSync(join(path, LAYOUT_FILE)))
+    return { shown, size: 0, as: 'folder', tree: () => folderTree(path, shown) };
+  const image = imageOf(shown, (name) => {
+    const at = statSync(join(path, name), { throwIfNoEntry: false });
+    return at?.isFile() === true ? lazyFile(join(path, name), at.size) : undefined;
+  });
+  return { shown, size: image?.size ?? 0, as: 'image', ...(image !== undefined && { image }) };
 }
 
 function withContent<T>({ path, shown }: Side, use: (source: ByteSource) => T | Promise<T>): Promise<T> {
@@ -92,7 +93,9 @@ function openContent({ shown }: Side, source: ByteSource): Opened {
   if (as === 'zip archive') return { ...facts, tree: () => zipTree(source, shown) };
   if (as === 'tar archive') {
     const image = imageIn(content);
-    return image === undefined ? { ...facts, tree: () => tarTree(source, shown) } : { ...facts, as: 'image', image };
+    return image === undefined
+      ? { ...facts, tree: () => tarTree(source, shown) }
+      : { ...facts, as: 'image', size: image.size, image };
   }
   if (as === 'gzip file') return { ...facts, tree: () => tarTree(gunzip(source).content, shown) };
   return facts;

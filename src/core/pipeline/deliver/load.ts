@@ -7,7 +7,7 @@ import { contentDigest, fileDigest } from '../../disk/digest';
 import { guarded } from '../../disk/write';
 import { languageOf } from '../../languages';
 import { PAPER_KINDS, paperPath, type PaperKind, type PaperTexts } from '../../project/papers';
-import { artifactEnding, artifactPath, targetsOf, waybillPath, type Project, type Target } from '../../project/targets';
+import { fileEnding, artifactPath, targetsOf, waybillPath, type Project, type Target } from '../../project/targets';
 import { verifyArtifact, type WaybillHead } from '../../project/verify-artifact';
 import {
   entryOf,
@@ -102,13 +102,8 @@ export async function builtLoad(request: LoadRequest): Promise<Load> {
   let waybill: WaybillHead | undefined;
   for (const target of targetsOf([spec])) {
     waybill = await verifyArtifact(project, target);
-    const shown = artifactPath(target);
-    const path = join(project.root, shown);
-    // Beside a registry an image is a file as any other.
-    const isFile = spec.form === 'image' && request.destination.deliver?.way !== 'registry';
-    const { sha256, size } = isFile ? fileAt(project, shown) : waybill.artifact;
     parts.push({
-      ...{ arch: target.arch, path, shown, sha256, size },
+      ...{ arch: target.arch, ...(await artifactToSend(request, target, waybill)) },
       waybill: fileAt(project, waybillPath(target)),
       papers: papersAt(project, target),
     });
@@ -122,10 +117,23 @@ export async function builtLoad(request: LoadRequest): Promise<Load> {
   return { ...headOf(request), parts, beside, configuration: configurationOf(request, waybill.entry.loads) };
 }
 
+/** A registry takes an image in parts; everywhere else it is one file as any other. */
+async function artifactToSend(
+  { project, spec, destination }: LoadRequest,
+  target: Target,
+  { artifact: { sha256, size } }: WaybillHead,
+): Promise<LoadFile> {
+  const shown = artifactPath(target);
+  if (spec.form !== 'image' || destination.deliver?.way === 'registry')
+    return { path: join(project.root, shown), shown, sha256, size };
+  const { placeArchive } = await import('../image');
+  return fileAt(project, await placeArchive(project, target));
+}
+
 /** What of a load is known without its files. */
 export function headOf({ spec, destination }: LoadRequest): Pick<Load, 'name' | 'form' | 'ending' | 'destination'> {
   const { name, form } = spec;
-  return { name, form, ending: artifactEnding(form), destination };
+  return { name, form, ending: fileEnding(form), destination };
 }
 
 function papersAt(project: Project, target: Target): LoadPaper[] {

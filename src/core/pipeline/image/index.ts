@@ -1,4 +1,5 @@
 /** Images: what they stand on, how they are made, opened and fetched. */
+export { isArchiveThere, placeArchive, removeArchive } from './archive';
 export { baseInputs, hasBase, imageInputs, settleBase } from './base';
 export { basePath } from './base-parts';
 export { functionPath } from './cut';

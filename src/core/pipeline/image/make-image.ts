@@ -3,14 +3,13 @@ import { readFileSync, rmSync } from 'node:fs';
 import { inflateRawSync } from 'node:zlib';
 import { z } from 'zod';
 import { contentDigest, fileDigest } from '../../disk/digest';
-import { FileSink, guarded, replaceLarge } from '../../disk/write';
 import { sortEntries } from '../../fileset/collect';
 import type { FileSet, PackedContent, PackedEntry, PackedFile } from '../../fileset/model';
 import { DEFLATE_ENCODER } from '../../formats/deflate';
 import { hexOf, OCI_LAYER_GZIP, type Descriptor } from '../../formats/oci';
 import { METHOD_STORED } from '../../formats/zip';
 import { directCompressor, THREADS_PAY_FROM_BYTES, type Compressor } from '../../forms/compress';
-import { imageDocuments, writeLayoutTar, type StackedLayer } from '../../forms/image';
+import { imageDocuments, layoutIndex, type StackedLayer } from '../../forms/image';
 import { packLayer, type LayerEntry } from '../../forms/layer';
 import { callsOf, type Arch, type Destination, type Entry, type FunctionSpec } from '../../sheet';
 import type { Waybill } from '../../waybill';
@@ -18,6 +17,7 @@ import type { Project } from '../../project/targets';
 import type { ReadyBase } from './base';
 import type { BlobStore } from './blob-store';
 import type { ImageRun } from '../../languages';
+import { placeLayout } from './layout-folder';
 import { cutLayers, FUNCTION_FOLDER, placedPath, startCommand, type CutLayer } from './cut';
 
 export interface ImageRequest {
@@ -99,7 +99,8 @@ export async function makeImage(request: ImageRequest): Promise<MadeImage> {
     layerOf: layerNames(layers),
     placed: placedPath,
     image: describeImage(request, layers, manifest, command),
-    place: (path) => placeLayout(path, { manifest, blobs, arch, store, title: spec.name }),
+    place: (path) =>
+      placeLayout({ path, shown: path, index: layoutIndex({ manifest, arch, title: spec.name }), blobs, store }),
   };
 }
 
@@ -252,25 +253,4 @@ function describeImage(
     start: [...start],
     user: spec.image?.user ?? '',
   };
-}
-
-interface LayoutToPlace {
-  readonly manifest: Descriptor;
-  readonly blobs: readonly Descriptor[];
-  readonly arch: Arch;
-  readonly store: BlobStore;
-  readonly title: string;
-}
-
-function placeLayout(path: string, { manifest, blobs, arch, store, title }: LayoutToPlace): void {
-  // Everything in it is known by its digest already; hashing it again would say nothing new.
-  const sink = new FileSink(path, path, false);
-  try {
-    writeLayoutTar(sink, { manifest, arch, title }, blobs, store);
-    sink.close();
-    guarded(path, () => replaceLarge(sink.path, path));
-  } catch (error) {
-    sink.discard();
-    throw error;
-  }
 }

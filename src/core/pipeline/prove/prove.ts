@@ -2,6 +2,7 @@
 import { join } from 'node:path';
 import { severalAtOnce } from '../../base/several';
 import { fileDigest } from '../../disk/digest';
+import { treeDigest } from '../../disk/tree-digest';
 import { artifactPath, targetsOf, waybillPath, type Target } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import { placeOf, type Place } from './place';
@@ -141,7 +142,7 @@ async function runPlan(
 function digestsIn(root: string, targets: readonly Target[]): TargetDigests[] {
   return targets.map((target) => ({
     ...{ name: target.spec.name, arch: target.arch },
-    artifact: fileDigest(join(root, artifactPath(target))),
+    artifact: treeDigest(join(root, artifactPath(target))),
     waybill: fileDigest(join(root, waybillPath(target))),
   }));
 }
@@ -231,7 +232,7 @@ class Search {
   }
 
   #digestIn(root: string, one: Differing): string {
-    return fileDigest(join(root, this.#pathOf(one)));
+    return treeDigest(join(root, this.#pathOf(one)));
   }
 
   #place(one: Differing, { root: other, builtIn }: Rebuilt): Promise<Place> {

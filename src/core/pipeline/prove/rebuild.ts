@@ -118,8 +118,10 @@ function filesToChange({ project, functions, plan }: RebuildRequest): string[] {
   return [];
 }
 
+/** Images count as large: their layouts are folders. */
 function sizeOf(path: string): number {
-  return statSync(path, { throwIfNoEntry: false })?.size ?? 0;
+  const stat = statSync(path, { throwIfNoEntry: false });
+  return stat?.isDirectory() === true ? Infinity : (stat?.size ?? 0);
 }
 
 function isBelow(folder: string, file: string): boolean {

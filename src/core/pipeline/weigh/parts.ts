@@ -83,9 +83,8 @@ async function readImageParts(request: ReadPartsRequest, knowing: Knowing): Prom
   const { path, shown, arch, scratch } = request;
   const { withImageSubject } = await import('../image');
   return withImageSubject({ path, shown, arch, scratch }, ({ image }) => {
-    const stat = statSync(path);
-    const sent = image.layers.reduce((sum, { descriptor }) => sum + descriptor.size, 0);
-    const size = stat.isDirectory() ? sent + image.manifest.config.size : stat.size;
+    const blobs = [image.descriptor, image.manifest.config, ...image.manifest.layers];
+    const size = blobs.reduce((sum, one) => sum + one.size, 0);
     const { parts, layers } = imageParts(image, size, (i) => layerName({ ...(waybill && { waybill }) }, i));
     const read = (part: string, size: number): Uint8Array | undefined => {
       const node = image.tree.node(part);

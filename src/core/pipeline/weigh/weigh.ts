@@ -53,7 +53,7 @@ export async function weighFile(request: WeighRequest, languages: Pick<KnownLang
 
 /** Where the waybill of an artifact would lie. */
 function waybillBeside(path: string): string {
-  return join(dirname(path), `${basename(path).replace(/\.(?:zip|jar|oci\.tar)$/, '')}.waybill.json`);
+  return join(dirname(path), `${basename(path).replace(/\.(?:zip|jar|oci|oci\.tar)$/, '')}.waybill.json`);
 }
 
 interface About {
