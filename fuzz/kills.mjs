@@ -2,17 +2,7 @@
 // what comes of a run that nothing ended: `npm run kills -- 200`. The functions are those of the demo.
 import { spawn, spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import {
-  cpSync,
-  existsSync,
-  mkdirSync,
-  mkdtempSync,
-  readdirSync,
-  readFileSync,
-  rmSync,
-  utimesSync,
-  writeFileSync,
-} from 'node:fs';
+import { cpSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -94,8 +84,7 @@ function attack({ args, env = {}, before }, share) {
       tell(`ends with ${again.status}, not ${first.status}: ${again.stderr.slice(0, 400)}`);
     for (const path of new Set([...expected.keys(), ...stateOf(place.root).keys()]))
       if (expected.get(path) !== stateOf(place.root).get(path)) tell(`another ${path}`);
-    // What is left over goes when it is tidied later, and nothing was put elsewhere.
-    for (const one of [place.root, place.caches]) age(one);
+    // What is left over goes when it is tidied, and nothing was put elsewhere.
     run(place.root, place.caches, { args: ['tidy', '--caches'], env });
     for (const left of [...leftovers(place.root), ...leftovers(place.caches), ...leftovers(place.temporary)])
       tell(`left: ${left}`);
@@ -138,12 +127,6 @@ function halves(root) {
       }
   }
   return found;
-}
-
-function age(root) {
-  const before = Date.now() / 1000 - 30 * 24 * 3600;
-  for (const path of readdirSync(root, { recursive: true }).filter((one) => /\.part(?:\/|$)/.test(one)))
-    utimesSync(join(root, path), before, before);
 }
 
 function leftovers(root) {

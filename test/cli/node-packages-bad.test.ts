@@ -102,7 +102,7 @@ describe('what cannot be settled', () => {
         ]),
         { level: 1 },
       ),
-      'more than 1 GiB',
+      'at most 1 GiB',
     ],
   ])('tarballs %s', (_name, bytes, told) => {
     const manifest = { dependencies: { evil: 'file:evil.tgz' } };

@@ -1,5 +1,6 @@
 import { readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { holdsToBound } from '../support/bound';
 import {
   answerOf,
   findingsOf,
@@ -48,6 +49,9 @@ const waybillOf = (root: string, arch = 'x86_64'): WaybillView =>
 const pathsOf = (root: string, arch?: string): string[] => waybillOf(root, arch).files.map(({ path }) => path);
 
 describe('packages of a package lock', () => {
+  it('are held to what the sheet lets packages unpack to', async () =>
+    holdsToBound(await levelsProject(registry), 'levels-2.0.0.tgz'));
+
   it('are locked with place and digest, packed, and trimmed', async () => {
     const root = await levelsProject(registry);
     expect(run(root, ['build'])).toMatchObject({

@@ -3,6 +3,7 @@ import { readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { INTAKE, LEVELS, pythonProject } from '../support/index';
+import { holdsToBound } from '../support/bound';
 import { forget, run } from '../support/program';
 import { itWithPython } from '../support/python';
 import { makeTar } from '../support/tar-bytes';
@@ -23,12 +24,14 @@ describe('a wheel that is not what it should be', () => {
     const all = { ...files, 'levels-1.0.dist-info/RECORD': record ?? rows.join('') };
     return makeZip(Object.entries(all).map(([name, data]) => ({ name, data })));
   };
-  const buildWith = (bytes: Buffer) => {
-    const root = pythonProject(
+  const projectWith = (bytes: Buffer): string =>
+    pythonProject(
       { 'intake.py': INTAKE },
       { needs: ['levels'], sources: [{ folder: 'wheels' }] },
       { 'wheels/levels-1.0-py3-none-any.whl': bytes },
     );
+  const buildWith = (bytes: Buffer) => {
+    const root = projectWith(bytes);
     const lock = run(root, ['lock']);
     return lock.status === 0 ? run(root, ['build']) : lock;
   };
@@ -65,6 +68,9 @@ describe('a wheel that is not what it should be', () => {
     };
     expect(buildWith(wheel(more)).status).toBe(0);
   });
+
+  it('is held to what the sheet lets packages unpack to', () =>
+    holdsToBound(projectWith(wheel({})), 'levels-1.0-py3-none-any.whl'));
 });
 
 describe('a package that comes as source only', () => {

@@ -1,14 +1,25 @@
 /** Which processes of which machine are at work. */
+import { readlinkSync } from 'node:fs';
 import { hostname } from 'node:os';
 import { contentDigest } from '../base/digest';
 import { systemCode } from '../base/errors';
 
 let machine: string | undefined;
 
-/** Tells machines that share a folder apart. Containers that share one number their processes alike. */
+/** Tells apart machines that share a folder, and on each of them the containers that number their processes on their own. */
 export function thisMachine(): string {
-  machine ??= contentDigest(hostname()).slice(0, 8);
+  machine ??= contentDigest(`${hostname()} ${processNumbers()}`).slice(0, 8);
   return machine;
+}
+
+/** Which numbers processes have here: the namespace of process IDs, pid_namespaces(7). */
+function processNumbers(): string {
+  try {
+    return readlinkSync('/proc/self/ns/pid');
+  } catch {
+    // A system without them.
+    return '';
+  }
 }
 
 export function isRunning(pid: number): boolean {

@@ -1,34 +1,33 @@
 /** Writes the file system of an image into a folder. */
 import { chmodSync, chownSync, lchownSync, linkSync, mkdirSync, openSync, closeSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
-import { printable } from '../base/text';
-import { badImage, type TreeNode } from '../formats/oci';
+import type { TreeNode } from '../formats/oci';
 import type { OpenImage } from './open-image';
 import { guarded, writeAll } from './write';
 
 const STEP = 4 * 1024 * 1024;
+const UNPACKED: ReadonlySet<string> = new Set(['file', 'folder', 'link']);
 
 export interface UnpackImageOptions {
   /** Absolute path of a folder that is there and empty. */
   readonly folder: string;
-  /** Name of the image, for messages. */
-  readonly shown: string;
   /** Give files the owners that the image says; only root can. */
   readonly owners: boolean;
 }
 
 /**
  * What is written is the tree that the layers make, name by name below folders that were made here, so that no link leads
- * anywhere else. Bits that give the rights of an owner are left out.
- * @throws EmballageError IMAGE_INVALID for devices
+ * anywhere else. Bits that give the rights of an owner are left out, and so are devices, pipes and sockets, which hosts
+ * bring themselves.
  */
-export function unpackImage(image: OpenImage, { folder, shown, owners }: UnpackImageOptions): void {
+export function unpackImage(image: OpenImage, { folder, owners }: UnpackImageOptions): void {
   const first = new Map<string, string>();
   const folders: { readonly path: string; readonly mode: number }[] = [];
   for (const { path, node } of image.tree.walk()) {
+    if (!UNPACKED.has(node.head.kind)) continue;
     const target = join(folder, path);
     guarded(target, () => {
-      unpackNode(image, node, { path, target, shown, first });
+      unpackNode(image, node, target, first);
       if (owners && node.head.kind !== 'link') chownSync(target, node.head.uid, node.head.gid);
       if (owners && node.head.kind === 'link') lchownSync(target, node.head.uid, node.head.gid);
       // After the owner, whose change takes bits away.
@@ -40,23 +39,18 @@ export function unpackImage(image: OpenImage, { folder, shown, owners }: UnpackI
   for (const { path, mode } of folders) chmodSync(path, mode);
 }
 
-function unpackNode(
-  image: OpenImage,
-  node: TreeNode,
-  { path, target, shown, first }: { path: string; target: string; shown: string; first: Map<string, string> },
-): void {
+function unpackNode(image: OpenImage, node: TreeNode, target: string, first: Map<string, string>): void {
   const { kind, size, target: to = '' } = node.head;
   if (kind === 'folder') mkdirSync(target, { mode: 0o700 });
   else if (kind === 'link') symlinkSync(to, target);
-  else if (kind === 'file') {
+  else {
     // Several names of one content, which hard links are.
     const content = `${String(node.layer)} ${String(node.at)}`;
     const before = size > 0 ? first.get(content) : undefined;
     if (before !== undefined) linkSync(before, target);
     else writeFile(image, node, target);
     first.set(content, before ?? target);
-  } else
-    throw badImage(shown, 'files, folders and links', `\`${printable(path)}\`, a ${kind}, which is never made here`);
+  }
 }
 
 function writeFile(image: OpenImage, node: TreeNode, target: string): void {

@@ -1,6 +1,7 @@
 /** Unpacks a package into a folder of the store, once: what is unpacked never changes again. */
 import { existsSync, readFileSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
+import { holdToBound } from './unpacked-bound';
 import { guarded, temporaryBeside, writeWhole } from './write';
 
 export interface UnpackedFile {
@@ -18,19 +19,27 @@ export interface UnpackOnceRequest {
   readonly manifest: string;
   /** The package's name, for messages. */
   readonly shown: string;
+  /** What its files may come to, all together. */
+  readonly mostBytes: number;
 }
 
 /**
  * @param unpack writes the files below a folder that does not exist yet, and says what it wrote
  * @returns what it said, with the absolute path of the folder that holds the files
+ * @throws EmballageError PACKAGE_INVALID where it is more than it may be
  */
-export async function unpackOnce<T extends object>(
-  { folder, manifest, shown }: UnpackOnceRequest,
+export async function unpackOnce<T extends { readonly files: readonly UnpackedFile[] }>(
+  { folder, manifest, shown, mostBytes }: UnpackOnceRequest,
   unpack: (files: string) => Promise<T> | T,
 ): Promise<T & { readonly folder: string }> {
   const path = join(folder, manifest);
   const files = join(folder, 'files');
-  if (existsSync(path)) return { ...(JSON.parse(readFileSync(path, 'utf8')) as T), folder: files };
+  if (existsSync(path)) {
+    const before = JSON.parse(readFileSync(path, 'utf8')) as T;
+    // Another project may allow more.
+    holdToBound(shown, before.files, mostBytes);
+    return { ...before, folder: files };
+  }
   const temporary = temporaryBeside(folder);
   try {
     const unpacked = await unpack(join(temporary, 'files'));

@@ -6,8 +6,8 @@ import { gunzipSync } from 'node:zlib';
 import { breathe } from '../base/breathe';
 import { EmballageError, isRangeError, messageOf } from '../base/errors';
 import { printable } from '../base/text';
-import { formatSize } from '../base/units';
 import { unpackOnce, type UnpackedFile } from './unpack-once';
+import { tooLarge } from './unpacked-bound';
 import { guarded } from './write';
 import { readTar } from '../formats/tar';
 
@@ -18,7 +18,6 @@ export interface UnpackedTarball {
 }
 
 const MANIFEST = 'tarball.json';
-const MAX_UNPACKED_BYTES = 1024 ** 3;
 
 export interface TarballRequest {
   /** Absolute path of the tarball, whose digest has been verified. */
@@ -27,6 +26,8 @@ export interface TarballRequest {
   readonly file: string;
   /** Absolute path of the folder to unpack to; taken as it is when it is there. */
   readonly folder: string;
+  /** What it may unpack to. */
+  readonly mostBytes: number;
   /** The file without which it is none of the packages that are wanted. */
   readonly mustHave: string;
   /** Files that are put beside those of the package where it has none of that name, by path. */
@@ -35,22 +36,23 @@ export interface TarballRequest {
 
 /** @throws EmballageError PACKAGE_INVALID; then nothing is left behind */
 export function unpackTarball(request: TarballRequest): Promise<UnpackedTarball> {
-  const { path, file, folder, mustHave, beside = {} } = request;
-  return unpackOnce({ folder, manifest: MANIFEST, shown: file }, async (files) => {
-    const unpacked = await unpackInto(gunzip(readFileSync(path), file), { file, mustHave }, files);
+  const { path, file, folder, mustHave, mostBytes, beside = {} } = request;
+  return unpackOnce({ folder, manifest: MANIFEST, shown: file, mostBytes }, async (files) => {
+    const unpacked = await unpackInto(gunzip(readFileSync(path), file, mostBytes), { file, mustHave }, files);
     for (const [name, text] of Object.entries(beside))
       if (!existsSync(join(files, name))) guarded(file, () => writeFileSync(join(files, name), text));
     return { files: unpacked };
   });
 }
 
-function gunzip(bytes: Buffer, file: string): Buffer {
+/** Its headers count too. @throws EmballageError PACKAGE_INVALID */
+export function gunzip(bytes: Uint8Array, file: string, mostBytes: number): Buffer {
   try {
-    return gunzipSync(bytes, { maxOutputLength: MAX_UNPACKED_BYTES });
+    return gunzipSync(bytes, { maxOutputLength: mostBytes });
   } catch (error) {
     const isTooBig = isRangeError(error) || messageOf(error).includes('larger than');
-    const found = isTooBig ? `more than ${formatSize(MAX_UNPACKED_BYTES)} when it is unpacked` : 'data that is none';
-    throw bad(file, 'a gzip-compressed archive', found, error);
+    if (isTooBig) throw tooLarge(file, mostBytes, 'more', error);
+    throw bad(file, 'a gzip-compressed archive', 'data that is none', error);
   }
 }
 

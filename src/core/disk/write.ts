@@ -51,11 +51,14 @@ const swept = new Set<string>();
 function removeOrphans(folder: string): void {
   if (swept.has(folder)) return;
   swept.add(folder);
-  for (const name of namesIn(folder)) {
-    const [, machine, pid] = TEMPORARY.exec(name) ?? [];
-    if (machine !== thisMachine() || isRunning(Number(pid))) continue;
-    rmSync(join(folder, name), { force: true, recursive: true });
-  }
+  for (const name of namesIn(folder))
+    if (isAbandoned(name)) rmSync(join(folder, name), { force: true, recursive: true });
+}
+
+/** Whether a name is that of a file under construction whose process has ended, which is known of those of this machine. */
+export function isAbandoned(name: string): boolean {
+  const [, machine, pid] = TEMPORARY.exec(name) ?? [];
+  return machine === thisMachine() && !isRunning(Number(pid));
 }
 
 /** Writes a small file whole in a folder that is the user's, where nobody else tidies up. */
@@ -210,21 +213,34 @@ export function writeAll(fd: number, bytes: Uint8Array, at: number | null): void
     done += writeSync(fd, bytes, done, bytes.length - done, at === null ? null : at + done);
 }
 
+const FULL = ['ENOSPC', 'EDQUOT', 'EFBIG'];
+const WRONG = {
+  full: {
+    expected: 'room on the disk',
+    found: 'none left; what was there before is unharmed',
+    mend: 'make room, then run the command again',
+  },
+  gone: {
+    expected: 'what is written to, to stay while it is written',
+    found: 'something took it away in the meantime',
+    mend: 'run the command again when nothing else clears that folder',
+  },
+  closed: { expected: 'a folder that can be written to', found: '', mend: 'mend the folder or its permissions' },
+} as const;
+
 /** Runs something that writes; a full disk and the like become errors that say so. */
 export function guarded<T>(shown: string, write: () => T): T {
   try {
     return write();
   } catch (error) {
     if (error instanceof EmballageError || systemCode(error) === undefined) throw error;
-    const full = ['ENOSPC', 'EDQUOT', 'EFBIG'].includes(systemCode(error) ?? '');
+    const code = systemCode(error) ?? '';
+    const what = FULL.includes(code) ? 'full' : code === 'ENOENT' ? 'gone' : 'closed';
     throw new EmballageError(
-      full ? 'DISK_FULL' : 'DISK_FAILED',
+      what === 'full' ? 'DISK_FULL' : 'DISK_FAILED',
       {
-        doing: 'writing',
-        where: printable(shown),
-        expected: full ? 'room on the disk' : 'a folder that can be written to',
-        found: full ? 'none left; what was there before is unharmed' : messageOf(error),
-        mend: full ? 'make room, then run the command again' : 'mend the folder or its permissions',
+        ...{ doing: 'writing', where: printable(shown), ...WRONG[what] },
+        ...(what === 'closed' && { found: messageOf(error) }),
       },
       error,
     );

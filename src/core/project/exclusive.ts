@@ -25,16 +25,17 @@ export async function exclusively<T>(request: Exclusive, work: (hasWaited: boole
   const folder = request.state.path;
   guarded(folder, () => mkdirSync(folder, { recursive: true }));
   const { lock } = await import('proper-lockfile');
+  const lockfilePath = join(folder, `${request.what}.lock`);
   const held: { lost: Error | undefined } = { lost: undefined };
   const take = () =>
     lock(folder, {
-      lockfilePath: join(folder, `${request.what}.lock`),
+      lockfilePath,
       realpath: false,
       stale: STALE_MS,
       update: RENEW_MS,
       onCompromised: (error) => (held.lost = error),
     });
-  const { release, hasWaited } = await waitFor(take, request);
+  const { release, hasWaited } = await waitFor(take, { ...request, lockfilePath });
   try {
     const result = await work(hasWaited);
     if (held.lost !== undefined)
@@ -49,13 +50,13 @@ type Release = () => Promise<void>;
 
 async function waitFor(
   take: () => Promise<Release>,
-  request: Exclusive,
+  request: Exclusive & { readonly lockfilePath: string },
 ): Promise<{ release: Release; hasWaited: boolean }> {
   for (let waitedMs = 0; ; waitedMs += POLL_MS) {
     try {
       return { release: await take(), hasWaited: waitedMs > 0 };
     } catch (error) {
-      if (systemCode(error) !== 'ELOCKED') return guarded(request.state.path, () => raise(error));
+      if (systemCode(error) !== 'ELOCKED') return guarded(request.lockfilePath, () => raise(error));
       if (waitedMs > PATIENCE_MS) throw busy('another has been at it in this project for a quarter of an hour', error);
       if (waitedMs === POLL_MS) request.onWait?.();
       await sleep(POLL_MS);

@@ -3,6 +3,8 @@ import { PackageStore } from '../sources';
 import { KINDS, type StateFolder } from './state';
 import type { Project } from './targets';
 
+const USUAL_MOST_UNPACKED = 1024 ** 3;
+
 const stores = new WeakMap<StateFolder, PackageStore>();
 
 /** The user’s store of third-party files, opened once. */
@@ -15,4 +17,9 @@ export function packageStore({ state }: Pick<Project, 'state'>): PackageStore {
 /** Absolute path of the folder that a package of that digest is unpacked into. */
 export function unpackedFolder({ state }: Pick<Project, 'state'>, sha256: string): string {
   return state.file(KINDS.unpacked, sha256);
+}
+
+/** Bytes that one package of third parties may unpack to, in every ecosystem. */
+export function mostUnpacked({ sheet }: Pick<Project, 'sheet'>): number {
+  return sheet.mostUnpacked ?? USUAL_MOST_UNPACKED;
 }

@@ -6,7 +6,7 @@ import { lstatSync, rmdirSync, rmSync, statSync, utimesSync, writeFileSync } fro
 import { join } from 'node:path';
 import { namesIn } from '../disk/names-in';
 import { UNVERSIONED } from '../disk/unversioned';
-import { isTemporary, temporaryBeside, writeWhole } from '../disk/write';
+import { isAbandoned, isTemporary, temporaryBeside, writeWhole } from '../disk/write';
 import { isCodeFolder, KINDS, LOCKS, SCRATCH, type StateFolder, type StateKind } from './state';
 
 /** Everything is looked through once in this time. */
@@ -107,7 +107,8 @@ export function thingsIn(
     const look = lookAt(join(folder, name), isSized);
     if (look === undefined) continue;
     if (isTemporary(name)) {
-      leftovers.push({ names: [name], ...look });
+      // Nobody uses what is left of a process that has ended.
+      leftovers.push({ names: [name], ...look, ...(isAbandoned(name) && { usedMs: 0 }) });
       continue;
     }
     // A file and the note on it are one thing.

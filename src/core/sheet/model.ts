@@ -308,6 +308,8 @@ export interface Sheet {
   readonly licences?: LicencePolicy;
   /** A folder or an archive with records of known faults, relative to the sheet, or absolute. */
   readonly advisories?: string;
+  /** Bytes that one package of third parties may unpack to, where the sheet says. */
+  readonly mostUnpacked?: number;
 }
 
 /** Where results lie that many machines share. */

@@ -1,9 +1,11 @@
-/** The keys `licences` and `advisories`: what is held to what others say of their packages. */
+/** The keys `packages`, `licences` and `advisories`: what packages of third parties are held to. */
 import { z } from 'zod';
 import { present } from '../base/present';
 import { printable } from '../base/text';
+import { parseSize } from '../base/units';
 import { isExpression } from '../formats/licence-expression';
 import type { LicencePolicy } from './model';
+import { size } from './schema-words';
 import type { SheetNotes } from './notes';
 
 /** CycloneDX 1.6, `vulnerabilities[].analysis.justification`. */
@@ -56,16 +58,30 @@ export const advisoriesField = z
       'Folder of the project, or a zip or tar archive, with records of known faults in the open OSV format; an absolute path may lie elsewhere. `deps/advisory` reads them, and asks nobody.',
   });
 
+export const packagesField = z
+  .strictObject(
+    {
+      unpacked: size()
+        .optional()
+        .meta({ description: 'Most bytes that one package may unpack to, in every ecosystem. Default: 1 GiB.' }),
+    },
+    { error: 'a mapping with `unpacked`' },
+  )
+  .optional()
+  .meta({ description: 'What packages of third parties are held to before they are used.' });
+
 interface PapersText {
+  readonly packages?: z.output<typeof packagesField>;
   readonly licences?: z.output<typeof licencesField>;
   readonly advisories?: z.output<typeof advisoriesField>;
 }
 
 export function settlePapers(
-  { licences: text, advisories }: PapersText,
+  { licences: text, advisories, packages }: PapersText,
   notes: SheetNotes,
-): { readonly licences?: LicencePolicy; readonly advisories?: string } {
-  if (text === undefined) return present({ advisories });
+): { readonly licences?: LicencePolicy; readonly advisories?: string; readonly mostUnpacked?: number } {
+  const others = present({ advisories, mostUnpacked: parseSize(packages?.unpacked ?? '') });
+  if (text === undefined) return others;
   const { allow, deny = [], known = {} } = text;
   const hold = (at: readonly string[], value: string): void => {
     if (!isExpression(value))
@@ -74,5 +90,5 @@ export function settlePapers(
   allow?.forEach((one, i) => hold(['allow', String(i)], one));
   deny.forEach((one, i) => hold(['deny', String(i)], one));
   for (const [name, value] of Object.entries(known)) hold(['known', name], value);
-  return { licences: { ...present({ allow }), deny, known }, ...present({ advisories }) };
+  return { licences: { ...present({ allow }), deny, known }, ...others };
 }

@@ -5,7 +5,7 @@
 import { z } from 'zod';
 import { besideField } from './beside-key';
 import { fillField } from './fill-key';
-import { advisoriesField, licencesField, WHY_NOT_AFFECTED } from './papers-keys';
+import { advisoriesField, licencesField, packagesField, WHY_NOT_AFFECTED } from './papers-keys';
 import { storeField } from './store-key';
 import { imageFields } from './image-keys';
 import { listed } from '../base/text';
@@ -237,6 +237,7 @@ export function sheetSchema(known: KnownLanguages, own: readonly SheetKeys[]) {
         fill: fillField,
         licences: licencesField,
         advisories: advisoriesField,
+        packages: packagesField,
         functions: z
           .record(z.string(), functionSchema(known, own), { error: 'a mapping of functions' })
           .meta({ description: 'The functions by name.' }),

@@ -54,7 +54,7 @@ export async function prepareImage(
   const root = join(base, 'root');
   try {
     mkdirSync(root, { mode: 0o755 });
-    unpackImage(image, { folder: root, shown, owners: isRoot() });
+    unpackImage(image, { folder: root, owners: isRoot() });
     furnish(root, image, emulator);
     const settings = { ...env, ...layBeside(beside, root, '/') };
     const command = commandOf(image, shown, emulator !== undefined);

@@ -3,7 +3,7 @@ import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { severalAtOnce } from '../../base/several';
 import type { LockedPackage } from '../../project/lockfile';
-import { packageStore, unpackedFolder } from '../../project/package-store';
+import { mostUnpacked, packageStore, unpackedFolder } from '../../project/package-store';
 import type { AssemblyRequest } from '../language';
 import { feedsFor } from './lock';
 import { unpackPackage, type UnpackedPackage } from './packages/package-file';
@@ -31,9 +31,13 @@ export async function readyPackages(request: AssemblyRequest<'dotnet'>): Promise
     });
   }
   const ready: ReadyPackage[] = [];
+  const mostBytes = mostUnpacked(project);
   for (const locked of packages) {
     const folder = unpackedFolder(project, locked.sha256);
-    ready.push({ locked, unpacked: await unpackPackage(store.pathOf(locked.sha256), locked.file, folder) });
+    ready.push({
+      locked,
+      unpacked: await unpackPackage({ path: store.pathOf(locked.sha256), file: locked.file, folder, mostBytes }),
+    });
   }
   return ready;
 }

@@ -2,10 +2,11 @@
 import { join } from 'node:path';
 import { baseOf } from '../../base/paths';
 import { contentDigest } from '../../disk/digest';
+import { holdToBound } from '../../disk/unpacked-bound';
 import { sourceOfBytes } from '../../formats/byte-source';
 import { openZip, readEntry } from '../../formats/zip';
 import type { LockedFunction, LockedPackage } from '../../project/lockfile';
-import { packageStore } from '../../project/package-store';
+import { mostUnpacked, packageStore } from '../../project/package-store';
 import { fetchFirst, MAX_FILE_BYTES, mismatch, settleRows, type Asked } from '../compiled/fetch-locked';
 import type { SettleRequest } from '../language';
 import { dirHash, escapedPath, type GoFile } from './go-sum';
@@ -35,15 +36,19 @@ async function settleModule(
     atIndex: (at) => Promise.resolve(`${at.replace(/\/+$/, '')}/${path}`),
   });
   const file = `${baseOf(module)}@${version}.${kind}`;
-  const found = kind === 'mod' ? dirHash([{ name: 'go.mod', sha256: contentDigest(bytes) }]) : zipHash(bytes, file);
+  const found =
+    kind === 'mod'
+      ? dirHash([{ name: 'go.mod', sha256: contentDigest(bytes) }])
+      : zipHash(bytes, file, mostUnpacked(request.project));
   if (found !== hash) throw mismatch(file, from, hash, found);
   const { sha256, size } = packageStore(request.project).put(bytes);
   return { name: module, version, file, sha256, size, index, from, by: [...needs.files] };
 }
 
-function zipHash(bytes: Buffer, file: string): string {
+function zipHash(bytes: Buffer, file: string, mostBytes: number): string {
   const source = sourceOfBytes(bytes);
   const { entries } = openZip(source, file);
+  holdToBound(file, entries, mostBytes);
   return dirHash(
     entries
       .filter(({ kind }) => kind === 'file')

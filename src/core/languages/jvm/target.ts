@@ -44,7 +44,7 @@ import type { LockedPackage } from '../../project/lockfile';
 import { deepTrimmed, type DeepTrimmed } from './deep-target';
 import { ownCode, type OwnCode, type OwnJar } from './own-code';
 import { generatedBytes } from '../../project/made-files';
-import { packageStore } from '../../project/package-store';
+import { mostUnpacked, packageStore } from '../../project/package-store';
 import type { Project } from '../../project/targets';
 
 const AT_ONCE = 8;
@@ -211,6 +211,7 @@ function shadePlan(
       releases: keys.releases,
       java: Number(spec.runtime.version),
       withFacts: spec.trim === 'traced' || input.owner === '',
+      mostBytes: mostUnpacked(project),
     };
     const key = contentDigest(JSON.stringify([PREPARE_VERSION, input.sha256, job]));
     return { jar: input.path, shown: input.shown, out: project.state.file(KEPT.shaded, key), ...job };

@@ -14,7 +14,7 @@ import { npmSettings } from './registry/npm-settings';
 import type { LockedPackage } from '../../project/lockfile';
 import { readNodeNeeds } from './needs';
 import { workspaceFiles } from './shared-source';
-import { packageStore, unpackedFolder } from '../../project/package-store';
+import { mostUnpacked, packageStore, unpackedFolder } from '../../project/package-store';
 
 /** A file with what the file set says of it. */
 export interface KnownFile extends NodeFile {
@@ -94,6 +94,7 @@ export async function packageFiles(request: AssemblyRequest<'node'>): Promise<Kn
       file: one.file,
       folder,
       mustHave: 'package.json',
+      mostBytes: mostUnpacked(project),
     });
     const { name, version, node: { at } = { at: '' } } = one;
     for (const { path, sha256, size, isProgram } of unpacked.files)

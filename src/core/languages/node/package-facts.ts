@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { folderOf } from '../../base/paths';
 import { severalAtOnce } from '../../base/several';
 import { unpackTarball } from '../../disk/unpack-tarball';
-import { packageStore, unpackedFolder } from '../../project/package-store';
+import { mostUnpacked, packageStore, unpackedFolder } from '../../project/package-store';
 import type { Project } from '../../project/targets';
 import type { SettleRequest } from '../language';
 import type { NodeNeeds } from './needs';
@@ -56,6 +56,7 @@ export async function factsInPackage(
   const { folder } = await unpackTarball({
     path: packageStore(project).pathOf(sha256),
     ...{ file, folder: unpackedFolder(project, sha256), mustHave: 'package.json' },
+    mostBytes: mostUnpacked(project),
   });
   const value = parseJson(readTextNow(join(folder, 'package.json')), file);
   const scripts = asRecord(value.scripts);

@@ -12,7 +12,7 @@ import { asPipAsks, sourcesOf, type PythonSources } from './stated-sources';
 import { pythonTargets, readNeeds } from './needs';
 import type { LockedSource } from './own';
 import { buildFromSource } from './source-builds';
-import { packageStore, unpackedFolder } from '../../project/package-store';
+import { mostUnpacked, packageStore, unpackedFolder } from '../../project/package-store';
 import type { Project } from '../../project/targets';
 
 export interface ReadyPackage {
@@ -38,7 +38,12 @@ export async function readyPackages(request: AssemblyRequest<'python'>): Promise
   const ready: ReadyPackage[] = [];
   for (const one of packages) {
     const folder = unpackedFolder(project, one.sha256);
-    const wheel = await unpackWheel({ path: store.pathOf(one.sha256), file: one.file, folder });
+    const wheel = await unpackWheel({
+      path: store.pathOf(one.sha256),
+      file: one.file,
+      folder,
+      mostBytes: mostUnpacked(project),
+    });
     ready.push({ locked: one, wheel });
   }
   return ready;

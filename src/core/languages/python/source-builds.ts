@@ -4,9 +4,10 @@
  */
 import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import { gunzipSync } from 'node:zlib';
 import { makeScratch, removeScratch } from '../../disk/scratch';
-import { EmballageError, messageOf } from '../../base/errors';
+import { gunzip } from '../../disk/unpack-tarball';
+import { holdToBound } from '../../disk/unpacked-bound';
+import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { readTar } from '../../formats/tar';
 import { openZip, readEntry } from '../../formats/zip';
@@ -19,7 +20,7 @@ import { parseWheelName, targetTags, type PythonTarget } from './tags';
 import type { PythonSource } from './stated-sources';
 import { unpackWheel } from './wheel';
 import { present } from '../../base/present';
-import { packageStore, unpackedFolder } from '../../project/package-store';
+import { mostUnpacked, packageStore, unpackedFolder } from '../../project/package-store';
 import type { Project } from '../../project/targets';
 import type { HttpClient, PackageFile } from '../../sources';
 import { KEPT } from './kept';
@@ -43,8 +44,6 @@ export interface BuiltWheel {
   readonly with: readonly string[];
 }
 
-const MAX_UNPACKED = 1024 ** 3;
-
 /**
  * @param sdist the source distribution
  * @param prefer versions of build requirements to stay with, by name
@@ -59,7 +58,7 @@ export async function buildFromSource(
   const stored = await packageStore(request.project).get(sdist, request.http);
   const folder = makeScratch('source');
   try {
-    const source = unpackSource(stored.path, sdist.file, join(folder, 'source'));
+    const source = unpackSource(stored.path, sdist.file, join(folder, 'source'), mostUnpacked(request.project));
     const system = readBuildSystem(source);
     const target = join(folder, 'wheel');
     mkdirSync(target);
@@ -99,13 +98,8 @@ async function interpreterFor({ machine, target }: SourceBuildRequest, file: str
 }
 
 /** Gives the folder that the archive holds. */
-function unpackSource(path: string, file: string, folder: string): string {
-  let bytes: Buffer;
-  try {
-    bytes = gunzipSync(readFileSync(path), { maxOutputLength: MAX_UNPACKED });
-  } catch (error) {
-    throw badSource(file, 'a tar archive, compressed with gzip', messageOf(error));
-  }
+function unpackSource(path: string, file: string, folder: string, mostBytes: number): string {
+  const bytes = gunzip(readFileSync(path), file, mostBytes);
   const tops = new Set<string>();
   for (const entry of readTar(bytes, file)) {
     const target = join(folder, entry.path);
@@ -170,6 +164,7 @@ async function unpackTool({ http, project }: SourceBuildRequest, tool: ResolvedP
     path,
     file: tool.candidate.file.file,
     folder: unpackedFolder(project, sha256),
+    mostBytes: mostUnpacked(project),
   });
   return wheel.folder;
 }
@@ -186,8 +181,11 @@ function takeWheel(request: SourceBuildRequest, path: string, file: string, sdis
     );
   const bytes = readFileSync(path);
   const source = { size: bytes.length, read: (at: number, length: number) => bytes.subarray(at, at + length) };
-  const members = openZip(source, file).entries.flatMap((entry): WheelMember[] =>
-    entry.kind === 'file' ? [{ path: entry.path, content: Buffer.from(readEntry(source, entry, MAX_UNPACKED)) }] : [],
+  const { entries } = openZip(source, file);
+  const mostBytes = mostUnpacked(request.project);
+  holdToBound(file, entries, mostBytes);
+  const members = entries.flatMap((entry): WheelMember[] =>
+    entry.kind === 'file' ? [{ path: entry.path, content: Buffer.from(readEntry(source, entry, mostBytes)) }] : [],
   );
   const info = members.find((member) => member.path.endsWith('.dist-info/METADATA'))?.path.split('/')[0] ?? '';
   const content = members.filter((member) => !member.path.startsWith(`${info}/RECORD`));

@@ -9,6 +9,7 @@ import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { withFileSource } from '../../disk/file-source';
 import { unpackEntryTo } from '../../disk/unpack-entry';
+import { holdToBound } from '../../disk/unpacked-bound';
 import { unpackOnce, type UnpackedFile } from '../../disk/unpack-once';
 import { guarded } from '../../disk/write';
 import { describeFault, openZip, type ByteSource, type ZipEntry } from '../../formats/zip';
@@ -38,17 +39,24 @@ export interface WheelRequest {
   readonly file: string;
   /** Absolute path of the folder to unpack to; taken as it is when it is there. */
   readonly folder: string;
+  /** What it may unpack to. */
+  readonly mostBytes: number;
 }
 
 /** @throws EmballageError PACKAGE_INVALID; then nothing is left behind */
-export async function unpackWheel({ path, file, folder }: WheelRequest): Promise<UnpackedWheel> {
-  return unpackOnce({ folder, manifest: MANIFEST, shown: file }, (files) =>
-    withFileSource(path, file, (source) => unpackInto(source, file, files)),
+export async function unpackWheel({ path, file, folder, mostBytes }: WheelRequest): Promise<UnpackedWheel> {
+  return unpackOnce({ folder, manifest: MANIFEST, shown: file, mostBytes }, (files) =>
+    withFileSource(path, file, (source) => unpackInto(source, file, { folder: files, mostBytes })),
   );
 }
 
-async function unpackInto(source: ByteSource, file: string, folder: string): Promise<Omit<UnpackedWheel, 'folder'>> {
+async function unpackInto(
+  source: ByteSource,
+  file: string,
+  { folder, mostBytes }: Pick<WheelRequest, 'folder' | 'mostBytes'>,
+): Promise<Omit<UnpackedWheel, 'folder'>> {
   const archive = openZip(source, file);
+  holdToBound(file, archive.entries, mostBytes);
   const [fault] = archive.faults;
   if (fault !== undefined) throw badWheel(file, 'a sound archive', describeFault(fault));
   const distInfo = findDistInfo(archive.entries, file);

@@ -8,6 +8,7 @@ import { unpackTarball } from '../../disk/unpack-tarball';
 import type { CompileRequest as AnyCompileRequest } from '../compiled/compiled-language';
 import { KEPT as COMPILED } from '../compiled/kept';
 import { KEPT } from './kept';
+import { mostUnpacked } from '../../project/package-store';
 import { cargoSettings } from './needs';
 
 type CompileRequest = AnyCompileRequest<'rust'>;
@@ -41,7 +42,10 @@ export async function writeSettings(request: CompileRequest, home: string): Prom
       const folder = project.state.file(KEPT.crates, sha256);
       // Cargo wants to read there what the registry would have told it of the file.
       const beside = { '.cargo-checksum.json': JSON.stringify({ files: {}, package: sha256 }) };
-      const unpacked = await unpackTarball({ path, file, folder, mustHave: 'Cargo.toml', beside });
+      const unpacked = await unpackTarball({
+        ...{ path, file, folder, mustHave: 'Cargo.toml', beside },
+        mostBytes: mostUnpacked(project),
+      });
       linkTo(unpacked.folder, join(crates, `${name}-${version}`));
     }
     settings = {

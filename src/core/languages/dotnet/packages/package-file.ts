@@ -7,6 +7,7 @@ import { printable } from '../../../base/text';
 import { withFileSource } from '../../../disk/file-source';
 import { unpackEntryTo } from '../../../disk/unpack-entry';
 import { unpackOnce, type UnpackedFile } from '../../../disk/unpack-once';
+import { holdToBound } from '../../../disk/unpacked-bound';
 import { guarded } from '../../../disk/write';
 import { sourceOfBytes, type ByteSource } from '../../../formats/byte-source';
 import { describeFault, openZip, readEntry, type ZipArchive, type ZipEntry } from '../../../formats/zip';
@@ -17,19 +18,30 @@ import { readNuspec, type Nuspec } from './nuspec';
 const OF_ARCHIVE = /^(?:_rels\/|package\/|\[Content_Types\]\.xml$)/;
 const MANIFEST = 'package.json';
 const MOST_NUSPEC_BYTES = 4 * 1024 * 1024;
-const LIMITS = { entries: 100_000, unpackedBytes: 8 * 1024 ** 3 };
+const MOST_ENTRIES = 100_000;
 
 export interface UnpackedPackage {
   readonly folder: string;
   readonly files: readonly UnpackedFile[];
 }
 
-/** @param path absolute path of the file, whose digest was verified @throws EmballageError PACKAGE_INVALID */
-export function unpackPackage(path: string, file: string, folder: string): Promise<UnpackedPackage> {
-  return unpackOnce({ folder, manifest: MANIFEST, shown: file }, (target) =>
+export interface PackageToUnpack {
+  /** Absolute path of the file, whose digest was verified. */
+  readonly path: string;
+  /** Its name, for messages. */
+  readonly file: string;
+  /** Absolute path of the folder to unpack to; taken as it is when it is there. */
+  readonly folder: string;
+  /** What it may unpack to. */
+  readonly mostBytes: number;
+}
+
+/** @throws EmballageError PACKAGE_INVALID */
+export function unpackPackage({ path, file, folder, mostBytes }: PackageToUnpack): Promise<UnpackedPackage> {
+  return unpackOnce({ folder, manifest: MANIFEST, shown: file, mostBytes }, (target) =>
     withFileSource(path, file, async (source) => {
       const files: UnpackedFile[] = [];
-      for (const entry of soundArchive(source, file).entries) {
+      for (const entry of soundArchive(source, file, mostBytes).entries) {
         if (entry.kind === 'folder' || OF_ARCHIVE.test(entry.path)) continue;
         files.push(await unpackEntry(source, entry, target, file));
         await breathe();
@@ -50,8 +62,9 @@ export function nuspecIn(bytes: Uint8Array, file: string): { readonly nuspec: Nu
   return { nuspec: readNuspec(text, `${file}: ${entry.path}`), text };
 }
 
-function soundArchive(source: ByteSource, file: string): ZipArchive {
-  const archive = openZip(source, file, LIMITS);
+function soundArchive(source: ByteSource, file: string, mostBytes = Infinity): ZipArchive {
+  const archive = openZip(source, file, { entries: MOST_ENTRIES, unpackedBytes: Infinity });
+  holdToBound(file, archive.entries, mostBytes);
   const [fault] = archive.faults;
   if (fault !== undefined) throw badPackage(file, 'a sound archive', describeFault(fault));
   const link = archive.entries.find(({ kind }) => kind === 'link');

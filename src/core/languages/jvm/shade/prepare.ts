@@ -8,6 +8,7 @@ import { crc32 } from 'node:zlib';
 import { EmballageError, messageOf } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { contentDigest } from '../../../disk/digest';
+import { holdToBound } from '../../../disk/unpacked-bound';
 import { guarded, temporaryBeside, writeWhole } from '../../../disk/write';
 import { ACC, ClassFormatError, isClassFile, readClass, writeClass, type ClassFile } from '../../../formats/classfile';
 import { deflateWhole } from '../../../formats/deflate';
@@ -47,6 +48,8 @@ export interface PrepareJob {
   readonly withFacts: boolean;
   /** The Java version that releases are chosen for. */
   readonly java: number;
+  /** What it may unpack to. */
+  readonly mostBytes: number;
 }
 
 export interface PreparedEntry {
@@ -83,7 +86,6 @@ export interface BoundClass {
 export const PREPARE_VERSION = '4';
 const MAX_ENTRY_BYTES = 512 * 1024 * 1024;
 const MAX_JAR_ENTRIES = 400_000;
-const MAX_JAR_BYTES = 4 * 1024 ** 3;
 /** Larger texts are data. */
 const MAX_TEXT_BYTES = 8 * 1024 * 1024;
 const NAME_IN_TEXT = /(?<![\w$./])[A-Za-z_$][\w$]*(?:[./][A-Za-z_$][\w$]*)+/g;
@@ -125,10 +127,11 @@ class Preparer {
   }
 
   run(): { jar: PreparedJar; facts: readonly ClassFacts[] } {
-    const { jar, shown } = this.#job;
+    const { jar, shown, mostBytes } = this.#job;
     const bytes = readFileSync(jar);
     const source = sourceOfBytes(bytes);
-    const archive = openZip(source, shown, { entries: MAX_JAR_ENTRIES, unpackedBytes: MAX_JAR_BYTES });
+    const archive = openZip(source, shown, { entries: MAX_JAR_ENTRIES, unpackedBytes: Infinity });
+    holdToBound(shown, archive.entries, mostBytes);
     const [fault] = archive.faults.filter(({ code }) => code !== 'duplicate-name');
     if (fault !== undefined) throw new ZipFaultError(fault, `reading ${printable(shown)}`);
     const isMultiRelease = saysMultiRelease(source, archive.entries);
