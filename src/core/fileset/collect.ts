@@ -1,4 +1,5 @@
 /** Collects a function's source folder into a file set. */
+import { expectThings } from '../base/heap';
 import { join } from 'node:path';
 import { EmballageError } from '../base/errors';
 import { comparePaths, joinPath, unsafePathReason } from '../base/paths';
@@ -65,6 +66,7 @@ export function surveySource(request: CollectRequest): Survey {
     enter: (path, name) => isWanted(path, name, true),
     take: (path, name) => isWanted(path, name, false),
   });
+  expectThings(walk.items.length);
   const survey = selection.searchesAll
     ? { ...walk, ...dropBelowLeftOut(walk.items, leftOut, selection) }
     : { ...walk, leftOut };

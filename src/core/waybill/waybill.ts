@@ -1,5 +1,6 @@
 /** Makes and reads waybills: what is in an artifact, where it comes from and why. Same inputs, same bytes. */
 import { createHash } from 'node:crypto';
+import { expectThings } from '../base/heap';
 import { EmballageError } from '../base/errors';
 import { contentDigest } from '../disk/digest';
 import { DEFLATE_ENCODER } from '../formats/deflate';
@@ -134,16 +135,29 @@ const LISTS = [
   'together',
 ] as const;
 
+/** About what a file takes in a waybill. */
+const LETTERS_OF_A_FILE = 200;
+/** So much of a waybill is text at a time: that of many files would be there several times over. */
+const BLOCK_LETTERS = 1024 * 1024;
+
 /** The bytes of a waybill. */
-export function formatWaybill(waybill: Waybill): string {
+export function formatWaybill(waybill: Waybill): Buffer {
   const head = Object.fromEntries(Object.entries(waybill).filter(([key]) => !LISTS.some((list) => list === key)));
-  const lists = LISTS.flatMap((key) => {
+  const blocks: Buffer[] = [];
+  let open = JSON.stringify(head, null, 2).slice(0, -2);
+  for (const key of LISTS) {
     const rows = waybill[key];
-    if (rows === undefined) return [];
-    const lines = rows.map((one) => `    ${JSON.stringify(one)}`);
-    return `  "${key}": [${lines.length === 0 ? '' : `\n${lines.join(',\n')}\n  `}]`;
-  });
-  return `${JSON.stringify(head, null, 2).slice(0, -2)},\n${lists.join(',\n')}\n}\n`;
+    if (rows === undefined) continue;
+    open += `,\n  "${key}": [`;
+    for (const [i, row] of rows.entries()) {
+      open += `${i === 0 ? '' : ','}\n    ${JSON.stringify(row)}`;
+      if (open.length < BLOCK_LETTERS) continue;
+      blocks.push(Buffer.from(open));
+      open = '';
+    }
+    open += rows.length === 0 ? ']' : '\n  ]';
+  }
+  return Buffer.concat([...blocks, Buffer.from(`${open}\n}\n`)]);
 }
 
 /** SHA-256 over paths, kinds, modes and contents, in order: what an archive's bytes depend on. */
@@ -176,6 +190,7 @@ export async function readWaybill(text: string, { shown, languages, isVerified }
       },
       cause,
     );
+  expectThings(text.length / LETTERS_OF_A_FILE);
   let value: unknown;
   try {
     value = JSON.parse(text);

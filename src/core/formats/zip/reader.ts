@@ -7,6 +7,7 @@
  */
 import { crc32, createInflateRaw, inflateRawSync } from 'node:zlib';
 import { systemCode } from '../../base/errors';
+import { expectThings } from '../../base/heap';
 import { leadsOut, linkStaysInside, unsafePathReason } from '../../base/paths';
 import type { ByteSource } from '../byte-source';
 import { DirectoryEntry, invalid, readDirectory, zip64Values } from './directory';
@@ -58,6 +59,7 @@ export function openZip(source: ByteSource, name: string, limits: ZipLimits = DE
   const directory = readDirectory(source, name);
   if (directory.entries.length > limits.entries)
     throw invalid(name, `${String(directory.entries.length)} entries, more than the ${String(limits.entries)} allowed`);
+  expectThings(directory.entries.length);
   const faults: ZipFault[] = [];
   const entries: ZipEntry[] = [];
   const spans: Span[] = [];

@@ -1,6 +1,6 @@
 /** Makes the artifacts of functions that have changed, and puts them where they belong. */
 import { createHash } from 'node:crypto';
-import { chmodSync, readFileSync, rmSync } from 'node:fs';
+import { chmodSync, readFileSync, rmSync, statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { contentDigest } from '../../disk/digest';
 import { filePieces, OpenFiles } from '../../disk/file-source';
@@ -267,7 +267,7 @@ class Maker {
     const text = formatWaybill(this.#waybill(target, assembly, made));
     removeLeftovers(join(root, dirname(artifact)));
     // Papers are of one artifact and one waybill.
-    if (textAt(join(root, waybill)) !== text || before?.sha256 !== made.artifact.sha256)
+    if (!holds(join(root, waybill), text) || before?.sha256 !== made.artifact.sha256)
       removePapers(this.#request.project, target);
     guarded(waybill, () => {
       rmSync(join(root, waybill), { force: true });
@@ -331,11 +331,12 @@ class Maker {
   }
 }
 
-function textAt(path: string): string | undefined {
+function holds(path: string, bytes: Buffer): boolean {
   try {
-    return readFileSync(path, 'utf8');
+    return statSync(path).size === bytes.length && readFileSync(path).equals(bytes);
   } catch {
-    return undefined;
+    // Nothing there, or nothing that may be read.
+    return false;
   }
 }
 
