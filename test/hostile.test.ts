@@ -2,6 +2,7 @@
 import { spawnSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { stackLayers } from '../src/core/formats/oci';
 import { readExpression } from '../src/core/formats/licence-expression';
 import { readsOf } from '../src/core/events/reads';
 import { compareVersions } from '../src/core/languages/jvm/maven';
@@ -22,6 +23,8 @@ import { readYaml } from '../src/core/sheet/yaml';
 import { codeOf } from './support/data';
 import { folderWith, project, run } from './support/program';
 import { makeZip } from './support/zip-bytes';
+
+const FILE = { kind: 'file', mode: 0o644, uid: 0, gid: 0, mtimeSeconds: 0, size: 1 } as const;
 
 describe('names that every object has', () => {
   it('are versions and words like others', () => {
@@ -148,4 +151,19 @@ it.each(['emballage.yaml', 's/package.json', 's/tsconfig.json'])('a pipe in plac
   });
   expect(spawnSync('mkfifo', [join(root, path)]).status).toBe(0);
   expect(run(root, ['build'])).toMatchObject({ status: 2 });
+});
+
+it('a pattern longer than any that is meant', () => {
+  const root = project({ 'horn.mjs': '' }, { 'leave-out': ['a/'.repeat(100_000)] });
+  const { status, stderr } = run(root, ['build']);
+  expect([status, stderr.includes('a pattern of at most 4096 letters')]).toEqual([2, true]);
+});
+
+it('folders in a layer deeper than Linux has paths, and as deep as it has them', () => {
+  const layer = (depth: number) => [{ head: { ...FILE, path: `${'d/'.repeat(depth)}x` }, at: 0 }];
+  expect(codeOf(() => stackLayers([layer(20_000)], 'image'))).toBe('IMAGE_INVALID');
+  const many = Array.from({ length: 2000 }, (_, depth) => layer(depth)).flat();
+  const begun = performance.now();
+  expect([...stackLayers([many, many], 'image').walk()]).toHaveLength(2000 + 1999);
+  expect(performance.now() - begun).toBeLessThan(10_000);
 });

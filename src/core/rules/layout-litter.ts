@@ -20,7 +20,7 @@ const LITTER: readonly { readonly what: string; readonly level: Level; readonly 
   {
     what: 'a private key among tests',
     level: 'warn',
-    path: /(?:^|\/)(?:tests?|fixtures?|__tests__|testdata)\/(?:.*\/)?[\w.-]+\.(?:key|pem)$/i,
+    path: /^(?=.*[\w-]\.(?:key|pem)$)(?:.*\/)?(?:tests?|fixtures?|__tests__|testdata)\//i,
   },
   {
     what: 'what an editor left',
@@ -30,13 +30,13 @@ const LITTER: readonly { readonly what: string; readonly level: Level; readonly 
   {
     what: 'what a file browser left',
     level: 'note',
-    path: /(?:^|\/)(?:\.DS_Store|Thumbs\.db|desktop\.ini|__MACOSX\/.*)$/i,
+    path: /(?:^|\/)(?:\.DS_Store$|Thumbs\.db$|desktop\.ini$|__MACOSX\/)/i,
   },
   { what: 'what version control is told', level: 'note', path: /(?:^|\/)\.git(?:ignore|attributes|modules|keep)$/ },
   {
     what: 'a memory dump',
     level: 'stop',
-    path: /(?:^|\/)(?:core|core\.\d{2,7}|hs_err_pid\d+\.log|.*\.hprof|.*\.dmp|.*\.heapsnapshot)$/,
+    path: /(?:^|\/)(?:core|core\.\d{2,7}|hs_err_pid\d+\.log)$|\.(?:hprof|dmp|heapsnapshot)$/,
   },
   { what: 'a log', level: 'note', path: /(?:^|\/)(?:[a-z]+-debug|[a-z]+-error)\.log$/ },
 ];

@@ -5,6 +5,7 @@ import { referenceFault } from '../formats/oci';
 import type { Base, ImageKeys } from './model';
 import type { SheetNotes } from './notes';
 import type { KnownLanguages } from './runtimes';
+import { glob } from './schema-words';
 
 /** What is taken from the machine for executables that need only the C library. */
 export const LIBC_BASE = 'libc';
@@ -84,7 +85,7 @@ export const imageFields = (known: KnownLanguages) => ({
         z.array(
           z.strictObject({
             name: z.string({ error: 'a name' }).regex(LAYER_NAME, { error: 'small letters, digits and hyphens' }),
-            files: z.array(path('a pattern'), { error: 'a list of patterns' }),
+            files: z.array(glob().min(1, { error: 'a pattern' }), { error: 'a list of patterns' }),
           }),
           { error: 'a list of layers' },
         ),

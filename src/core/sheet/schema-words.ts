@@ -15,7 +15,13 @@ export const wholeNumber = () => z.int({ error: 'a whole number' }).positive({ e
 export const arch = () => z.enum(ARCHITECTURES, { error: `one of ${ARCHITECTURES.map((a) => `\`${a}\``).join(', ')}` });
 export const archs = () =>
   list(arch(), 'a list of architectures, such as `[arm64]`').min(1, { error: 'at least one architecture' });
-export const globs = () => list(text('a pattern'), 'a list of patterns');
+/** Longer ones are made by mistake, and cost more than they are worth. */
+const MOST_PATTERN_LETTERS = 4096;
+export const glob = () =>
+  text('a pattern').max(MOST_PATTERN_LETTERS, {
+    error: `a pattern of at most ${String(MOST_PATTERN_LETTERS)} letters`,
+  });
+export const globs = () => list(glob(), 'a list of patterns');
 
 /** `HOST[:PORT]` or `HOST[:PORT]/NAMESPACE`. */
 export const registry = () =>

@@ -10,7 +10,7 @@ import { storeField } from './store-key';
 import { imageFields } from './image-keys';
 import { listed } from '../base/text';
 import { FORMS } from './model';
-import { archs, day, globs, limits, list, name, pattern, size, text, time } from './schema-words';
+import { archs, day, glob, globs, limits, list, name, pattern, size, text, time } from './schema-words';
 import type { LateFields, SheetKeys, SheetLanguage } from './part';
 import { writtenPattern, writtenSamples, type KnownLanguages } from './runtimes';
 
@@ -43,7 +43,7 @@ const acceptance = z.strictObject(
       .min(3, { error: 'a reason in words' })
       .meta({ description: 'Why it is right to live with it.' }),
     until: day().meta({ description: 'The last day on which the acceptance holds.' }),
-    where: text('a pattern').optional().meta({ description: 'Only findings about paths that match this pattern.' }),
+    where: glob().optional().meta({ description: 'Only findings about paths that match this pattern.' }),
     fingerprint: pattern(/^[0-9a-f]{16}$/, 'a fingerprint as `check` tells it')
       .optional()
       .meta({ description: 'Only the finding with that fingerprint: of `secret/found`.' }),
@@ -198,7 +198,7 @@ const commonFields = (known: KnownLanguages) => ({
   memory: size().optional().meta({ description: 'Memory that the function gets.' }),
   timeout: time().optional().meta({ description: 'Time that one call may take.' }),
   events: z
-    .union([text('a pattern'), globs()], { error: 'a file pattern, or a list of them' })
+    .union([glob(), globs()], { error: 'a file pattern, or a list of them' })
     .optional()
     .meta({ description: 'Event files that `try` calls the function with.' }),
   accept: list(acceptance, 'a list of acceptances')

@@ -40,12 +40,16 @@ export interface ImageTree {
   walk(): Generator<{ readonly path: string; readonly node: TreeNode }>;
 }
 
+/** PATH_MAX of Linux, path_resolution(7): what is longer cannot be unpacked by those who start images. */
+const MOST_PATH_BYTES = 4096;
+
 /**
  * Why an entry's path must not be unpacked; undefined where it may. Names in images may hold what Linux allows.
  */
 export function layerPathFault(path: string): string | undefined {
   if (path.includes('\0')) return 'a NUL character';
   if (path.startsWith('/')) return 'an absolute path';
+  if (Buffer.byteLength(path) > MOST_PATH_BYTES) return 'a path that is longer than Linux has them';
   return path.split('/').includes('..') ? 'a path that leaves the root (`..`)' : undefined;
 }
 
@@ -85,7 +89,7 @@ class Tree implements ImageTree {
     for (const { head, at } of entries) {
       const fault = layerPathFault(head.path);
       if (fault !== undefined)
-        throw badImage(this.#name, 'paths that stay inside', `\`${printable(head.path)}\`, ${fault}`);
+        throw badImage(this.#name, 'paths that can be unpacked inside it', `${fault}: \`${printable(head.path)}\``);
       if (head.path === '') continue;
       const whiteout = whiteoutOf(head.path);
       if (whiteout === undefined) this.#put(head, at, layer);
@@ -124,7 +128,7 @@ class Tree implements ImageTree {
   }
 
   *walk(): Generator<{ path: string; node: TreeNode }> {
-    yield* below(this.root, '');
+    yield* below(this.root);
   }
 
   #put(head: TarHead, at: number, layer: number): void {
@@ -204,13 +208,17 @@ function hasFrom(node: TreeNode, layer: number): boolean {
   return node.layer === layer || [...(node.children?.values() ?? [])].some((child) => hasFrom(child, layer));
 }
 
-function* below(node: TreeNode, path: string): Generator<{ path: string; node: TreeNode }> {
-  const names = [...(node.children?.keys() ?? [])].sort();
-  for (const name of names) {
-    const child = node.children?.get(name);
-    if (child === undefined) continue;
-    const at = path === '' ? name : `${path}/${name}`;
-    yield { path: at, node: child };
-    yield* below(child, at);
+/** In the order of paths, each folder before what is in it. Each costs the same, however deep it lies. */
+function* below(root: TreeNode): Generator<{ path: string; node: TreeNode }> {
+  const open = [...sortedChildren(root, '')];
+  for (let one = open.pop(); one !== undefined; one = open.pop()) {
+    yield one;
+    for (const child of sortedChildren(one.node, `${one.path}/`)) open.push(child);
   }
+}
+
+/** The last first, as they are put on a stack. */
+function sortedChildren({ children }: TreeNode, prefix: string): { path: string; node: TreeNode }[] {
+  const sorted = [...(children ?? [])].sort(([a], [b]) => (a < b ? 1 : -1));
+  return sorted.map(([name, node]) => ({ path: `${prefix}${name}`, node }));
 }

@@ -20,7 +20,7 @@ const OTHER_PLATFORMS = /\.(?:dll|dylib|pyd|exe)$/i;
 const CYTHON_SOURCE = /\.(?:pyx|pxd|pxi)$/;
 const COMPILED_SOURCE = /\.(?:c|cc|cpp|cxx|f|f90|rs)$/;
 /** What compiled modules were compiled with, beside them. */
-const HEADER = /(?:^|\/)(?:include|src)\/.*\.(?:h|hh|hpp|hxx|cuh|cc|cpp|cxx|c)$/;
+const HEADER = /^(?=.*\.(?:h|hh|hpp|hxx|cuh|cc|cpp|cxx|c)$)(?:.*\/)?(?:include|src)\//;
 /** Packages that compile when they run. */
 const COMPILES =
   /^(?:torch|triton|cffi|cupy|numba|pycuda|pyopencl|jax|jaxlib|tensorflow|tvm|pythran|Cython|pybind11|nvidia)\//i;
