@@ -2,40 +2,13 @@
 import { spawn, spawnSync } from 'node:child_process';
 import { mkdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { base, noise, put, text } from './tools.mjs';
 
 const PORT = 8451;
 
-export function measureImages({ base, program, env, put, text, noise, byTurns, time, run, report, rows, verdict }) {
-  const root = join(base, 'image');
+export function measureImages({ program, env, byTurns, time, run, report, rows, verdict }) {
+  const root = imageProject('image', 500);
   const source = join(root, 'functions/f');
-  put(join(root, 'base/usr/bin/node'), '#!/bin/sh\n');
-  spawnSync('chmod', ['755', join(root, 'base/usr/bin/node')]);
-  put(join(source, 'code.mjs'), 'export const run = () => 0;\n');
-  // 5,000 files, 500 MB: four fifths text, one fifth noise.
-  const blocks = [text(11, 1 << 20), text(12, 1 << 20), text(13, 1 << 20), text(14, 1 << 20), noise(15, 1 << 20)];
-  for (let i = 0; i < 5000; i++)
-    put(join(source, `data/d${i % 50}/f${i}.bin`), blocks[i % 5].subarray(i * 20, i * 20 + 100_000));
-  const functions = {
-    f: {
-      ...{
-        source: 'functions/f',
-        runtime: 'node 20',
-        entry: 'code.mjs#run',
-        artifact: 'image',
-        base: { root: 'base' },
-      },
-      layers: [{ name: 'data', files: ['data/**'] }],
-    },
-  };
-  const defaults = { destination: 'd', arch: ['x86_64'] };
-  writeFileSync(
-    join(root, 'emballage.yaml'),
-    JSON.stringify({ project: 'bench', destinations: { d: 'd.yaml' }, defaults, functions }),
-  );
-  writeFileSync(
-    join(root, 'd.yaml'),
-    `destination: d\narch: [x86_64]\naccepts: { image: {} }\nregistry: 127.0.0.1:${PORT}/bench\nruntimes: {}\n`,
-  );
   run(root, process.execPath, [program, 'lock', '--quiet']);
   const build = () => time(root, process.execPath, [program, 'build', '--quiet']);
   const forget = () => {
@@ -50,7 +23,7 @@ export function measureImages({ base, program, env, put, text, noise, byTurns, t
   const [warm] = byTurns(5, [
     () => (writeFileSync(join(source, 'code.mjs'), `export const run = () => ${(edits += 1)};\n`), build()),
   ]);
-  report('  again after a change of code, against that', warm, cold, 0.05);
+  report('  again after a change of code, against that', warm, cold, 0.03);
   forget();
   const peak = spawnSync('/usr/bin/time', ['-f', '%M', process.execPath, program, 'build', '--quiet'], {
     cwd: root,
@@ -60,11 +33,11 @@ export function measureImages({ base, program, env, put, text, noise, byTurns, t
   const mib = Number(peak.stderr.trim().split('\n').at(-1)) / 1024;
   rows.push(['  memory', `${mib.toFixed(0)} MiB`, '', '', '250 MiB', verdict(mib, 250)]);
   if (spawnSync('docker-registry', ['--version']).error === undefined)
-    measureSending({ base, root, program, env, put, noise, byTurns, time, report, rows, verdict });
+    measureSending({ root, program, env, byTurns, time, report, rows, verdict });
   else console.error('left out: sending. Install the registry server with bash scripts/toolchains.sh');
 }
 
-function measureSending({ base, root, program, env, put, noise, byTurns, time, report, rows, verdict }) {
+function measureSending({ root, program, env, byTurns, time, report, rows, verdict }) {
   const config = join(base, 'registry.yml');
   const storage = join(base, 'registry');
   const yaml = `version: 0.1\nlog: { level: error }\nstorage: { filesystem: { rootdirectory: ${storage} } }\nhttp: { addr: "127.0.0.1:${PORT}" }\n`;
@@ -81,7 +54,7 @@ function measureSending({ base, root, program, env, put, noise, byTurns, time, r
     time(root, process.execPath, [program, 'build', '--quiet']);
     const waybill = JSON.parse(readFileSync(join(root, 'out/f/x86_64/f.waybill.json'), 'utf8'));
     const layer = waybill.image.layers.find(({ name }) => name === 'data').digest;
-    const blob = join(root, '.emballage/blobs', layer.slice('sha256:'.length));
+    const blob = join(root, 'out/f/x86_64/f.oci/blobs/sha256', layer.slice('sha256:'.length));
     const empty = () => {
       rmSync(storage, { recursive: true, force: true });
       rmSync(join(root, 'emballage.ledger'), { force: true });
@@ -111,4 +84,31 @@ function measureSending({ base, root, program, env, put, noise, byTurns, time, r
   } finally {
     server.kill();
   }
+}
+
+/** An image with a layer of so many MB, four fifths text, one fifth noise, beside a little code. */
+export function imageProject(name, mb) {
+  const root = join(base, name);
+  const source = join(root, 'functions/f');
+  put(join(root, 'base/usr/bin/node'), '#!/usr/bin/sh\n');
+  put(join(root, 'base/usr/bin/sh'), 'not run here');
+  spawnSync('chmod', ['755', join(root, 'base/usr/bin/node'), join(root, 'base/usr/bin/sh')]);
+  put(join(source, 'code.mjs'), 'export const run = () => 0;\n');
+  const blocks = [text(11, 1 << 20), text(12, 1 << 20), text(13, 1 << 20), text(14, 1 << 20), noise(15, 1 << 20)];
+  for (let i = 0; i < mb * 10; i++) {
+    const at = (i * 20) % 900_000;
+    put(join(source, `data/d${i % 50}/f${i}.bin`), blocks[i % 5].subarray(at, at + 100_000));
+  }
+  const place = { source: 'functions/f', runtime: 'node 20', entry: 'code.mjs#run', artifact: 'image' };
+  const functions = { f: { ...place, base: { root: 'base' }, layers: [{ name: 'data', files: ['data/**'] }] } };
+  const defaults = { destination: 'd', arch: ['x86_64'] };
+  writeFileSync(
+    join(root, 'emballage.yaml'),
+    JSON.stringify({ project: 'bench', destinations: { d: 'd.yaml' }, defaults, functions }),
+  );
+  writeFileSync(
+    join(root, 'd.yaml'),
+    `destination: d\narch: [x86_64]\naccepts: { image: {} }\nregistry: 127.0.0.1:${PORT}/bench\nruntimes: {}\n`,
+  );
+  return root;
 }

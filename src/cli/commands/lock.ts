@@ -70,28 +70,37 @@ export const command: CommandModule = {
   },
 };
 
+/** More lines that say that nothing changed hide those that say something. */
+const MOST_UNCHANGED = 12;
+
 async function show(session: Session, outcomes: readonly LockOutcome[]): Promise<void> {
+  const needing = outcomes.filter(({ status }) => status !== 'no-needs');
+  const unchanged = needing.filter(({ status }) => status === 'unchanged').length;
+  const isShort = unchanged > MOST_UNCHANGED && !session.verbose;
+  const told = isShort ? needing.filter(({ status }) => status !== 'unchanged') : needing;
+  if (needing.length === 0) session.say('No function here needs anything from others.');
+  if (told.length > 0) await showEach(session, told);
+  if (isShort) session.say(`${count(unchanged, 'function')} unchanged`);
+}
+
+async function showEach(session: Session, outcomes: readonly LockOutcome[]): Promise<void> {
   const { table } = await import('../views/table');
   const { paint } = session;
-  const rows = outcomes
-    .filter(({ status }) => status !== 'no-needs')
-    .flatMap(({ name, status, targets, base }) =>
-      [...new Set([...Object.keys(targets), ...Object.keys(base?.targets ?? {})])].map((arch, i) => {
-        const packages = targets[arch] ?? [];
-        const under = base?.targets[arch];
-        const all = [...packages, ...(under?.layers ?? [])];
-        return [
-          i === 0 ? paint.bold(name) : '',
-          arch,
-          status === 'settled' ? paint.good('settled') : paint.dim(status),
-          [count(packages.length, 'package'), ...(under === undefined ? [] : [`on ${printable(under.from)}`])].join(
-            ', ',
-          ),
-          paint.dim(formatSize(all.reduce((sum, one) => sum + one.size, 0))),
-        ];
-      }),
-    );
-  session.say(rows.length === 0 ? 'No function here needs anything from others.' : table(rows, [4]));
+  const rows = outcomes.flatMap(({ name, status, targets, base }) =>
+    [...new Set([...Object.keys(targets), ...Object.keys(base?.targets ?? {})])].map((arch, i) => {
+      const packages = targets[arch] ?? [];
+      const under = base?.targets[arch];
+      const all = [...packages, ...(under?.layers ?? [])];
+      return [
+        i === 0 ? paint.bold(name) : '',
+        arch,
+        status === 'settled' ? paint.good('settled') : paint.dim(status),
+        [count(packages.length, 'package'), ...(under === undefined ? [] : [`on ${printable(under.from)}`])].join(', '),
+        paint.dim(formatSize(all.reduce((sum, one) => sum + one.size, 0))),
+      ];
+    }),
+  );
+  session.say(table(rows, [4]));
   if (session.verbose) session.say(sourcesText(outcomes, paint));
   const changes = outcomes.flatMap((outcome) => outcome.changes);
   if (changes.length === 0 || session.quiet) return;

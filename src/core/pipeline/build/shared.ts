@@ -1,7 +1,6 @@
 /** Targets that another machine has made already: taken from the shared store, and given to it. */
 import { chmodSync, readFileSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { z } from 'zod';
 import { EmballageError } from '../../base/errors';
 import { settlePath } from '../../base/paths';
 import { severalAtOnce } from '../../base/several';
@@ -15,20 +14,12 @@ import type { Arch } from '../../sheet';
 import { inputsAfter, watched } from './careful-look';
 import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedLook, Look } from './model';
 import { archsOf, indexPath, recordsOf } from './records';
+import type { About } from './shared-schema';
 import { writeStatIndex } from './stat-index';
 
 /** Changed when the same inputs come to be told otherwise. */
 const VERSION = 1;
 const AT_ONCE = 16;
-
-const about = z.object({
-  sha256: z.string().regex(/^[0-9a-f]{64}$/),
-  size: z.int().nonnegative(),
-  unpacked: z.int().nonnegative(),
-  files: z.int().nonnegative(),
-  trimmed: z.int().nonnegative(),
-  leftOut: z.array(z.object({ path: z.string(), by: z.string(), kind: z.enum(['file', 'folder']) })),
-});
 
 export interface FromOthers {
   /** Functions of which all that is wanted was there. */
@@ -135,7 +126,8 @@ async function learnBesides({ project }: BuildRequest, { spec }: ChangedLook, { 
   const path = temporaryBeside(indexPath(project, spec));
   if (!(await project.state.shared.fetch('besides', key, { list: path }))) return;
   try {
-    const read = z.array(z.string()).safeParse(JSON.parse(readFileSync(path, 'utf8')));
+    const { besideFiles } = await import('./shared-schema');
+    const read = besideFiles.safeParse(JSON.parse(readFileSync(path, 'utf8')));
     // What another machine says must not lead out of the project.
     if (read.success)
       besides.learn(
@@ -166,7 +158,7 @@ async function fetchTarget(project: Project, target: Target, key: string): Promi
   };
   if (!(await project.state.shared.fetch('target', key, here))) return undefined;
   const discard = (): void => Object.values(here).forEach((path) => rmSync(path, { force: true }));
-  const facts = readAbout(here.about);
+  const facts = await readAbout(here.about);
   // The parts of one result belong together, whoever signed it.
   const isWhole =
     fileDigest(here.artifact) === facts?.sha256 &&
@@ -197,8 +189,9 @@ async function fetchTarget(project: Project, target: Target, key: string): Promi
 /** The digest of the artifact stands before the first list of a waybill. */
 const HEAD_LETTERS = 4096;
 
-function readAbout(path: string): z.output<typeof about> | undefined {
+async function readAbout(path: string): Promise<About | undefined> {
   try {
+    const { about } = await import('./shared-schema');
     const read = about.safeParse(JSON.parse(readFileSync(path, 'utf8')));
     return read.success ? read.data : undefined;
   } catch {

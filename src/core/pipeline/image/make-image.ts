@@ -1,7 +1,6 @@
 /** Makes the image of a function for one architecture: layers from the store or made anew, configuration, manifest, layout. */
 import { readFileSync, rmSync } from 'node:fs';
 import { inflateRawSync } from 'node:zlib';
-import { z } from 'zod';
 import { contentDigest, fileDigest } from '../../disk/digest';
 import { sortEntries } from '../../fileset/collect';
 import type { FileSet, PackedContent, PackedEntry, PackedFile } from '../../fileset/model';
@@ -17,6 +16,7 @@ import type { Project } from '../../project/targets';
 import type { ReadyBase } from './base';
 import type { BlobStore } from './blob-store';
 import type { ImageRun } from '../../languages';
+import type { LayerNote } from './layer-note';
 import { placeLayout } from './layout-folder';
 import { cutLayers, FUNCTION_FOLDER, placedPath, startCommand, type CutLayer } from './cut';
 
@@ -149,15 +149,6 @@ function knownDigests(entries: readonly PackedEntry[], digestOf: ImageRequest['d
   return digests;
 }
 
-const digest = z.string().regex(/^[0-9a-f]{64}$/);
-const layerNote = z.object({
-  hex: digest,
-  size: z.int().nonnegative(),
-  diffId: digest,
-  unpacked: z.int().nonnegative(),
-});
-type LayerNote = z.output<typeof layerNote>;
-
 /** Name of the note of a layer: everything that its bytes depend on. */
 function keyOf(
   entries: readonly PackedEntry[],
@@ -181,6 +172,7 @@ async function fetchLayer(
   const here = store.places();
   if (!(await project.state.shared.fetch('layer', resultKey(key), here))) return undefined;
   try {
+    const { layerNote } = await import('./layer-note');
     const note = layerNote.safeParse(JSON.parse(readFileSync(here.note, 'utf8')));
     if (!note.success || fileDigest(here.layer) !== note.data.hex) return undefined;
     store.takeIn(here.layer, note.data.hex);
