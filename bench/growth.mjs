@@ -139,11 +139,12 @@ export function growth() {
       continue;
     }
     const power = Math.log(times[2] / times[1]) / Math.log(4);
+    console.error(`${what}: ${times.map(ms).join(', ')}`);
     growths.push([what, sizes.join(' / '), ...times.map(ms), ratio(power), verdict(power, MOST_POWER)]);
   }
 }
 
-/** JARs of classes that a compiler made, each with packages of its own. */
+/** JARs of classes that a compiler made, each with a package of its own; a JAR is a zip archive. */
 function jarsOf(jars) {
   if (spawnSync('javac', ['-version']).status !== 0) return undefined;
   const keys = {
@@ -154,29 +155,20 @@ function jarsOf(jars) {
   };
   const root = project(`grow-jars-${jars}`, 1, keys);
   const [sources, classes] = [join(base, 'jar-sources'), join(base, 'jar-classes')];
-  for (let i = 0; i < 100; i++) {
-    const body = text(i, 1500)
-      .toString()
-      .replaceAll(/[^a-z ]/g, ' ');
-    put(
-      join(sources, `C${i}.java`),
-      `package org.bench.PACKAGE; public class C${i} { public static final String S = "${body}"; public static Object run(Object e) { return S + e + ${noise(i, 4).readUInt32LE(0)}L; } }\n`,
-    );
-  }
-  for (let i = 0; i < jars; i++) {
-    const own = join(classes, `p${i}`);
-    const from = join(base, `jar-sources-${i}`);
-    mkdirSync(from, { recursive: true });
-    spawnSync('sh', [
-      '-c',
-      `for f in "${sources}"/*.java; do sed 's/PACKAGE/p${i}/' "$f" > "${from}/$(basename "$f")"; done; javac -d "${own}" "${from}"/*.java`,
-    ]);
-    mkdirSync(join(root, 'functions/f0'), { recursive: true });
-    spawnSync('jar', ['cf', join(root, `functions/f0/p${i}.jar`), '-C', own, '.']);
-  }
+  for (let i = 0; i < jars; i++)
+    for (let k = 0; k < 20; k++) {
+      const body = text(20 * i + k, 3000)
+        .toString()
+        .replaceAll(/[^a-z ]/g, ' ');
+      const code = `public class C${k} { static final String S = "${body}"; public static Object run(Object e) { return S + e; } }`;
+      put(join(sources, `p${i}/C${k}.java`), `package org.bench.p${i}; ${code}\n`);
+    }
+  run(base, 'sh', ['-c', `find '${sources}' -name '*.java' > all && javac -d '${classes}' @all`]);
+  const source = join(root, 'functions/f0');
   put(
-    join(root, 'functions/f0/bench/Main.java'),
+    join(source, 'bench/Main.java'),
     'package bench; public class Main { public static Object run(Object e) { return e; } }\n',
   );
+  for (let i = 0; i < jars; i++) run(classes, 'zip', ['-q', '-r', join(source, `p${i}.jar`), `org/bench/p${i}`]);
   return () => (forget(root), build(root));
 }

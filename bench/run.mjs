@@ -1,4 +1,5 @@
-// Compares the program with plain system tools in one run and prints ratios; with --results, all of it goes to results.md.
+// Compares the program with plain system tools in one run and prints ratios. What was measured is kept, and with --results
+// all of it goes to results.md, also what another run has measured; --results --kept measures nothing.
 // Each pair is run by turns, so that whatever else the machine does falls on both; medians are compared.
 import { measureAssemblies } from './assemblies.mjs';
 import { measureDelivering } from './delivering.mjs';
@@ -8,7 +9,7 @@ import { checkMany, lockMany } from './many.mjs';
 import { natives } from './natives.mjs';
 import { jars, wheels } from './packages.mjs';
 import { coldBuild, largeTree, modules, nothingChanged, smallCommands, startUp } from './packing.mjs';
-import { writeResults } from './results.mjs';
+import { keepMeasured, writeResults } from './results.mjs';
 import { measureScanning } from './scanning.mjs';
 import { measureSeeing } from './seeing.mjs';
 import { measureSharing } from './sharing.mjs';
@@ -41,11 +42,13 @@ const MEASURES = {
 const words = process.argv.slice(2);
 const only = words.filter((word) => !word.startsWith('--'));
 for (const [name, measure] of Object.entries(MEASURES)) {
-  if (only.length > 0 && !only.includes(name)) continue;
+  if (only.length > 0 ? !only.includes(name) : words.includes('--kept')) continue;
   const before = [tools.rows.length, tools.growths.length];
   await measure();
+  const [rows, growths] = [tools.rows.slice(before[0]), tools.growths.slice(before[1])];
   // What is there already is told while the rest is measured.
-  if (tools.rows.length > before[0]) console.log(tools.table([tools.HEAD, ...tools.rows.slice(before[0])]));
-  if (tools.growths.length > before[1]) console.log(tools.table([tools.GROWTH_HEAD, ...tools.growths]));
+  if (rows.length > 0) console.log(tools.table([tools.HEAD, ...rows]));
+  if (growths.length > 0) console.log(tools.table([tools.GROWTH_HEAD, ...growths]));
+  keepMeasured(name, { rows, growths });
 }
-if (words.includes('--results')) writeResults(tools);
+if (words.includes('--results')) writeResults(Object.keys(MEASURES), tools);

@@ -3,6 +3,7 @@ import { makeScratch, removeScratch } from '../core/disk/scratch';
 import { findMeans, rebuilder, type FilesToCopy } from '../core/pipeline/prove';
 import type { Project } from '../core/project/targets';
 import type { FunctionSpec } from '../core/sheet';
+import { removeLeftClocks } from '../core/toolchains/faked-clock';
 import { userCaches } from './machine';
 import { withScratch } from './scratch';
 import type { Session } from './session';
@@ -10,10 +11,12 @@ import type { Session } from './session';
 /** A folder for builds, and one on another file system, where there is one; both are removed. */
 export function withPlaces<T>(session: Session, use: (places: Places) => Promise<T>): Promise<T> {
   return withScratch('prove', async (base) => {
+    const begunMs = session.now();
     const means = await findMeans(session.machine(), base);
     const otherBase = means.otherDisk === undefined ? undefined : makeScratch('prove', means.otherDisk);
     const cleanUp = (): void => {
       if (otherBase !== undefined) removeScratch(otherBase);
+      removeLeftClocks(begunMs);
     };
     process.once('exit', cleanUp);
     try {

@@ -1,6 +1,8 @@
 /** A clock that says something else: a library that is loaded before the C library, and what it is told. */
+import { rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { namesIn } from '../disk/names-in';
+import { isRunning } from '../disk/running';
 import type { Machine } from './machine';
 import { askProgram } from './programs';
 
@@ -47,4 +49,25 @@ export function passedClock(variables: Readonly<Record<string, string | undefine
     value !== undefined && ITS_OWN.test(name) ? [[name, value]] : [],
   );
   return { LD_PRELOAD: library, ...Object.fromEntries(own) };
+}
+
+const SHARED_MEMORY = '/dev/shm';
+/** Where such a library keeps the time for a process and what that starts. */
+const KEPT = /^(?:sem\.)?faketime_(?:sem|shm)_(\d+)$/;
+
+/**
+ * Removes what the library left of processes that became other programs (exec), which it then no longer tidies up after.
+ * @param sinceMs of what came later, milliseconds since 1970
+ */
+export function removeLeftClocks(sinceMs: number): void {
+  for (const name of namesIn(SHARED_MEMORY)) {
+    const [, pid] = KEPT.exec(name) ?? [];
+    if (pid === undefined || isRunning(Number(pid))) continue;
+    const path = join(SHARED_MEMORY, name);
+    try {
+      if (statSync(path).mtimeMs >= sinceMs) rmSync(path);
+    } catch {
+      // Gone meanwhile, or somebody else's.
+    }
+  }
 }

@@ -28,7 +28,7 @@ export async function placeArchive(project: Project, target: Target): Promise<st
   const path = join(project.root, shown);
   const from = join(project.root, artifactPath(target));
   if (isArchiveThere(project, target)) return shown;
-  const index = readFileSync(join(from, INDEX_FILE));
+  const index = guarded(artifactPath(target), () => readFileSync(join(from, INDEX_FILE)));
   const layout = await openLayout(from, artifactPath(target));
   const [manifest] = layout.index.manifests;
   if (manifest === undefined) throw badImage(layout.shown, 'an image', 'none in its index');
@@ -54,10 +54,16 @@ export function removeArchive(project: Project, target: Target): void {
 
 /** Whether it lies there as it was written from the layout that lies there. */
 export function isArchiveThere(project: Project, target: Target): boolean {
-  const stat = statSync(join(project.root, archivePath(target)), { throwIfNoEntry: false });
   const note = project.state.recall(KINDS.archives, noteName(target)) as ArchiveNote | undefined;
-  if (note === undefined || stat === undefined || !sameStamp(note.stamp, stampOf(stat))) return false;
-  return note.index === contentDigest(readFileSync(join(project.root, artifactPath(target), INDEX_FILE)));
+  if (note === undefined) return false;
+  try {
+    const stamp = stampOf(statSync(join(project.root, archivePath(target))));
+    const index = readFileSync(join(project.root, artifactPath(target), INDEX_FILE));
+    return sameStamp(note.stamp, stamp) && note.index === contentDigest(index);
+  } catch {
+    // Not there, or another build is just putting it there.
+    return false;
+  }
 }
 
 function noteName({ spec, arch }: Target): string {
