@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
-import { base, byTurns, ms, program, put, ratio, report, rows, run, time, verdict } from './tools.mjs';
+import { base, byTurns, ms, program, put, ratio, report, rows, run, time } from './tools.mjs';
 
 const { writeMany } = createRequire(import.meta.url)('../test/support/many-functions.js');
 const node = process.execPath;

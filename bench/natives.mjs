@@ -1,27 +1,9 @@
 // Native files of this machine: stripped against `strip`, inspected against `readelf`.
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import {
-  base,
-  byTurns,
-  env,
-  filesBelow,
-  makeTree,
-  ms,
-  noise,
-  program,
-  project,
-  put,
-  ratio,
-  report,
-  rows,
-  run,
-  text,
-  time,
-  verdict,
-} from './tools.mjs';
+import { base, byTurns, env, ms, ratio, report, rows, run, time } from './tools.mjs';
 
 export function natives() {
   const { files, big } = elfFiles();

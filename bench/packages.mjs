@@ -1,27 +1,9 @@
 // Packages of others: real JARs merged, real wheels settled.
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import {
-  base,
-  byTurns,
-  env,
-  filesBelow,
-  makeTree,
-  ms,
-  noise,
-  program,
-  project,
-  put,
-  ratio,
-  report,
-  rows,
-  run,
-  text,
-  time,
-  verdict,
-} from './tools.mjs';
+import { base, byTurns, env, program, project, report, rows, run, time, verdict } from './tools.mjs';
 
 /**
  * Some sixty real JARs, merged with one package moved, against unpacking them all and packing what comes of it with the JDK's

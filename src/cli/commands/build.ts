@@ -70,6 +70,7 @@ export const command: CommandModule = {
 
 function showProgress(session: Session, event: BuildEvent): void {
   if (event.kind === 'waiting') session.remark('waiting for another build in this project to finish');
+  else if (event.kind === 'archiving') session.progress.show(`writing ${event.name} for ${event.arch} as one file`);
   else if (event.kind === 'compiling')
     session.progress.show(
       `compiling ${event.name} for ${event.arch}${event.what === undefined ? '' : `: ${event.what}`}`,

@@ -43,7 +43,10 @@ async function withArchives(request: BuildRequest, built: BuiltFunction[]): Prom
   const lacking = targets.filter((target) => !isArchiveThere(project, target));
   if (lacking.length > 0)
     await alone(request, async () => {
-      for (const target of lacking) await placeArchive(project, target);
+      for (const target of lacking) {
+        request.onEvent({ kind: 'archiving', name: target.spec.name, arch: target.arch });
+        await placeArchive(project, target);
+      }
     });
   return built.map((one) => ({
     ...one,

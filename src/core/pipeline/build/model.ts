@@ -38,6 +38,7 @@ export interface BuildRequest {
 
 export type BuildEvent =
   | { readonly kind: 'waiting' }
+  | { readonly kind: 'archiving'; readonly name: string; readonly arch: Arch }
   | { readonly kind: 'compiling'; readonly name: string; readonly arch: Arch; readonly what?: string }
   | {
       readonly kind: 'fetching';
