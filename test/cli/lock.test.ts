@@ -248,6 +248,13 @@ describe('an index that misbehaves', () => {
     ]);
   });
 
+  it('tells nothing of one wheel by what was said of another, though an index states the same digest of both', async () => {
+    const { url } = await startTestIndex(offered, ['--misbehave', 'wrong-digest']);
+    const root = pythonProject({ 'intake.py': INTAKE }, { needs: ['chart'], sources: [{ index: url }] });
+    expect(run(root, ['lock'])).toMatchObject({ status: 0, stderr: '' });
+    expect(lockedIn(root)).toEqual(['chart 1.0', 'datum 1.0', 'levels 1.0']);
+  });
+
   it.each([
     ['truncated', 'broke off'],
     ['wrong-digest', `SHA-256 ${'0'.repeat(64)}`],

@@ -11,7 +11,7 @@ export const KEPT = {
   metadata: {
     name: 'metadata',
     holds: 'the metadata of wheels, without the rest of them',
-    dependsOn: 'the content of the wheel',
+    dependsOn: 'the address of the wheel, and the digest that is stated of it',
     ...{ keptBy: 'code', of: 'user', most: { things: 20_000 } },
   },
   bytecode: {

@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
+import { contentDigest } from '../../disk/digest';
 import { withFileSource } from '../../disk/file-source';
 import { writeWhole } from '../../disk/write';
 import { findEntry, readEntry, type ByteSource } from '../../formats/zip';
@@ -104,7 +105,7 @@ export class PythonProvider implements PackageSource {
       return this.#checked(project, candidate.file, built);
     }
     const { file } = candidate;
-    const cachePath = file.sha256 === undefined ? undefined : join(this.#options.metadataFolder, file.sha256);
+    const cachePath = keptMetadata(this.#options.metadataFolder, file);
     const cached = cachePath !== undefined && existsSync(cachePath) ? readFileSync(cachePath, 'utf8') : undefined;
     const text = cached ?? (await this.#fetchMetadata(file));
     const metadata = this.#checked(project, file, text);
@@ -141,6 +142,14 @@ export class PythonProvider implements PackageSource {
     const { path } = known ?? (await store.get(file, http));
     return withFileSource(path, file.file, (source) => metadataIn(source, file));
   }
+}
+
+/**
+ * Where the metadata of a wheel is kept. Which wheel it is of only the index says, and what it says of its own files must
+ * not count for those of another: so its address is part of the name.
+ */
+function keptMetadata(folder: string, { sha256, url }: IndexFile): string | undefined {
+  return sha256 === undefined ? undefined : join(folder, contentDigest(`${url}\n${sha256}`));
 }
 
 /** The sources that may serve a name: those that claim it, else those that claim no names. */
