@@ -51,6 +51,11 @@ const swept = new Set<string>();
 function removeOrphans(folder: string): void {
   if (swept.has(folder)) return;
   swept.add(folder);
+  removeAbandoned(folder);
+}
+
+/** Removes what processes of this machine that have ended left in a folder. */
+export function removeAbandoned(folder: string): void {
   for (const name of namesIn(folder))
     if (isAbandoned(name)) rmSync(join(folder, name), { force: true, recursive: true });
 }

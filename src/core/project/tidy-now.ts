@@ -2,6 +2,7 @@
 import { existsSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { namesIn } from '../disk/names-in';
+import { removeAbandoned } from '../disk/write';
 import { KINDS, isCodeFolder, SCRATCH, type StateFolder, type StateKind } from './state';
 import { lookAt, remove, thingsIn, usedByOthers } from './tidy';
 
@@ -47,6 +48,7 @@ export function tidyNow(request: TidyRequest): { readonly went: Tidied[]; readon
   };
   for (const one of stoppedRuns(state)) drop(one, 'left by a stopped run');
   for (const one of otherVersions(state)) drop(one, 'of another version of the tool');
+  if (!isDry) [state.path, state.caches].forEach(removeAbandoned);
   const names = functionNames(state);
   const left: Candidate[] = [];
   for (const kind of kinds) {

@@ -79,6 +79,9 @@ describe('what is kept', () => {
     fill(state, user, { a: 60, [name(ended)]: 1, [name(process.pid)]: 1 });
     tidyKind(state, user);
     expect(left(state, user)).toEqual([name(process.pid), 'a']);
+    put(state.caches, { [name(ended)]: '' });
+    tidyState(state, new Set());
+    expect(existsSync(join(state.caches, name(ended)))).toBe(false);
   });
 });
 

@@ -6,7 +6,7 @@ import { lstatSync, rmdirSync, rmSync, statSync, utimesSync, writeFileSync } fro
 import { join } from 'node:path';
 import { namesIn } from '../disk/names-in';
 import { UNVERSIONED } from '../disk/unversioned';
-import { isAbandoned, isTemporary, temporaryBeside, writeWhole } from '../disk/write';
+import { isAbandoned, isTemporary, removeAbandoned, temporaryBeside, writeWhole } from '../disk/write';
 import { isCodeFolder, KINDS, LOCKS, SCRATCH, type StateFolder, type StateKind } from './state';
 
 /** Everything is looked through once in this time. */
@@ -34,6 +34,7 @@ export function tidyState(state: StateFolder, own: ReadonlySet<StateKind>): void
       const here = kinds.filter((kind) => kind.of === of);
       for (const kind of here) tidyKind(state, kind);
       removeOldCode(place, state);
+      removeAbandoned(place);
       if (of === 'project') removeUnknown(place, here);
       markDone(join(place, MARK), state.now());
     }
