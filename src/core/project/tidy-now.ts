@@ -2,7 +2,7 @@
 import { existsSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { namesIn } from '../disk/names-in';
-import { removeAbandoned } from '../disk/write';
+import { isAbandoned } from '../disk/write';
 import { KINDS, isCodeFolder, SCRATCH, type StateFolder, type StateKind } from './state';
 import { lookAt, remove, thingsIn, usedByOthers } from './tidy';
 
@@ -48,7 +48,6 @@ export function tidyNow(request: TidyRequest): { readonly went: Tidied[]; readon
   };
   for (const one of stoppedRuns(state)) drop(one, 'left by a stopped run');
   for (const one of otherVersions(state)) drop(one, 'of another version of the tool');
-  if (!isDry) [state.path, state.caches].forEach(removeAbandoned);
   const names = functionNames(state);
   const left: Candidate[] = [];
   for (const kind of kinds) {
@@ -98,11 +97,14 @@ interface SheetMemory {
   readonly sheet?: { readonly functions?: readonly { readonly name: string }[] };
 }
 
+/** Their folders, and files beside the kinds. */
 function stoppedRuns(state: StateFolder): Candidate[] {
-  const folder = join(state.path, SCRATCH);
-  return namesIn(folder)
-    .filter((name) => state.isStopped(name))
-    .map((name) => candidateAt(join(folder, name), SCRATCH));
+  const scratch = join(state.path, SCRATCH);
+  const folders = namesIn(scratch).filter((name) => state.isStopped(name));
+  const files = [state.path, state.caches].flatMap((place) =>
+    namesIn(place).flatMap((name) => (isAbandoned(name) ? [join(place, name)] : [])),
+  );
+  return [...folders.map((name) => join(scratch, name)), ...files].map((path) => candidateAt(path, SCRATCH));
 }
 
 function otherVersions(state: StateFolder): Candidate[] {
