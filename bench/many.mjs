@@ -1,6 +1,6 @@
 // Many functions at once: checking them all against checking each, and a lock in which nothing changed.
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { base, byTurns, ms, program, put, ratio, report, rows, run, time } from './tools.mjs';
@@ -24,7 +24,11 @@ export function checkMany() {
 /** Functions in many languages, built. */
 export function many(count) {
   const root = join(base, `check-${count}`);
-  writeMany(root, count, { sheet: { defaults: { destination: 'slipway', arch: ['x86_64', 'arm64'] } } });
+  writeMany(root, count);
+  const at = join(root, 'emballage.yaml');
+  const sheet = JSON.parse(readFileSync(at, 'utf8'));
+  for (const spec of Object.values(sheet.functions)) spec.arch = ['x86_64', 'arm64'];
+  writeFileSync(at, JSON.stringify(sheet));
   run(root, node, [program, 'lock', '--quiet']);
   run(root, node, [program, 'build', '--quiet']);
   const listed = spawnSync(node, [program, 'build', '--json'], { cwd: root, encoding: 'utf8', maxBuffer: 1 << 28 });

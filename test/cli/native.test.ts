@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { copyFileSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { answering, contentOf, CROSS, EMULATOR, entriesOf, itWith, nativeProject } from '../support/native';
@@ -187,6 +187,24 @@ fn main() { for line in std::io::stdin().lock().lines() { println!("{}", LEVEL +
 `;
 
 describe('functions in Rust', () => {
+  itWith(
+    'rustc',
+    'gcc',
+    'aarch64-linux-gnu-gcc',
+  )('of one file are compiled for both processors at once', () => {
+    const root = nativeProject(
+      { 'main.rs': `const LEVEL: usize = 411;\n${RUST}` },
+      { runtime: 'rust', entry: 'main.rs', arch: ['x86_64', 'arm64'] },
+    );
+    expect(run(root, ['build', '--jobs', '2'])).toMatchObject({ status: 0, stderr: '' });
+    for (const [arch, machine] of [
+      ['x86_64', 62],
+      ['arm64', 183],
+    ] as const)
+      expect(readElf(contentOf(join(root, `out/solver/${arch}/solver.zip`), 'run'))?.machine).toBe(machine);
+    expect(readdirSync(join(root, 'f'))).toEqual(['main.rs']);
+  });
+
   itWith(
     'rustc',
     'cargo',

@@ -73,7 +73,8 @@ async function compileFile(request: CompileRequest, tools: Tools): Promise<Compi
     ...['--target', tools.rust.triple, '-C', `linker=${tools.linker.path}`, ...profile],
     ...targetFlags(tools, spec.own.flags),
     ...localFlags(request),
-    ...['--emit', `dep-info=${output}.d,link=${output}`, spec.entry.file],
+    // What it makes on the way would lie where it runs otherwise: in the source folder, for all processors at once.
+    ...['--out-dir', scratch, '--emit', `dep-info=${output}.d,link=${output}`, spec.entry.file],
   ];
   const env = cleanEnvironment(scratch, request);
   await runCompiler({ program: tools.rust.path, args, cwd: folder, env, doing, shown });
