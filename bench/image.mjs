@@ -2,7 +2,7 @@
 import { spawn, spawnSync } from 'node:child_process';
 import { mkdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { base, noise, put, text } from './tools.mjs';
+import { base, noise, put, reportMemory, text } from './tools.mjs';
 
 const PORT = 8451;
 
@@ -25,13 +25,7 @@ export function measureImages({ program, env, byTurns, time, run, report, rows, 
   ]);
   report('  again after a change of code, against that', warm, cold, 0.03);
   forget();
-  const peak = spawnSync('/usr/bin/time', ['-f', '%M', process.execPath, program, 'build', '--quiet'], {
-    cwd: root,
-    env: env(),
-    encoding: 'utf8',
-  });
-  const mib = Number(peak.stderr.trim().split('\n').at(-1)) / 1024;
-  rows.push(['  memory', `${mib.toFixed(0)} MiB`, '', '', '250 MiB', verdict(mib, 250)]);
+  reportMemory('  memory', root, [program, 'build', '--quiet'], 250);
   if (spawnSync('docker-registry', ['--version']).error === undefined)
     measureSending({ root, program, env, byTurns, time, report, rows, verdict });
   else console.error('left out: sending. Install the registry server with bash scripts/toolchains.sh');

@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { base, byTurns, env, program, project, report, rows, run, time, verdict } from './tools.mjs';
+import { base, byTurns, env, program, project, report, reportMemory, run, time } from './tools.mjs';
 
 /**
  * Some sixty real JARs, merged with one package moved, against unpacking them all and packing what comes of it with the JDK's
@@ -52,13 +52,7 @@ export function jars() {
   report('  and traced from every factory, cold, against the same', small, plain, 2);
   report('  warm with one changed file, against cold', warm, cold, 0.25);
   rmSync(state, { recursive: true, force: true });
-  const { stderr } = spawnSync('/usr/bin/time', ['-f', '%M', process.execPath, program, 'build', '--quiet'], {
-    cwd: root,
-    encoding: 'utf8',
-    env: env(),
-  });
-  const mib = Number(stderr.trim().split('\n').at(-1)) / 1024;
-  rows.push(['  memory', `${mib.toFixed(0)} MiB`, '', '', '700 MiB', verdict(mib, 700)]);
+  reportMemory('  memory', root, [program, 'build', '--quiet'], 700);
 }
 
 /** Some forty real wheels, fetched once; settling and unpacking them against the installer of Python itself. */
@@ -114,12 +108,7 @@ export function wheels() {
   report('settle and unpack some 40 wheels, cold, against pip install', cold, pipMs, 0.15);
   report('  the same with a warm store', warm, pipMs, 0.15);
   forget();
-  const { stderr } = spawnSync('/usr/bin/time', ['-f', '%M', process.execPath, settle, root], {
-    encoding: 'utf8',
-    env: env(),
-  });
-  const mib = Number(stderr.trim().split('\n').at(-1)) / 1024;
-  rows.push(['  memory', `${mib.toFixed(0)} MiB`, '', '', '300 MiB', verdict(mib, 300)]);
+  reportMemory('  memory', root, [settle, root], 300);
 }
 
 /** A project whose function needs so many wheels of made-up packages, of 200 modules each. */

@@ -7,7 +7,6 @@ import { makeApplication } from './node-app.mjs';
 import {
   base,
   byTurns,
-  env,
   filesBelow,
   makeTree,
   ms,
@@ -17,6 +16,7 @@ import {
   put,
   ratio,
   report,
+  reportMemory,
   rows,
   run,
   text,
@@ -121,13 +121,7 @@ export function largeTree() {
   const folder = join(root, 'functions/f0');
   const block = Buffer.concat([text(7, 3 << 20), noise(8, 1 << 20)]);
   for (let i = 0; i < 16; i++) put(join(folder, `d${i}`), Buffer.concat(Array.from({ length: 32 }, () => block)));
-  const { stderr } = spawnSync('/usr/bin/time', ['-f', '%M', process.execPath, program, 'build', '--quiet'], {
-    cwd: root,
-    env: env(),
-    encoding: 'utf8',
-  });
-  const mib = Number(stderr.trim().split('\n').at(-1)) / 1024;
-  rows.push(['memory of packing 2 GiB', `${mib.toFixed(0)} MiB`, '', '', '250 MiB', verdict(mib, 250)]);
+  reportMemory('memory of packing 2 GiB', root, [program, 'build', '--quiet'], 250);
 }
 
 /** An application of 3,000 modules, traced and linked; the parser library alone on the same files, on one core. */
@@ -152,10 +146,5 @@ export function modules() {
   report('trace and link 3,000 modules, cold, against parsing them', cold, parse, 1.2);
   report('  warm after one edit, against cold', warm, cold, 0.06);
   rmSync(join(root, '.emballage'), { recursive: true, force: true });
-  const { stderr } = spawnSync('/usr/bin/time', ['-f', '%M', process.execPath, script('link.mjs'), root], {
-    encoding: 'utf8',
-    env: env(),
-  });
-  const mib = Number(stderr.trim().split('\n').at(-1)) / 1024;
-  rows.push(['  memory', `${mib.toFixed(0)} MiB`, '', '', '500 MiB', verdict(mib, 500)]);
+  reportMemory('  memory', root, [script('link.mjs'), root], 500);
 }

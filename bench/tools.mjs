@@ -115,6 +115,17 @@ export function report(name, ours, other, most) {
   rows.push([name, ms(ours), ms(other), ratio(ours / other), String(most), verdict(ours / other, most)]);
 }
 
+/** The most memory that Node.js takes for it, in MiB, against what it may. */
+export function reportMemory(name, cwd, args, most) {
+  const { stderr } = spawnSync('/usr/bin/time', ['-f', '%M', process.execPath, ...args], {
+    cwd,
+    env: env(),
+    encoding: 'utf8',
+  });
+  const mib = Number(stderr.trim().split('\n').at(-1)) / 1024;
+  rows.push([name, `${mib.toFixed(0)} MiB`, '', '', `${most} MiB`, verdict(mib, most)]);
+}
+
 export function ms(value) {
   return `${value.toFixed(0)} ms`;
 }
