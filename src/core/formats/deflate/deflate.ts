@@ -2,7 +2,7 @@
 import { ENCODER_MODULE } from './encoder-module';
 
 /** Names the encoder in waybills. Whenever its output changes, so must the name. */
-export const DEFLATE_ENCODER = 'emballage-deflate/2';
+export const DEFLATE_ENCODER = 'emballage-deflate/3';
 /** Longer data is deflated in segments of so many bytes, each with what comes before it as its dictionary. */
 export const SEGMENT_BYTES = 1024 * 1024;
 /** How much longer than what goes in what comes out may be: stored blocks for a segment, and the codes of an empty one. */

@@ -22,7 +22,7 @@ const FIXED_BLOCK: u64 = 1;
 const DYNAMIC_BLOCK: u64 = 2;
 
 /** Most symbols that one block holds. Part of what pins the output. */
-export const BLOCK_SYMBOLS: i32 = 20_000;
+export const BLOCK_SYMBOLS: i32 = 12_000;
 /** RFC 1951 3.2.4: LEN has 16 bits. */
 const MAX_STORED: i32 = 65_535;
 

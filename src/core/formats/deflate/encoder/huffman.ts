@@ -1,19 +1,26 @@
-// Length-limited Huffman codes (RFC 1951 3.2.2). Ties go by frequency, then depth of the subtree, then heap order.
+// Length-limited Huffman codes (RFC 1951 3.2.2). Symbols are sorted by frequency, then number; two queues, of leaves and of
+// inner nodes, then give the two rarest in turn, leaves first where both are as rare, which keeps the tree low.
 
 /** Room for the largest alphabet, 288 symbols, in each table. */
 const SYMBOLS: i32 = 288;
 const MAX_BITS: i32 = 15;
+/** A sort key is a frequency and a symbol; frequencies are below 2 ^ 16, as no block has more symbols than that. */
+const SYMBOL_BITS: i32 = 9;
+const SYMBOL_MASK: u32 = (1 << SYMBOL_BITS) - 1;
+/** So many keys are sorted by insertion; more of them by counting, eight bits at a time. */
+const FEW: i32 = 24;
 
-// Nodes are symbols below SYMBOLS and inner nodes from there on.
-const frequency = memory.data(SYMBOLS * 2 * 4, 4);
-const parent = memory.data(SYMBOLS * 2 * 2, 2);
-const depth = memory.data(SYMBOLS * 2);
-const bits = memory.data(SYMBOLS * 2);
-const heap = memory.data((SYMBOLS + 2) * 2, 2);
-const order = memory.data(SYMBOLS * 2 * 2, 2);
+const sorted = memory.data(SYMBOLS * 4, 4);
+const spare = memory.data(SYMBOLS * 4, 4);
+const places = memory.data(256 * 4, 4);
+/** Inner nodes in the order in which they are made: frequency, then, once the tree is there, depth. */
+const inner = memory.data(SYMBOLS * 4, 4);
+/** The inner node above each inner node, and how many leaves hang directly below each. */
+const parent = memory.data(SYMBOLS * 2, 2);
+const leaves = memory.data(SYMBOLS);
 const counts = memory.data((MAX_BITS + 2) * 4, 4);
-let heapLength: i32 = 0;
-let orderLength: i32 = 0;
+const reversedBytes = memory.data(256);
+fillReversed();
 
 /** One code: frequencies in (u32), lengths (u8) and reversed codes (u16) out. */
 export class Code {
@@ -32,17 +39,28 @@ export class Code {
 
 /** Finds lengths and codes. At least two symbols always get one, so that no decoder meets a code of one symbol. */
 export function buildCode(code: Code, symbols: i32, maxBits: i32): void {
-  fillHeap(code, symbols);
-  combine();
-  settleLengths(maxBits);
-  memory.copy(code.lengths, bits, symbols);
-  assignCodes(code);
+  const used = collect(code, symbols);
+  sort(used);
+  countLengths(used, maxBits);
+  memory.fill(code.lengths, 0, symbols);
+  // The rarest leaves take the longest codes.
+  let next = sorted;
+  for (let length = maxBits; length > 0; length--)
+    for (let n = load<i32>(counts + (length << 2)); n > 0; n--, next += 4)
+      store<u8>(code.lengths + (load<u32>(next) & SYMBOL_MASK), length);
+  nameCodes(code);
 }
 
 /** RFC 1951 3.2.2, steps 1 to 3: codes from lengths alone. */
 export function assignCodes(code: Code): void {
   memory.fill(counts, 0, (MAX_BITS + 2) * 4);
   for (let symbol = 0; symbol <= code.maxSymbol; symbol++) bump(load<u8>(code.lengths + symbol), 1);
+  nameCodes(code);
+}
+
+/** Steps 2 and 3, where it has been counted how many codes of each length there are. */
+function nameCodes(code: Code): void {
+  store<i32>(counts, 0);
   let next = 0;
   let above = 0;
   for (let length = 1; length <= MAX_BITS; length++) {
@@ -53,15 +71,17 @@ export function assignCodes(code: Code): void {
   for (let symbol = 0; symbol <= code.maxSymbol; symbol++) {
     const length: i32 = load<u8>(code.lengths + symbol);
     if (length == 0) continue;
-    store<u16>(code.codes + (symbol << 1), reversed(load<i32>(counts + (length << 2)), length));
-    bump(length, 1);
+    const slot = counts + (length << 2);
+    const value = load<i32>(slot);
+    store<i32>(slot, value + 1);
+    const reversed = (<i32>load<u8>(reversedBytes + (value & 255)) << 8) | load<u8>(reversedBytes + (value >> 8));
+    store<u16>(code.codes + (symbol << 1), reversed >> (16 - length));
   }
 }
 
-function reversed(code: i32, length: i32): i32 {
-  let result = 0;
-  for (let i = 0; i < length; i++, code >>= 1) result = (result << 1) | (code & 1);
-  return result;
+function fillReversed(): void {
+  for (let i = 1; i < 256; i++)
+    store<u8>(reversedBytes + i, (load<u8>(reversedBytes + (i >> 1)) >> 1) | ((i & 1) << 7));
 }
 
 // @ts-ignore: decorator
@@ -69,108 +89,112 @@ function reversed(code: i32, length: i32): i32 {
   store<i32>(counts + (length << 2), load<i32>(counts + (length << 2)) + by);
 }
 
-function fillHeap(code: Code, symbols: i32): void {
-  memory.fill(depth, 0, SYMBOLS * 2);
-  memory.fill(bits, 0, SYMBOLS * 2);
-  heapLength = 0;
+/** Puts a key for each symbol that occurs into `sorted`; gives how many there are. */
+function collect(code: Code, symbols: i32): i32 {
+  let used = 0;
   let max = -1;
   for (let symbol = 0; symbol < symbols; symbol++) {
-    const n = load<u32>(code.frequencies + (symbol << 2));
-    store<u32>(frequency + (symbol << 2), n);
-    if (n > 0) store<u16>(heap + (++heapLength << 1), (max = symbol));
+    const frequency = load<u32>(code.frequencies + (symbol << 2));
+    if (frequency > 0) store<u32>(sorted + (used++ << 2), (frequency << SYMBOL_BITS) | (max = symbol));
   }
-  while (heapLength < 2) {
+  while (used < 2) {
     const forced = max < 2 ? ++max : 0;
-    store<u16>(heap + (++heapLength << 1), forced);
-    store<u32>(frequency + (forced << 2), 1);
+    store<u32>(sorted + (used++ << 2), (1 << SYMBOL_BITS) | forced);
   }
   code.maxSymbol = max;
-  for (let i = heapLength >> 1; i >= 1; i--) sink(i);
+  return used;
 }
 
-// @ts-ignore: decorator
-@inline function heapAt(index: i32): i32 {
-  return load<u16>(heap + (index << 1));
-}
-
-// @ts-ignore: decorator
-@inline function less(a: i32, b: i32): bool {
-  const fa = load<u32>(frequency + (a << 2));
-  const fb = load<u32>(frequency + (b << 2));
-  return fa < fb || (fa == fb && load<u8>(depth + a) <= load<u8>(depth + b));
-}
-
-function sink(start: i32): void {
-  const moved = heapAt(start);
-  let hole = start;
-  for (let child = hole << 1; child <= heapLength; child = hole << 1) {
-    if (child < heapLength && less(heapAt(child + 1), heapAt(child))) child++;
-    if (less(moved, heapAt(child))) break;
-    store<u16>(heap + (hole << 1), heapAt(child));
-    hole = child;
-  }
-  store<u16>(heap + (hole << 1), moved);
-}
-
-/** Joins the two rarest nodes until one is left; `order` gets all nodes, rarest first and the root last. */
-function combine(): void {
-  let node = SYMBOLS;
-  orderLength = 0;
-  do {
-    const least = heapAt(1);
-    store<u16>(heap + 2, heapAt(heapLength--));
-    sink(1);
-    const second = heapAt(1);
-    pushOrder(least);
-    pushOrder(second);
-    store<u32>(frequency + (node << 2), load<u32>(frequency + (least << 2)) + load<u32>(frequency + (second << 2)));
-    store<u8>(depth + node, max<u8>(load<u8>(depth + least), load<u8>(depth + second)) + 1);
-    store<u16>(parent + (least << 1), node);
-    store<u16>(parent + (second << 1), node);
-    store<u16>(heap + 2, node++);
-    sink(1);
-  } while (heapLength >= 2);
-  pushOrder(heapAt(1));
-}
-
-// @ts-ignore: decorator
-@inline function pushOrder(node: i32): void {
-  store<u16>(order + (orderLength++ << 1), node);
-}
-
-/** Depth of each node, pressed under `maxBits` by moving leaves up and down. */
-function settleLengths(maxBits: i32): void {
-  memory.fill(counts, 0, (MAX_BITS + 2) * 4);
-  let overflow = 0;
-  for (let i = orderLength - 2; i >= 0; i--) {
-    const node: i32 = load<u16>(order + (i << 1));
-    let length: i32 = load<u8>(bits + load<u16>(parent + (node << 1))) + 1;
-    if (length > maxBits) {
-      length = maxBits;
-      overflow++;
+function sort(n: i32): void {
+  if (n <= FEW) {
+    const end = sorted + (n << 2);
+    for (let i = sorted + 4; i < end; i += 4) {
+      const key = load<u32>(i);
+      let at = i;
+      for (; at > sorted && load<u32>(at - 4) > key; at -= 4) store<u32>(at, load<u32>(at - 4));
+      store<u32>(at, key);
     }
-    store<u8>(bits + node, length);
-    if (node < SYMBOLS) bump(length, 1);
+    return;
   }
-  if (overflow > 0) press(overflow, maxBits);
+  sortBy(SYMBOL_BITS, sorted, spare, n);
+  sortBy(SYMBOL_BITS + 8, spare, sorted, n);
 }
 
-function press(overflow: i32, maxBits: i32): void {
-  for (; overflow > 0; overflow -= 2) {
+/** Sorts by eight bits from `shift` on; what agrees in them keeps its order. */
+function sortBy(shift: i32, from: usize, to: usize, n: i32): void {
+  memory.fill(places, 0, 256 * 4);
+  const end = from + (n << 2);
+  for (let at = from; at < end; at += 4) {
+    const slot = places + (((load<u32>(at) >> shift) & 255) << 2);
+    store<i32>(slot, load<i32>(slot) + 1);
+  }
+  let place = 0;
+  for (let i = 0; place < n; i++) {
+    const slot = places + (i << 2);
+    const here = load<i32>(slot);
+    store<i32>(slot, place);
+    place += here;
+  }
+  for (let at = from; at < end; at += 4) {
+    const key = load<u32>(at);
+    const slot = places + (((key >> shift) & 255) << 2);
+    const target = load<i32>(slot);
+    store<i32>(slot, target + 1);
+    store<u32>(to + (target << 2), key);
+  }
+}
+
+/** How many codes of each length the best code has, none longer than `maxBits`: into `counts`. */
+function countLengths(used: i32, maxBits: i32): void {
+  const made = combine(used);
+  memory.fill(counts, 0, (MAX_BITS + 2) * 4);
+  let fits = true;
+  // From the root, which was made last: `inner` now gets depths.
+  for (let node = made - 1; node >= 0; node--) {
+    const depth: i32 = node == made - 1 ? 0 : load<i32>(inner + (<i32>load<u16>(parent + (node << 1)) << 2)) + 1;
+    store<i32>(inner + (node << 2), depth);
+    const below: i32 = load<u8>(leaves + node);
+    if (depth + 1 > maxBits && below > 0) fits = false;
+    bump(min(depth + 1, maxBits), below);
+  }
+  if (!fits) press(maxBits);
+}
+
+/** Joins the two rarest nodes until one is left; gives how many inner nodes that makes. */
+function combine(used: i32): i32 {
+  let leaf = sorted;
+  const end = sorted + (used << 2);
+  let first = 0;
+  const made = used - 1;
+  for (let node = 0; node < made; node++) {
+    let sum: u32 = 0;
+    let below = 0;
+    for (let k = 0; k < 2; k++) {
+      if (leaf < end && (first >= node || load<u32>(leaf) >> SYMBOL_BITS <= load<u32>(inner + (first << 2)))) {
+        sum += load<u32>(leaf) >> SYMBOL_BITS;
+        leaf += 4;
+        below++;
+      } else {
+        sum += load<u32>(inner + (first << 2));
+        store<u16>(parent + (first << 1), node);
+        first++;
+      }
+    }
+    store<u32>(inner + (node << 2), sum);
+    store<u8>(leaves + node, below);
+  }
+  return made;
+}
+
+/** Makes a code of lengths that were cut at `maxBits` complete again: leaves from above go down until the codes fit. */
+function press(maxBits: i32): void {
+  let sum = 0;
+  for (let length = 1; length <= maxBits; length++) sum += load<i32>(counts + (length << 2)) << (maxBits - length);
+  for (let excess = sum - (1 << maxBits); excess > 0; excess--) {
     let level = maxBits - 1;
     while (load<i32>(counts + (level << 2)) == 0) level--;
     bump(level, -1);
     bump(level + 1, 2);
     bump(maxBits, -1);
-  }
-  // The rarest leaves take the longest codes.
-  let next = 0;
-  for (let level = maxBits; level > 0; level--) {
-    for (let n = load<i32>(counts + (level << 2)); n > 0; ) {
-      const node: i32 = load<u16>(order + (next++ << 1));
-      if (node >= SYMBOLS) continue;
-      store<u8>(bits + node, level);
-      n--;
-    }
   }
 }

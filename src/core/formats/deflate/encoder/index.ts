@@ -6,9 +6,14 @@ import { INPUT, enter, findMatch, foundDistance, startMatches } from './matches'
 import { isNoise } from './noise';
 import { MIN_MATCH } from './tables';
 
-/** How hard to look: candidates tried, and the length that is good enough. Part of what pins the output. */
+/**
+ * How hard to look: candidates tried, and the length that is good enough. In longer segments more stands alike, so there it
+ * is looked farther; short ones are many, and have little to find. Part of what pins the output.
+ */
 const DEPTH: i32 = 12;
-const NICE_LENGTH: i32 = 48;
+const DEPTH_IN_LONG: i32 = 28;
+const LONG: i32 = 16 * 1024;
+const NICE_LENGTH: i32 = 128;
 /** Where a match is as long as this, a longer one is looked for less hard. */
 const GOOD_LENGTH: i32 = 8;
 /** After so many literals in a row, positions are passed over, ever more of them, until something matches again. */
@@ -20,6 +25,10 @@ const MAX_LAZY: i32 = 16;
 const MATCH_BITS: i32 = 10;
 const seen = memory.data(256);
 let literalBits: i32 = 8;
+/** Candidates tried in this segment: at first, for a longer match a byte later, and for one longer than a good one. */
+let depth: i32 = 0;
+let laterDepth: i32 = 0;
+let leastDepth: i32 = 0;
 /** Whether matches of three bytes can be worth their bits. */
 let shortToo: bool = true;
 /** Bytes that must follow a position that is hashed. */
@@ -45,6 +54,9 @@ export function deflate(dictionaryLength: i32, segmentLength: i32, last: bool): 
   startBits();
   literalBits = priceOfLiterals(start, end);
   shortToo = literalBits > 6;
+  depth = segmentLength > LONG ? DEPTH_IN_LONG : DEPTH;
+  laterDepth = depth / 3;
+  leastDepth = depth >> 2;
   if (literalBits == 8 && isNoise(INPUT, start, end)) writeStored(start, segmentLength, last);
   else search(start, end, dictionaryLength + segmentLength, last);
   if (!last) writeStored(end, 0, false);
@@ -69,7 +81,7 @@ function compress(start: usize, end: usize): usize {
   let lastMatch = start;
   while (at < end) {
     if (length == 0 && at + HASHED <= end) {
-      length = matchAt(at, MIN_MATCH - 1, DEPTH);
+      length = matchAt(at, MIN_MATCH - 1, depth);
       distance = foundDistance;
     }
     if (length < MIN_MATCH || !isWorth(length, distance)) {
@@ -79,7 +91,7 @@ function compress(start: usize, end: usize): usize {
       continue;
     }
     if (length < MAX_LAZY && at + 1 + HASHED <= end) {
-      const next = matchAt(at + 1, length - 1, length >= GOOD_LENGTH ? DEPTH >> 2 : DEPTH / 3);
+      const next = matchAt(at + 1, length - 1, length >= GOOD_LENGTH ? leastDepth : laterDepth);
       if (next >= length && isBetter(next - length, distance, foundDistance)) {
         length = next;
         distance = foundDistance;

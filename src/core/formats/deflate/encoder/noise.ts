@@ -1,7 +1,9 @@
 // Tells segments that deflate cannot make smaller, such as pictures and archives: they are stored without a search.
 
-/** Bytes whose frequencies are looked at together; what is shorter is searched like any other. */
+/** Bytes whose frequencies are looked at together; shorter segments are looked at as a whole. */
 const BLOCK: i32 = 8192;
+/** What is shorter than this is searched like any other. */
+const SHORTEST: i32 = 512;
 const counts = memory.data(256 * 4, 4);
 
 const SAMPLES_BITS: i32 = 13;
@@ -12,21 +14,21 @@ const SAMPLED_MASK: u32 = 31;
 
 /** @param before where the bytes start to which matches may reach @param from where the segment starts */
 export function isNoise(before: usize, from: usize, to: usize): bool {
-  if (to - from < <usize>BLOCK) return false;
-  for (let at = from; at < to; at += BLOCK) {
-    const start = min(at, to - BLOCK);
-    if (!isEven(start)) return false;
-  }
+  const length = <i32>(to - from);
+  if (length < SHORTEST) return false;
+  const block = min(length, BLOCK);
+  for (let at = from; at < to; at += block) if (!isEven(min(at, to - block), block)) return false;
   return !repeats(before, from, to);
 }
 
 /**
- * Whether bytes are as evenly spread as chance spreads them. The sum of squared frequencies is then n * n / 256 + n, give
- * or take half a hundredth; six hundredths more let a code of Huffman's save less than one.
+ * Whether bytes are as evenly spread as chance spreads them. The sum of squared frequencies is then n * n / 256 + n, in
+ * a whole block give or take half a hundredth; six hundredths more let a code of Huffman's save less than one, and in a
+ * short segment less than what describing the code costs.
  */
-function isEven(from: usize): bool {
+function isEven(from: usize, length: i32): bool {
   memory.fill(counts, 0, 256 * 4);
-  for (let at = from; at < from + BLOCK; at += 1) {
+  for (let at = from; at < from + length; at += 1) {
     const slot = counts + (<usize>load<u8>(at) << 2);
     store<u32>(slot, load<u32>(slot) + 1);
   }
@@ -35,7 +37,7 @@ function isEven(from: usize): bool {
     const count: i32 = load<u32>(counts + (i << 2));
     squares += count * count;
   }
-  return squares <= ((BLOCK / 256) * BLOCK + BLOCK) / 100 * 106;
+  return squares <= (((length * length) >> 8) + length) / 100 * 106;
 }
 
 /** Whether eight bytes at any sampled position stand at an earlier one. */
