@@ -41,6 +41,13 @@ const MEASURES = {
 // All of them, or those that are named.
 const words = process.argv.slice(2);
 const only = words.filter((word) => !word.startsWith('--'));
+const unknown = words.filter((word) => !['--results', '--kept', ...Object.keys(MEASURES)].includes(word));
+if (unknown.length > 0) {
+  console.error(
+    `${unknown.join(', ')}: no measure. There are ${Object.keys(MEASURES).join(', ')}; and --results, --kept`,
+  );
+  process.exit(2);
+}
 for (const [name, measure] of Object.entries(MEASURES)) {
   if (only.length > 0 ? !only.includes(name) : words.includes('--kept')) continue;
   const before = [tools.rows.length, tools.growths.length];

@@ -1,5 +1,6 @@
 import { copyFileSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { hasFakedClock } from '../support/clock';
 import { itWith, nativeProject } from '../support/native';
 import { folderWith, HORN, pathTo, project, put, run } from '../support/program';
 
@@ -110,18 +111,26 @@ describe('prove', () => {
       return { root: nativeProject({ 'main.c': main }), env: { PATH: `${folder}:${process.env.PATH ?? ''}` } };
     };
 
-    itWith('gcc').each([
+    const stamps: readonly (readonly [string, string, string, readonly string[], string])[] = [
       ['its folder', '$(pwd)', 'folder', [], 'path'],
       ['the day', '$(date +%Y-%m-%d)', 'variations', ['clock'], 'time'],
       ['the name of the machine', 'made on $(hostname)', 'variations', ['host'], 'host'],
       ['a random number', '$(cat /proc/sys/kernel/random/uuid)', 'itself', [], 'random'],
-    ])('finds one that embeds %s', (_what, stamp, because, on, cause) => {
-      const { root, env } = faulty(stamp);
-      const { status, document } = prove(root, [], env);
-      expect(status).toBe(1);
-      const [finding] = document.findings;
-      expect(finding).toMatchObject({ because, on, place: { where: expect.stringMatching(/^run/) as string, cause } });
-      expect(readFileSync(join(root, 'out/solver/x86_64/solver.zip')).length).toBeGreaterThan(0);
-    });
+    ];
+    itWith('gcc').each(stamps.filter(([, , , on]) => hasFakedClock || !on.includes('clock')))(
+      'finds one that embeds %s',
+      (_what, stamp, because, on, cause) => {
+        const { root, env } = faulty(stamp);
+        const { status, document } = prove(root, [], env);
+        expect(status).toBe(1);
+        const [finding] = document.findings;
+        expect(finding).toMatchObject({
+          because,
+          on,
+          place: { where: expect.stringMatching(/^run/) as string, cause },
+        });
+        expect(readFileSync(join(root, 'out/solver/x86_64/solver.zip')).length).toBeGreaterThan(0);
+      },
+    );
   });
 });

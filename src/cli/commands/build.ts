@@ -76,9 +76,12 @@ function showProgress(session: Session, event: BuildEvent): void {
       `compiling ${event.name} for ${event.arch}${event.what === undefined ? '' : `: ${event.what}`}`,
     );
   else if (event.kind === 'fetching')
-    session.progress.show(`${event.doing}: ${formatSize(event.doneBytes)} of ${formatSize(event.totalBytes)}`);
-  else
-    session.progress.show(`packing ${event.name}: ${formatSize(event.doneBytes)} of ${formatSize(event.totalBytes)}`);
+    session.progress.show(() => `${event.doing}: ${amountDone(event)}`);
+  else session.progress.show(() => `packing ${event.name}: ${amountDone(event)}`);
+}
+
+function amountDone({ doneBytes, totalBytes }: { readonly doneBytes: number; readonly totalBytes: number }): string {
+  return `${formatSize(doneBytes)} of ${formatSize(totalBytes)}`;
 }
 
 function storeText({ shown, tally }: ResultStore): string {

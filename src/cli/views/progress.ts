@@ -19,12 +19,13 @@ export class Progress {
     this.#on = wanted && stream.isTTY;
   }
 
-  show(text: string): void {
+  /** @param text is asked for only when it is shown, where making it takes longer than a step of the work */
+  show(text: string | (() => string)): void {
     const now = performance.now();
     if (!this.#on || now - this.#begun < AFTER_MS || now - this.#shownAt < EVERY_MS) return;
     this.#shownAt = now;
     this.#isShown = true;
-    this.#stream.write(`\r\x1b[K${this.#shown(text).slice(0, Math.max(20, this.#stream.columns - 1))}`);
+    this.#stream.write(`\r\x1b[K${this.#shown(typeof text === 'string' ? text : text()).slice(0, Math.max(20, this.#stream.columns - 1))}`);
   }
 
   clear(): void {

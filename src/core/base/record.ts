@@ -8,6 +8,8 @@ export interface RecordType<Field extends string> {
   /** Reads the record at `offset`; the caller has checked that `size` bytes are there. */
   read(bytes: Uint8Array, offset?: number): Record<Field, number>;
   write(values: Readonly<Record<Field, number>>): Uint8Array;
+  /** Writes it into memory that is there already, from `offset` on. */
+  writeInto(bytes: Uint8Array, offset: number, values: Readonly<Record<Field, number>>): void;
 }
 
 /** Describes a record by its fields in order, each with its width in bytes. */
@@ -20,6 +22,9 @@ export function record<const Field extends string>(
     layout.push({ name, width, offset: size });
     size += width;
   }
+  const writeInto = (bytes: Uint8Array, offset: number, values: Readonly<Record<Field, number>>): void => {
+    for (const field of layout) set(bytes, offset + field.offset, field.width, values[field.name]);
+  };
   return {
     size,
     read(bytes, offset = 0) {
@@ -30,10 +35,10 @@ export function record<const Field extends string>(
     },
     write(values) {
       const bytes = new Uint8Array(size);
-      const view = new DataView(bytes.buffer);
-      for (const field of layout) set(view, field.offset, field.width, values[field.name]);
+      writeInto(bytes, 0, values);
       return bytes;
     },
+    writeInto,
   };
 }
 
@@ -47,10 +52,14 @@ function get(view: DataView, at: number, width: Width): number {
 
 const LARGEST: Readonly<Record<Width, number>> = { 2: 0xffff, 4: 0xffffffff, 8: Number.MAX_SAFE_INTEGER };
 
-function set(view: DataView, at: number, width: Width, value: number): void {
+/** Byte by byte: a view of each record would take longer than writing it. */
+function set(bytes: Uint8Array, at: number, width: Width, value: number): void {
   if (!Number.isSafeInteger(value) || value < 0 || value > LARGEST[width])
     throw new RangeError(`${String(value)} does not fit ${String(width)} bytes`);
-  if (width === 2) view.setUint16(at, value, true);
-  else if (width === 4) view.setUint32(at, value, true);
-  else view.setBigUint64(at, BigInt(value), true);
+  bytes[at] = value;
+  bytes[at + 1] = value >>> 8;
+  if (width === 2) return;
+  bytes[at + 2] = value >>> 16;
+  bytes[at + 3] = value >>> 24;
+  if (width === 8) set(bytes, at + 4, 4, Math.floor(value / 2 ** 32));
 }

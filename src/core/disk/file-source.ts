@@ -136,8 +136,9 @@ export function* filePieces(
   let fd: number | undefined;
   try {
     fd = openSync(path, TO_READ);
-    if (!sameStamp(stampOf(fstatSync(fd)), stamp)) throw changed(shown);
     let left = stamp.size;
+    // That it had changed before it was opened also shows when all is read, which for one piece is soon.
+    if (left > pieceBytes && !sameStamp(stampOf(fstatSync(fd)), stamp)) throw changed(shown);
     do {
       const length = Math.min(left, pieceBytes);
       // Not cleared, since it is filled.

@@ -128,11 +128,9 @@ export class FileSink implements ZipSink {
   }
 
   append(bytes: Uint8Array): void {
-    if (this.#holdFrom === undefined && this.#isHashed) this.#hash.update(bytes);
     if (this.#held + bytes.length > BUFFER_BYTES) this.#flush();
     if (bytes.length > BUFFER_BYTES) {
-      guarded(this.#shown, () => writeAll(this.#fd, bytes, this.#written));
-      this.#written += bytes.length;
+      this.#write(bytes);
       return;
     }
     this.#buffer.set(bytes, this.#held);
@@ -140,7 +138,8 @@ export class FileSink implements ZipSink {
   }
 
   hold(): void {
-    this.#holdFrom = this.#written + this.#held;
+    this.#flush();
+    this.#holdFrom = this.#written;
   }
 
   release(): void {
@@ -177,9 +176,15 @@ export class FileSink implements ZipSink {
 
   #flush(): void {
     if (this.#held === 0) return;
-    guarded(this.#shown, () => writeAll(this.#fd, this.#buffer.subarray(0, this.#held), this.#written));
-    this.#written += this.#held;
+    this.#write(this.#buffer.subarray(0, this.#held));
     this.#held = 0;
+  }
+
+  /** Hashed when written, since hashing a few bytes takes as long as hashing a thousand. */
+  #write(bytes: Uint8Array): void {
+    guarded(this.#shown, () => writeAll(this.#fd, bytes, this.#written));
+    this.#written += bytes.length;
+    if (this.#holdFrom === undefined && this.#isHashed) this.#hash.update(bytes);
   }
 }
 

@@ -145,15 +145,13 @@ function dropBelowLeftOut(
 }
 
 function packedEntry(request: CollectRequest, item: WalkedItem | IncludedItem, selection: Selection): PackedEntry {
-  const common = {
-    path: item.path,
-    origin: { from: 'source', at: 'at' in item ? item.at : joinPath(request.source, item.path) } as const,
-    reason: reasonFor(request, item, selection),
-  };
-  if (item.kind === 'folder') return { ...common, kind: 'folder', mode: PROGRAM_MODE };
-  if (item.kind === 'link') return { ...common, kind: 'link', mode: LINK_MODE, target: item.target ?? '' };
+  const { path } = item;
+  const origin = { from: 'source', at: 'at' in item ? item.at : joinPath(request.source, path) } as const;
+  const reason = reasonFor(request, item, selection);
+  if (item.kind === 'folder') return { path, origin, reason, kind: 'folder', mode: PROGRAM_MODE };
+  if (item.kind === 'link') return { path, origin, reason, kind: 'link', mode: LINK_MODE, target: item.target ?? '' };
   const mode = (item.mode & 0o100) !== 0 ? PROGRAM_MODE : FILE_MODE;
-  return { ...common, kind: 'file', mode, source: item.source, size: item.stamp.size, stamp: item.stamp };
+  return { path, origin, reason, kind: 'file', mode, source: item.source, size: item.stamp.size, stamp: item.stamp };
 }
 
 function reasonFor(request: CollectRequest, item: WalkedItem | IncludedItem, selection: Selection): Reason {

@@ -38,6 +38,7 @@ export interface ZipContent {
 
 interface OpenMember {
   readonly member: ZipMember;
+  readonly name: Buffer;
   readonly offset: number;
   readonly uncompressedSize: number;
   readonly zip64: boolean;
@@ -47,6 +48,7 @@ interface OpenMember {
 const VERSION_MADE_BY = (zip.HOST_UNIX << 8) | zip.VERSION_ZIP64;
 
 const RECORDS_TOGETHER = 4096;
+const NO_EXTRA = new Uint8Array(0);
 
 export class ZipWriter {
   readonly #sink: ZipSink;
@@ -130,13 +132,14 @@ export class ZipWriter {
 
   #start(member: ZipMember, uncompressedSize: number, zip64: boolean): OpenMember {
     if (this.#open !== undefined) throw new Error(`${this.#open.member.path} was not ended`);
-    const name = archiveName(member);
-    if (name === this.#first && this.#offset === 0)
-      return { member, offset: 0, uncompressedSize, zip64, compressedSize: 0 };
-    if (this.#last !== undefined && comparePaths(this.#last, name) >= 0)
-      throw new Error(`members out of order: ${name} after ${this.#last}`);
-    this.#last = name;
-    return { member, offset: this.#offset, uncompressedSize, zip64, compressedSize: 0 };
+    const path = archiveName(member);
+    const name = nameBytes(path);
+    if (path === this.#first && this.#offset === 0)
+      return { member, name, offset: 0, uncompressedSize, zip64, compressedSize: 0 };
+    if (this.#last !== undefined && comparePaths(this.#last, path) >= 0)
+      throw new Error(`members out of order: ${path} after ${this.#last}`);
+    this.#last = path;
+    return { member, name, offset: this.#offset, uncompressedSize, zip64, compressedSize: 0 };
   }
 
   #append(bytes: Uint8Array): void {
@@ -145,28 +148,45 @@ export class ZipWriter {
   }
 
   #localHeader(open: OpenMember, method: number, crc32: number): Uint8Array {
-    const name = nameBytes(open.member);
-    const extra = open.zip64 ? zip64Extra([open.uncompressedSize, open.compressedSize]) : new Uint8Array(0);
-    const header = zip.LOCAL_HEADER.write({
+    const { name, zip64 } = open;
+    const extra = zip64 ? zip64Extra([open.uncompressedSize, open.compressedSize]) : NO_EXTRA;
+    const header = Buffer.allocUnsafe(zip.LOCAL_HEADER.size + name.length + extra.length);
+    zip.LOCAL_HEADER.writeInto(header, 0, {
       signature: zip.LOCAL_SIGNATURE,
-      ...this.#common(open, method, crc32),
+      versionNeeded: zip64 ? zip.VERSION_ZIP64 : zip.VERSION_DEFLATE,
+      flags: zip.FLAG_UTF8,
+      method,
+      lastModTime: this.#time.time,
+      lastModDate: this.#time.date,
+      crc32,
+      compressedSize: zip64 ? zip.MAX_32 : open.compressedSize,
+      uncompressedSize: zip64 ? zip.MAX_32 : open.uncompressedSize,
       fileNameLength: name.length,
       extraFieldLength: extra.length,
     });
-    return Buffer.concat([header, name, extra]);
+    header.set(name, zip.LOCAL_HEADER.size);
+    header.set(extra, zip.LOCAL_HEADER.size + name.length);
+    return header;
   }
 
   #finish(open: OpenMember, method: number, crc32: number): void {
-    const name = nameBytes(open.member);
+    const { name, zip64 } = open;
     const far = open.offset >= zip.MAX_32;
     // 4.5.3: the fields stand in this order, and only those whose 32-bit field is full.
-    const large = [...(open.zip64 ? [open.uncompressedSize, open.compressedSize] : []), ...(far ? [open.offset] : [])];
-    const extra = large.length > 0 ? zip64Extra(large) : new Uint8Array(0);
-    const header = zip.CENTRAL_HEADER.write({
+    const large = [...(zip64 ? [open.uncompressedSize, open.compressedSize] : []), ...(far ? [open.offset] : [])];
+    const extra = large.length > 0 ? zip64Extra(large) : NO_EXTRA;
+    const header = Buffer.allocUnsafe(zip.CENTRAL_HEADER.size + name.length + extra.length);
+    zip.CENTRAL_HEADER.writeInto(header, 0, {
       signature: zip.CENTRAL_SIGNATURE,
       versionMadeBy: VERSION_MADE_BY,
-      ...this.#common(open, method, crc32),
-      versionNeeded: open.zip64 || far ? zip.VERSION_ZIP64 : zip.VERSION_DEFLATE,
+      versionNeeded: zip64 || far ? zip.VERSION_ZIP64 : zip.VERSION_DEFLATE,
+      flags: zip.FLAG_UTF8,
+      method,
+      lastModTime: this.#time.time,
+      lastModDate: this.#time.date,
+      crc32,
+      compressedSize: zip64 ? zip.MAX_32 : open.compressedSize,
+      uncompressedSize: zip64 ? zip.MAX_32 : open.uncompressedSize,
       fileNameLength: name.length,
       extraFieldLength: extra.length,
       fileCommentLength: 0,
@@ -175,24 +195,13 @@ export class ZipWriter {
       externalFileAttributes: externalAttributes(open.member),
       relativeOffsetOfLocalHeader: far ? zip.MAX_32 : open.offset,
     });
-    this.#records.push(header, name, extra);
+    header.set(name, zip.CENTRAL_HEADER.size);
+    header.set(extra, zip.CENTRAL_HEADER.size + name.length);
+    this.#records.push(header);
     this.#entries += 1;
     if (this.#entries % RECORDS_TOGETHER !== 0) return;
     this.#central.push(Buffer.concat(this.#records));
     this.#records = [];
-  }
-
-  #common(open: OpenMember, method: number, crc32: number) {
-    return {
-      versionNeeded: open.zip64 ? zip.VERSION_ZIP64 : zip.VERSION_DEFLATE,
-      flags: zip.FLAG_UTF8,
-      method,
-      lastModTime: this.#time.time,
-      lastModDate: this.#time.date,
-      crc32,
-      compressedSize: open.zip64 ? zip.MAX_32 : open.compressedSize,
-      uncompressedSize: open.zip64 ? zip.MAX_32 : open.uncompressedSize,
-    };
   }
 
   #zip64End(entries: number, offset: number, size: number): void {
@@ -228,12 +237,12 @@ export function archiveName(member: Pick<ZipMember, 'path' | 'kind'>): string {
   return member.kind === 'folder' ? `${member.path}/` : member.path;
 }
 
-function nameBytes(member: ZipMember): Uint8Array {
-  const name = Buffer.from(archiveName(member));
+function nameBytes(path: string): Buffer {
+  const name = Buffer.from(path);
   if (name.length > zip.MAX_16)
     throw new EmballageError('ZIP_NAME_TOO_LONG', {
       doing: 'writing the zip',
-      where: `${printable(member.path.slice(0, 60))}…`,
+      where: `${printable(path.slice(0, 60))}…`,
       expected: `a path of at most ${String(zip.MAX_16)} bytes, which is all the format can hold`,
       found: `one of ${String(name.length)} bytes`,
       mend: 'shorten the path or leave the file out',
@@ -241,9 +250,10 @@ function nameBytes(member: ZipMember): Uint8Array {
   return name;
 }
 
+const FILE_TYPES = { file: zip.S_IFREG, link: zip.S_IFLNK, folder: zip.S_IFDIR };
+
 function externalAttributes(member: ZipMember): number {
-  const type = { file: zip.S_IFREG, link: zip.S_IFLNK, folder: zip.S_IFDIR }[member.kind];
-  return (type | member.mode) * 0x10000 + (member.kind === 'folder' ? zip.DOS_DIRECTORY : 0);
+  return (FILE_TYPES[member.kind] | member.mode) * 0x10000 + (member.kind === 'folder' ? zip.DOS_DIRECTORY : 0);
 }
 
 function zip64Extra(values: readonly number[]): Uint8Array {
