@@ -14,10 +14,10 @@ const VECTORS: readonly [name: string, dictionary: Uint8Array, segment: Uint8Arr
   ['noise', NONE, noise(2, 40_000), true, '01b48804c2d55757'],
   ['noise that goes on', noise(2, 20_000), noise(10, 40_000), false, '27a7e57b8ac0609a'],
   ['noise that repeats its dictionary', noise(2, 20_000), noise(2, 20_000), true, '357b0b94c607c0e2'],
-  ['four symbols', NONE, noise(3, 70_000, 4), true, '00e966cdd2e8d71a'],
+  ['four symbols', NONE, noise(3, 70_000, 4), true, 'd7beead68b5f3220'],
   ['one symbol', NONE, Buffer.alloc(150_000, 7), false, 'a911cf7d061c67d8'],
-  ['words', NONE, words(4, 120_000), true, '6d4561ddaabd6fad'],
-  ['words after a full dictionary', words(5, DICTIONARY_BYTES), words(5, 80_000), false, 'e805fbd0e41f73df'],
+  ['words', NONE, words(4, 120_000), true, 'b39f12651f3549a9'],
+  ['words after a full dictionary', words(5, DICTIONARY_BYTES), words(5, 80_000), false, 'a695ff52b9c24306'],
   ['far repeats', NONE, farRepeats(6), true, '221724b69a8671bb'],
 ];
 

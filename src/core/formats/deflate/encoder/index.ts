@@ -8,7 +8,8 @@ import { MIN_MATCH } from './tables';
 
 /**
  * How hard to look: candidates tried, and the length that is good enough. In longer segments more stands alike, so there it
- * is looked farther; short ones are many, and have little to find. Part of what pins the output.
+ * is looked farther, unless they have few kinds of bytes, as lists of numbers do, where nearly everything stands alike and
+ * little of it for long. Short ones are many, and have little to find. Part of what pins the output.
  */
 const DEPTH: i32 = 12;
 const DEPTH_IN_LONG: i32 = 28;
@@ -54,7 +55,7 @@ export function deflate(dictionaryLength: i32, segmentLength: i32, last: bool): 
   startBits();
   literalBits = priceOfLiterals(start, end);
   shortToo = literalBits > 6;
-  depth = segmentLength > LONG ? DEPTH_IN_LONG : DEPTH;
+  depth = segmentLength > LONG && shortToo ? DEPTH_IN_LONG : DEPTH;
   laterDepth = depth / 3;
   leastDepth = depth >> 2;
   if (literalBits == 8 && isNoise(INPUT, start, end)) writeStored(start, segmentLength, last);
