@@ -1,6 +1,6 @@
 // Packages of others: real JARs merged, real wheels settled.
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { base, byTurns, env, program, project, report, reportMemory, run, time } from './tools.mjs';
@@ -89,17 +89,21 @@ export function wheels() {
   writeFileSync(join(root, 'd.yaml'), destinationOf(version));
   const settle = fileURLToPath(new URL('settle.mjs', import.meta.url));
   const ours = () => time(root, process.execPath, [settle, root]);
+  // Put aside: where thousands of files have just been removed, a file system may be slow at making new ones.
+  let serial = 0;
   const forget = () =>
-    ['.emballage', 'emballage.lock'].forEach((name) => rmSync(join(root, name), { recursive: true, force: true }));
+    ['.emballage', 'emballage.lock']
+      .filter((name) => existsSync(join(root, name)))
+      .forEach((name) => renameSync(join(root, name), join(base, `aside-${(serial += 1)}`)));
   const other = () => {
-    rmSync(join(base, 'target'), { recursive: true, force: true });
+    const target = join(base, `target-${(serial += 1)}`);
     const [command, args] = pip(
       'install',
       '--no-index',
       '--find-links',
       join(root, 'wheels'),
       '--target',
-      join(base, 'target'),
+      target,
       ...wanted,
     );
     return time(root, command, args);

@@ -1,5 +1,6 @@
 // Settles the requirements of a project's functions and unpacks what was settled: `node settle.mjs PROJECT`.
 // A process of its own, so that starting Node.js is part of what is measured.
+import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { built, openBench } from './project.mjs';
 
@@ -26,6 +27,7 @@ for (const [i, { targets }] of outcomes.entries())
       arch,
       http: async () => http,
       machine,
+      jobs: availableParallelism(),
     });
     files += ready.reduce((sum, { wheel }) => sum + wheel.files.length, 0);
   }

@@ -75,8 +75,7 @@ function showProgress(session: Session, event: BuildEvent): void {
     session.progress.show(
       `compiling ${event.name} for ${event.arch}${event.what === undefined ? '' : `: ${event.what}`}`,
     );
-  else if (event.kind === 'fetching')
-    session.progress.show(() => `${event.doing}: ${amountDone(event)}`);
+  else if (event.kind === 'fetching') session.progress.show(() => `${event.doing}: ${amountDone(event)}`);
   else session.progress.show(() => `packing ${event.name}: ${amountDone(event)}`);
 }
 

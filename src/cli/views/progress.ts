@@ -25,7 +25,9 @@ export class Progress {
     if (!this.#on || now - this.#begun < AFTER_MS || now - this.#shownAt < EVERY_MS) return;
     this.#shownAt = now;
     this.#isShown = true;
-    this.#stream.write(`\r\x1b[K${this.#shown(typeof text === 'string' ? text : text()).slice(0, Math.max(20, this.#stream.columns - 1))}`);
+    this.#stream.write(
+      `\r\x1b[K${this.#shown(typeof text === 'string' ? text : text()).slice(0, Math.max(20, this.#stream.columns - 1))}`,
+    );
   }
 
   clear(): void {

@@ -93,19 +93,27 @@ export class Threads<Job, Answer> {
 
 /** In a thread: does every job that comes. @param transferOf what of an answer goes over to whoever asked */
 export function answerJobs<Answer>(
-  work: (job: never) => Answer,
+  work: (job: never) => Answer | Promise<Answer>,
   transferOf: (answer: Answer) => readonly Transferable[] = () => [],
 ): void {
   const port = parentPort;
   if (port === null) throw new Error('this file runs in a worker thread');
+  const tell = (answer: Answer): void => {
+    port.postMessage({ answer } satisfies Told<Answer>, transferOf(answer));
+  };
+  const fail = (error: unknown): void => {
+    const told: Told<Answer> =
+      error instanceof EmballageError ? { code: error.code, facts: error.facts } : { text: String(error) };
+    port.postMessage(told);
+  };
   port.on('message', (job: unknown) => {
     try {
       const answer = work(job as never);
-      port.postMessage({ answer } satisfies Told<Answer>, transferOf(answer));
+      // Most work is done at once; what is not is waited for.
+      if (answer instanceof Promise) answer.then(tell).catch(fail);
+      else tell(answer);
     } catch (error) {
-      const told: Told<Answer> =
-        error instanceof EmballageError ? { code: error.code, facts: error.facts } : { text: String(error) };
-      port.postMessage(told);
+      fail(error);
     }
   });
 }

@@ -1,6 +1,7 @@
 /** Unpacks a package into a folder of the store, once: what is unpacked never changes again. */
-import { existsSync, readFileSync, renameSync, rmSync } from 'node:fs';
+import { existsSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
+import { doInThreads } from './in-threads';
 import { holdToBound } from './unpacked-bound';
 import { guarded, temporaryBeside, writeWhole } from './write';
 
@@ -57,4 +58,27 @@ export async function unpackOnce<T extends { readonly files: readonly UnpackedFi
     rmSync(temporary, { recursive: true, force: true });
     throw error;
   }
+}
+
+/** A package and where it is unpacked to. */
+interface PackageToUnpack {
+  /** Absolute path of its file. */
+  readonly path: string;
+  /** Absolute path of its folder in the store. */
+  readonly folder: string;
+}
+
+/**
+ * Unpacks packages that have not been yet, in all cores; each is then found unpacked.
+ * @param how the work for one of them, what it leaves when it is done, and the script of a thread that does it
+ */
+export async function unpackTogether<Job extends PackageToUnpack>(
+  packages: readonly Job[],
+  threads: number,
+  how: { readonly script: string; readonly manifest: string; readonly unpack: (one: Job) => Promise<unknown> },
+): Promise<void> {
+  const byFolder = new Map(packages.map((one) => [one.folder, one]));
+  const open = [...byFolder.values()].filter(({ folder }) => !existsSync(join(folder, how.manifest)));
+  const sized = open.map((job) => ({ job, size: statSync(job.path, { throwIfNoEntry: false })?.size ?? 0 }));
+  await doInThreads(how.script, sized, threads, how.unpack);
 }

@@ -4,7 +4,7 @@ import { pathToFileURL } from 'node:url';
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { severalAtOnce } from '../../base/several';
-import { unpackWheel, type UnpackedWheel } from './wheel';
+import { unpackWheel, unpackWheels, type UnpackedWheel } from './wheel';
 import type { HttpClient, PackageFile } from '../../sources';
 import type { LockedPackage } from '../../project/lockfile';
 import type { AssemblyRequest } from '../language';
@@ -24,7 +24,7 @@ const AT_ONCE = 8;
 
 /** Fetches what is not in the store yet, some at once, builds what comes as source, and unpacks it. */
 export async function readyPackages(request: AssemblyRequest<'python'>): Promise<ReadyPackage[]> {
-  const { project, packages } = request;
+  const { project, packages, jobs } = request;
   const store = packageStore(project);
   const open = packages.filter(({ sha256 }) => store.find(sha256) === undefined);
   if (open.length > 0) {
@@ -35,17 +35,17 @@ export async function readyPackages(request: AssemblyRequest<'python'>): Promise
         : buildAgain(request, asking, one, one.python.source),
     );
   }
+  const mostBytes = mostUnpacked(project);
+  const wheels = packages.map((locked) => {
+    const { sha256, file } = locked;
+    return { locked, wheel: { path: store.pathOf(sha256), file, folder: unpackedFolder(project, sha256), mostBytes } };
+  });
+  await unpackWheels(
+    wheels.map(({ wheel }) => wheel),
+    jobs,
+  );
   const ready: ReadyPackage[] = [];
-  for (const one of packages) {
-    const folder = unpackedFolder(project, one.sha256);
-    const wheel = await unpackWheel({
-      path: store.pathOf(one.sha256),
-      file: one.file,
-      folder,
-      mostBytes: mostUnpacked(project),
-    });
-    ready.push({ locked: one, wheel });
-  }
+  for (const { locked, wheel } of wheels) ready.push({ locked, wheel: await unpackWheel(wheel) });
   return ready;
 }
 

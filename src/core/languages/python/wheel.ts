@@ -10,7 +10,7 @@ import { printable } from '../../base/text';
 import { withFileSource } from '../../disk/file-source';
 import { unpackEntryTo } from '../../disk/unpack-entry';
 import { holdToBound } from '../../disk/unpacked-bound';
-import { unpackOnce, type UnpackedFile } from '../../disk/unpack-once';
+import { unpackOnce, unpackTogether, type UnpackedFile } from '../../disk/unpack-once';
 import { guarded } from '../../disk/write';
 import { describeFault, openZip, type ByteSource, type ZipEntry } from '../../formats/zip';
 import { normalizeName } from './marker';
@@ -41,6 +41,12 @@ export interface WheelRequest {
   readonly folder: string;
   /** What it may unpack to. */
   readonly mostBytes: number;
+}
+
+/** Unpacks many, in all cores, so that each is found unpacked. @throws EmballageError PACKAGE_INVALID of the first */
+export function unpackWheels(wheels: readonly WheelRequest[], threads: number): Promise<void> {
+  const script = join(__dirname, 'unpack-worker.js');
+  return unpackTogether(wheels, threads, { script, manifest: MANIFEST, unpack: unpackWheel });
 }
 
 /** @throws EmballageError PACKAGE_INVALID; then nothing is left behind */
