@@ -2,10 +2,10 @@
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
 
-const require = createRequire(import.meta.url);
+const load = createRequire(import.meta.url)('../bin/load.js');
 
-/** A module of the built program. */
-export const built = (path) => require(join(import.meta.dirname, '../dist', path));
+/** A module of the built program, loaded as the program loads it. */
+export const built = (path) => load(`dist/${path}`);
 
 /** @param root absolute path */
 export function openBench(root) {

@@ -15,8 +15,14 @@ const ROOT = join(__dirname, '..');
 /** Bytes of the number at the head of a pack: how long the list of what is in it is. */
 const HEAD_BYTES = 12;
 
-/** @param entry path of a module, relative to the package */
+let runModule;
+
+/** What a module gives; each runs once. @param entry its path, relative to the package */
 module.exports = function load(entry) {
+  return (runModule ??= open())(entry);
+};
+
+function open() {
   const pack = openPack(join(ROOT, 'dist/program.pack'));
   const keptAt = keptPath();
   const kept = keptAt === undefined ? new Map() : readKept(keptAt);
@@ -54,8 +60,8 @@ module.exports = function load(entry) {
     process.on('exit', () => {
       for (const path of scripts.keys()) if (!kept.has(path)) return keep(keptAt, scripts);
     });
-  return run(pack.list.findIndex(([path]) => path === entry));
-};
+  return (entry) => run(pack.list.findIndex(([path]) => path === entry));
+}
 
 /** A pack, as scripts/pack.mjs writes it. */
 function openPack(path) {
