@@ -28,10 +28,10 @@ function open() {
   const kept = keptAt === undefined ? new Map() : readKept(keptAt);
   const scripts = new Map();
   const loaded = new Map();
-  const compile = (number, path, filename) => {
+  const compile = (path, text, filename) => {
     const cachedData = kept.get(path);
     const importModuleDynamically = constants.USE_MAIN_CONTEXT_DEFAULT_LOADER;
-    const script = new Script(pack.read(number), { filename, cachedData, importModuleDynamically });
+    const script = new Script(text, { filename, cachedData, importModuleDynamically });
     if (script.cachedDataRejected === true) kept.delete(path);
     scripts.set(path, script);
     return script.runInThisContext();
@@ -39,7 +39,7 @@ function open() {
   const run = (number) => {
     const known = loaded.get(number);
     if (known !== undefined) return known.exports;
-    const [path, , links] = pack.list[number];
+    const [path, start, length, links] = JSON.parse(pack.lines[number]);
     const file = join(ROOT, path);
     const module = { exports: {}, id: file, filename: file, loaded: false, children: [], paths: [] };
     loaded.set(number, module);
@@ -52,7 +52,14 @@ function open() {
     ask.resolve = (request) => (outside ??= createRequire(file)).resolve(request);
     ask.main = require.main;
     ask.cache = require.cache;
-    compile(number, path, file).call(module.exports, module.exports, ask, module, file, dirname(file));
+    compile(path, pack.read(start, length), file).call(
+      module.exports,
+      module.exports,
+      ask,
+      module,
+      file,
+      dirname(file),
+    );
     module.loaded = true;
     return module.exports;
   };
@@ -60,7 +67,7 @@ function open() {
     process.on('exit', () => {
       for (const path of scripts.keys()) if (!kept.has(path)) return keep(keptAt, scripts);
     });
-  return (entry) => run(pack.list.findIndex(([path]) => path === entry));
+  return (entry) => run(pack.lines.findIndex((line) => line.startsWith(`["${entry}",`)));
 }
 
 /** A pack, as scripts/pack.mjs writes it. */
@@ -71,15 +78,10 @@ function openPack(path) {
     fs.readSync(fd, bytes, 0, length, at);
     return bytes.latin1Slice();
   };
-  const length = Number(read(0, HEAD_BYTES));
-  const list = JSON.parse(read(HEAD_BYTES, length));
-  const starts = new Array(list.length);
-  let at = HEAD_BYTES + length;
-  list.forEach(([, size], i) => {
-    starts[i] = at;
-    at += size;
-  });
-  return { list, read: (number) => read(starts[number], list[number][1]) };
+  const codeAt = HEAD_BYTES + Number(read(0, HEAD_BYTES));
+  // Of the list only those lines are parsed that are asked for.
+  const lines = read(HEAD_BYTES, codeAt - HEAD_BYTES).split('\n');
+  return { lines, read: (start, length) => read(codeAt + start, length) };
 }
 
 /** Where what the runtime makes of the modules for this command is kept; undefined where that is not to be known. */

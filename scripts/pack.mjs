@@ -11,9 +11,9 @@ const STAYS = /^node_modules\/(?:typescript|terser|spdx-license-list)\//;
 /**
  * @param root absolute path of the folder that has `dist/` and `node_modules/`
  * @param entry relative to it
- * @returns twelve digits, the length of the list; the list, JSON: for each module its path, how long it is, and which of
- * them its requests lead to, by number; the modules, each a function as Node.js makes of a CommonJS module. One byte a
- * character.
+ * @returns twelve digits, the length of the list; the list, a line of JSON for each module: its path, where it begins behind
+ * the list, how long it is, and which of them its requests lead to, by number; the modules, each a function as Node.js makes
+ * of a CommonJS module. One byte a character.
  */
 export function packProgram(root, entry) {
   const modules = new Map();
@@ -27,11 +27,14 @@ export function packProgram(root, entry) {
   }
   const sorted = [...modules].sort(([a], [b]) => (a < b ? -1 : 1));
   const numbers = new Map(sorted.map(([path], i) => [path, i]));
-  const list = sorted.map(([path, { text, links }]) => {
+  let start = 0;
+  const lines = sorted.map(([path, { text, links }]) => {
     const to = Object.entries(links).map(([request, target]) => [request, numbers.get(target)]);
-    return [path, text.length, Object.fromEntries(to)];
+    const line = JSON.stringify([path, start, text.length, Object.fromEntries(to)]);
+    start += text.length;
+    return line;
   });
-  const listText = ascii(JSON.stringify(list));
+  const listText = ascii(lines.join('\n'));
   return [String(listText.length).padStart(12, '0'), listText, ...sorted.map(([, { text }]) => text)].join('');
 }
 
