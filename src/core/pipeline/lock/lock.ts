@@ -29,9 +29,10 @@ export async function lockFunctions(request: LockRequest): Promise<LockOutcome[]
     );
     if (outcome !== undefined) outcomes.push(outcome);
   }
-  await exclusively({ state: request.project.state, what: 'lock' }, () =>
-    keep(request.project, { functions: settled, bases: bases.settled }),
-  );
+  const fresh = { functions: settled, bases: bases.settled };
+  // Where nothing is to be written nobody has to be waited for.
+  if (isDifferent(withSettled(request.project, before, fresh), before))
+    await exclusively({ state: request.project.state, what: 'lock' }, () => keep(request.project, fresh));
   return outcomes;
 }
 
@@ -41,26 +42,35 @@ interface Settled {
 }
 
 /** Writes what was settled into the lock as it is now: another run may have settled other functions meanwhile. */
-async function keep(project: Project, { functions, bases }: Settled): Promise<void> {
-  // What an earlier format says is no more than which versions to stay with.
+async function keep(project: Project, fresh: Settled): Promise<void> {
   const now = await readLock(project, true);
+  const lock = withSettled(project, now, fresh);
+  if (isDifferent(lock, now)) writeLock(project, lock);
+}
+
+function isDifferent(a: Lock, b: Lock): boolean {
+  return JSON.stringify(a) !== JSON.stringify(b);
+}
+
+/** A lock with what was settled, of the functions that the sheet has. */
+function withSettled(project: Project, old: Lock, fresh: Settled): Lock {
   const inSheet = new Set(project.sheet.functions.map(({ name }) => name));
   const kept = <T extends { readonly inputs: string }>(
-    old: Readonly<Record<string, T>>,
-    fresh: ReadonlyMap<string, T | undefined>,
+    before: Readonly<Record<string, T>>,
+    after: ReadonlyMap<string, T | undefined>,
   ): Record<string, T> =>
     Object.fromEntries(
-      [...new Map<string, T | undefined>([...Object.entries(old), ...fresh])].flatMap(([name, one]) =>
+      [...new Map<string, T | undefined>([...Object.entries(before), ...after])].flatMap(([name, one]) =>
+        // What an earlier format says is no more than which versions to stay with.
         one === undefined || one.inputs === '' || !inSheet.has(name) ? [] : [[name, one] as const],
       ),
     );
-  const allBases = kept(now.bases ?? {}, bases);
-  const lock: Lock = {
-    lock: now.lock,
-    functions: kept(now.functions, functions),
-    ...(Object.keys(allBases).length > 0 && { bases: allBases }),
+  const bases = kept(old.bases ?? {}, fresh.bases);
+  return {
+    lock: old.lock,
+    functions: kept(old.functions, fresh.functions),
+    ...(Object.keys(bases).length > 0 && { bases }),
   };
-  if (JSON.stringify(lock) !== JSON.stringify(now)) writeLock(project, lock);
 }
 
 const UNASKED = { sources: [], notes: [] } as const;
