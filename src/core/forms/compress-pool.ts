@@ -5,7 +5,13 @@
 import { join } from 'node:path';
 import { Threads } from '../disk/threads';
 import { DICTIONARY_BYTES, SEGMENT_BYTES } from '../formats/deflate';
-import type { CompressedPiece, Compressor, Piece } from './compress';
+import {
+  directCompressor,
+  THREADS_PAY_FROM_BYTES,
+  type CompressedPiece,
+  type Compressor,
+  type Piece,
+} from './compress';
 import { Slab } from './compress-slab';
 
 /** A batch is full when it holds so much. */
@@ -27,9 +33,13 @@ interface OpenBatch {
   bytes: number;
 }
 
-/** @param threads how many worker threads to use */
-export function compressInThreads(threads: number): Compressor {
-  return new Pool(threads);
+/**
+ * @param threads how many worker threads to use
+ * @param isMuch whether it is known that there is much to do: threads then start now, while there is something else to do
+ * here; otherwise when so much has come that they pay
+ */
+export function compressInThreads(threads: number, isMuch: boolean): Compressor {
+  return new Pool(threads, isMuch);
 }
 
 class Pool implements Compressor {
@@ -37,14 +47,20 @@ class Pool implements Compressor {
   readonly #free: { readonly small: Slab[]; readonly large: Slab[] } = { small: [], large: [] };
   #open: OpenBatch | undefined;
   #flushPlanned = false;
+  /** Bytes that were compressed here, as long as threads do not pay. */
+  #doneHere = 0;
 
-  constructor(threads: number) {
+  constructor(threads: number, isMuch: boolean) {
     this.#threads = new Threads(join(__dirname, 'compress-worker.js'), threads);
-    this.#threads.start();
+    if (isMuch) this.#threads.start();
   }
 
   compress(piece: Piece): Promise<CompressedPiece> {
     const needed = piece.bytes.length + piece.dictionary.length;
+    if (!this.#threads.areRunning && this.#doneHere + needed <= THREADS_PAY_FROM_BYTES) {
+      this.#doneHere += needed;
+      return directCompressor.compress(piece);
+    }
     if (this.#open?.slab.hasRoomFor(piece, this.#open.waiting.length, this.#open.bytes) === false) this.#flush();
     const open = (this.#open ??= { slab: this.#slabFor(needed), waiting: [], bytes: 0 });
     open.slab.put(piece, open.waiting.length, open.bytes);

@@ -1,82 +1,19 @@
 /** Reads and writes the JSON documents of images: manifests, indexes, configurations (OCI image specification 1.1). */
-import { z } from 'zod';
+import type { z } from 'zod';
 import { EmballageError } from '../../base/errors';
 import { present } from '../../base/present';
 import { printable } from '../../base/text';
 import { contentDigest } from '../../base/digest';
+import { configSchema, indexSchema, manifestSchema, type descriptorSchema } from './document-schemas';
 import { compressionOf, isIndexType, isManifestType, OCI_CONFIG, OCI_INDEX, OCI_MANIFEST } from './media';
 import type { Descriptor, ImageConfig, ImageIndex, Manifest } from './model';
 
 /** Registries refuse larger manifests (distribution-spec, "Pushing Manifests" asks for at least 4 MiB). */
 export const MAX_MANIFEST_BYTES = 4 * 1024 * 1024;
 export const MAX_CONFIG_BYTES = 16 * 1024 * 1024;
-/** More layers than any engine can stack. */
-const MAX_LAYERS = 1000;
-const DIGEST = /^sha256:[0-9a-f]{64}$/;
-
-const text = z.string().max(1024 * 1024);
-const texts = z.record(text, text).nullish();
-const digest = z.string().regex(DIGEST, 'a digest `sha256:…`');
-const descriptor = z.object({
-  mediaType: text,
-  digest,
-  size: z.int().nonnegative(),
-  platform: z.object({ architecture: text, os: text, variant: text.optional() }).optional(),
-  annotations: texts,
-  artifactType: text.optional(),
-});
-const manifest = z.object({
-  schemaVersion: z.literal(2),
-  mediaType: text.optional(),
-  artifactType: text.optional(),
-  config: descriptor,
-  layers: z.array(descriptor).max(MAX_LAYERS),
-  subject: descriptor.optional(),
-  annotations: texts,
-});
-const index = z.object({
-  schemaVersion: z.literal(2),
-  mediaType: text.optional(),
-  manifests: z.array(descriptor).max(10_000),
-  subject: descriptor.optional(),
-  annotations: texts,
-});
-const keys = z.record(text, z.unknown()).nullish();
-const config = z.object({
-  architecture: text,
-  os: text,
-  variant: text.optional(),
-  created: text.nullish(),
-  config: z
-    .object({
-      User: text.nullish(),
-      Env: z.array(text).nullish(),
-      Entrypoint: z.array(text).nullish(),
-      Cmd: z.array(text).nullish(),
-      WorkingDir: text.nullish(),
-      Labels: texts,
-      ExposedPorts: keys,
-      Volumes: keys,
-      StopSignal: text.nullish(),
-    })
-    .nullish(),
-  rootfs: z.object({ type: z.literal('layers'), diff_ids: z.array(digest).max(MAX_LAYERS) }),
-  history: z
-    .array(
-      z.object({
-        created: text.nullish(),
-        created_by: text.nullish(),
-        author: text.nullish(),
-        comment: text.nullish(),
-        empty_layer: z.boolean().nullish(),
-      }),
-    )
-    .nullish(),
-});
-
 /** @param where which document, for messages */
 export function readManifest(bytes: Uint8Array, where: string): Manifest {
-  const read = parse(manifest, bytes, where, 'an image manifest');
+  const read = parse(manifestSchema, bytes, where, 'an image manifest');
   const { mediaType = OCI_MANIFEST, artifactType, subject } = read;
   if (!isManifestType(mediaType)) throw badImage(where, 'an image manifest', `\`${printable(mediaType)}\``);
   return {
@@ -90,7 +27,7 @@ export function readManifest(bytes: Uint8Array, where: string): Manifest {
 
 /** @param where which document, for messages */
 export function readIndex(bytes: Uint8Array, where: string): ImageIndex {
-  const read = parse(index, bytes, where, 'an image index');
+  const read = parse(indexSchema, bytes, where, 'an image index');
   const { mediaType = OCI_INDEX, subject } = read;
   if (!isIndexType(mediaType)) throw badImage(where, 'an image index', `\`${printable(mediaType)}\``);
   return {
@@ -101,17 +38,15 @@ export function readIndex(bytes: Uint8Array, where: string): ImageIndex {
   };
 }
 
-/** @param where which document, for messages */
-export function readConfig(bytes: Uint8Array, where: string): ImageConfig {
-  const {
-    architecture,
-    os,
-    variant,
-    created,
-    config: run,
-    rootfs,
-    history,
-  } = parse(config, bytes, where, 'the configuration of an image');
+/**
+ * @param where which document, for messages
+ * @param isVerified whether these very bytes are known to be as the specification wants them
+ */
+export function readConfig(bytes: Uint8Array, where: string, isVerified = false): ImageConfig {
+  const read = isVerified
+    ? (JSON.parse(Buffer.from(bytes).toString('utf8')) as z.output<typeof configSchema>)
+    : parse(configSchema, bytes, where, 'the configuration of an image');
+  const { architecture, os, variant, created, config: run, rootfs, history } = read;
   return {
     architecture,
     os,
@@ -122,7 +57,7 @@ export function readConfig(bytes: Uint8Array, where: string): ImageConfig {
   };
 }
 
-function runConfig(run: NonNullable<z.output<typeof config>['config']>): ImageConfig['run'] {
+function runConfig(run: NonNullable<z.output<typeof configSchema>['config']>): ImageConfig['run'] {
   return {
     user: run.User ?? '',
     env: run.Env ?? [],
@@ -238,7 +173,7 @@ function described({
   platform,
   annotations,
   artifactType,
-}: z.output<typeof descriptor>): Descriptor {
+}: z.output<typeof descriptorSchema>): Descriptor {
   return {
     ...{ mediaType, digest: own, size },
     ...present({

@@ -45,8 +45,9 @@ export async function makeFunctions(request: BuildRequest, looks: readonly Look[
   const store = new Store(state.folder(KINDS.artifacts));
   const changed = looks.flatMap((look) => (look.unchanged === undefined ? look.survey.items : []));
   const bytes = changed.reduce((sum, item) => sum + item.stamp.size, 0);
-  const threads = request.jobs > 1 && bytes >= THREADS_PAY_FROM_BYTES;
-  const compressor = threads ? compressInThreads(request.jobs) : directCompressor;
+  // Of an image that was made before, most layers are there already.
+  const isMuch = bytes >= THREADS_PAY_FROM_BYTES && !looks.every(isMadeBefore);
+  const compressor = request.jobs > 1 ? compressInThreads(request.jobs, isMuch) : directCompressor;
   try {
     const built: BuiltFunction[] = [];
     const shared = await fromOthers(request, looks);
@@ -64,6 +65,10 @@ export async function makeFunctions(request: BuildRequest, looks: readonly Look[
   } finally {
     await compressor.close();
   }
+}
+
+function isMadeBefore(look: Look): boolean {
+  return look.unchanged !== undefined || (look.spec.form === 'image' && look.index !== undefined);
 }
 
 /** An artifact, with the digest of each file in it. */

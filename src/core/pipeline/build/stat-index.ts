@@ -61,6 +61,7 @@ const KIND_FACTOR = 0x10000;
 
 export class StatIndex {
   readonly #parts: Parts;
+  #known: { readonly items: readonly WalkedItem[]; readonly digests: ReadonlyMap<string, string> } | undefined;
 
   private constructor(parts: Parts) {
     this.#parts = parts;
@@ -162,7 +163,12 @@ export class StatIndex {
   }
 
   /** Digests of the files among `items` that look as they did, in hexadecimal, by path. */
-  knownDigests(items: readonly WalkedItem[]): Map<string, string> {
+  knownDigests(items: readonly WalkedItem[]): ReadonlyMap<string, string> {
+    if (this.#known?.items !== items) this.#known = { items, digests: this.#findKnown(items) };
+    return this.#known.digests;
+  }
+
+  #findKnown(items: readonly WalkedItem[]): Map<string, string> {
     const rows = rowsOf(items);
     const before = new Map(namesIn(this.#parts.itemNames).map((name, i) => [name, i]));
     const known = new Map<string, string>();

@@ -26,6 +26,7 @@ import { workOf } from '../../languages';
 import { NO_INPUTS, type Inputs } from '../../project/inputs';
 import type { LockedBase, LockedBaseTarget } from '../../project/lockfile';
 import type { Project } from '../../project/targets';
+import { isVerified, noteVerified } from '../../project/verified';
 import type { Arch, Base, FunctionSpec } from '../../sheet';
 import { fetchBase, fetchBlobs, takeLayout } from './base-fetch';
 import { layerFromRoot, layerFromRuntime } from './base-made';
@@ -162,9 +163,18 @@ export async function readyBase(
   if (hasChanged || !store.hasAll(wanted)) await takeAgain(request, base, arch, settled, wanted);
   return {
     locked: settled,
-    config: readConfig(readBlob(store, config, MAX_CONFIG_BYTES), `the base of ${request.spec.name}`),
+    config: configOfBase(request, config),
     layers: settled.layers,
   };
+}
+
+/** Read with the schema library the first time only. */
+function configOfBase({ project, spec }: BaseRequest, config: Descriptor): ImageConfig {
+  const key = contentDigest(`the configuration of an image ${config.digest}`);
+  const known = isVerified(project.state, key);
+  const read = readConfig(readBlob(blobStore(project), config, MAX_CONFIG_BYTES), `the base of ${spec.name}`, known);
+  if (!known) noteVerified(project.state, key);
+  return read;
 }
 
 /** A root file system that looks as it did when its layer was made has not changed; nor has one that is not here. */

@@ -45,7 +45,7 @@ export class BaseLocker {
     if (inputs === undefined) return undefined;
     const isAsked = upgrade === 'all' || upgrade.includes(BASE);
     if (known?.inputs === inputs && !isAsked && hasBase(project, known) && isAsItWas(spec, known)) return known;
-    const compressor = jobs > 1 ? compressInThreads(jobs) : directCompressor;
+    const compressor = jobs > 1 ? compressInThreads(jobs, false) : directCompressor;
     try {
       const base = { project, spec, machine, compressor, registry, onProgress: onBase };
       const settled = await settleBase(base, (arch) => onSettling(spec.name, arch), known);
