@@ -8,7 +8,7 @@ import { join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
 const here = (path) => fileURLToPath(new URL(path, import.meta.url));
-const [program, hook, demo] = ['../bin/emballage.js', 'kill-at.cjs', '../demo'].map(here);
+const [program, hook, demo] = ['../bin/emballage.js', '../test/support/kill-at.js', '../demo'].map(here);
 const wanted = Number(process.argv[2] ?? 200);
 const base = mkdtempSync(join(tmpdir(), 'emballage-kills-'));
 const children = [];

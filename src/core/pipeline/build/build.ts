@@ -1,8 +1,9 @@
 /** Builds functions: those whose folder looks as it did are done by a look; the others are made again. */
 import { goingOn } from '../../findings/failure';
-import { archivePath } from '../../project/targets';
+import { archivePath, type Target } from '../../project/targets';
+import type { FunctionSpec } from '../../sheet';
 import { lookForChange } from './look';
-import type { BuildRequest, BuiltFunction, Look } from './model';
+import type { BuildRequest, BuiltFunction, BuiltTarget, Look } from './model';
 
 /**
  * Builds functions; artifacts and waybills appear whole or not at all.
@@ -34,12 +35,7 @@ async function withArchives(request: BuildRequest, built: BuiltFunction[]): Prom
   );
   if (wanted.size === 0) return built;
   const { isArchiveThere, placeArchive } = await import('../image');
-  const targets = built
-    .flatMap((one) => one.targets)
-    .flatMap(({ name, arch }) => {
-      const spec = wanted.get(name);
-      return spec === undefined ? [] : [{ spec, arch }];
-    });
+  const targets = built.flatMap((one) => one.targets).flatMap((made) => targetOf(wanted, made) ?? []);
   const lacking = targets.filter((target) => !isArchiveThere(project, target));
   if (lacking.length > 0)
     await alone(request, async () => {
@@ -50,11 +46,16 @@ async function withArchives(request: BuildRequest, built: BuiltFunction[]): Prom
     });
   return built.map((one) => ({
     ...one,
-    targets: one.targets.map((target) => {
-      const spec = wanted.get(target.name);
-      return spec === undefined ? target : { ...target, archive: archivePath({ spec, arch: target.arch }) };
+    targets: one.targets.map((made) => {
+      const target = targetOf(wanted, made);
+      return target === undefined ? made : { ...made, archive: archivePath(target) };
     }),
   }));
+}
+
+function targetOf(wanted: ReadonlyMap<string, FunctionSpec>, { name, arch }: BuiltTarget): Target | undefined {
+  const spec = wanted.get(name);
+  return spec === undefined ? undefined : { spec, arch };
 }
 
 /** Nobody else builds in this project meanwhile. */
