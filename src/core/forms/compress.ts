@@ -1,5 +1,5 @@
 /** Compresses the pieces of an artifact, in this thread or in several. */
-import { deflateSegment } from '../formats/deflate';
+import { deflateForNow } from '../formats/deflate';
 
 export interface Piece {
   readonly bytes: Uint8Array;
@@ -25,10 +25,10 @@ export interface Compressor {
   close(): Promise<void>;
 }
 
-/** Deflates a piece, or keeps it as it is, in the same memory, where that is no smaller. */
+/** Deflates a piece into memory that the next one takes, or keeps it as it is, in its own, where that is no smaller. */
 export function compressPiece(piece: Piece): CompressedPiece {
   if (piece.mayStore && piece.bytes.length === 0) return { data: piece.bytes, stored: true };
-  const data = deflateSegment(piece.bytes, piece.dictionary, piece.last);
+  const data = deflateForNow(piece.bytes, piece.dictionary, piece.last);
   return piece.mayStore && data.length >= piece.bytes.length
     ? { data: piece.bytes, stored: true }
     : { data, stored: false };
@@ -41,7 +41,7 @@ export const THREADS_PAY_FROM_BYTES = 3 * 1024 * 1024;
 export const directCompressor: Compressor = {
   compress: (piece) => {
     const { data, stored } = compressPiece(piece);
-    return Promise.resolve({ data: stored ? new Uint8Array(data) : data, stored });
+    return Promise.resolve({ data: new Uint8Array(data), stored });
   },
   close: () => Promise.resolve(),
 };

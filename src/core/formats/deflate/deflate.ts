@@ -27,20 +27,25 @@ let encoder: EncoderExports | undefined;
 /** The encoder's memory, which never grows. */
 let memory: Uint8Array<ArrayBuffer> | undefined;
 
+/** Deflates one segment, into memory of its own. */
+export function deflateSegment(segment: Uint8Array, dictionary: Uint8Array, last: boolean): Uint8Array<ArrayBuffer> {
+  return deflateForNow(segment, dictionary, last).slice();
+}
+
 /**
- * Deflates one segment (RFC 1951). The same arguments give the same bytes on every machine.
+ * Deflates one segment (RFC 1951), into memory that the next call writes anew. The same arguments give the same bytes on every machine.
  * @param segment at most SEGMENT_BYTES
  * @param dictionary up to DICTIONARY_BYTES that come before it in the same stream
  * @param last whether the stream ends here; otherwise the output ends at a byte boundary and the next segment follows
  */
-export function deflateSegment(segment: Uint8Array, dictionary: Uint8Array, last: boolean): Uint8Array<ArrayBuffer> {
+export function deflateForNow(segment: Uint8Array, dictionary: Uint8Array, last: boolean): Uint8Array<ArrayBuffer> {
   if (segment.length > SEGMENT_BYTES || dictionary.length > DICTIONARY_BYTES) throw new RangeError('segment too long');
   encoder ??= load();
   memory ??= new Uint8Array(encoder.memory.buffer);
   memory.set(dictionary, encoder.input());
   memory.set(segment, encoder.input() + dictionary.length);
   const length = encoder.deflate(dictionary.length, segment.length, last ? 1 : 0);
-  return memory.slice(encoder.output(), encoder.output() + length);
+  return memory.subarray(encoder.output(), encoder.output() + length);
 }
 
 /** Deflates data of any length, as it would be in pieces. */

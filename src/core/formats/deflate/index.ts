@@ -1,2 +1,10 @@
 /** The deflate encoder (RFC 1951) with pinned output. */
-export { DEFLATE_ENCODER, DICTIONARY_BYTES, MOST_GROWTH, SEGMENT_BYTES, deflateSegment, deflateWhole } from './deflate';
+export {
+  DEFLATE_ENCODER,
+  DICTIONARY_BYTES,
+  MOST_GROWTH,
+  SEGMENT_BYTES,
+  deflateForNow,
+  deflateSegment,
+  deflateWhole,
+} from './deflate';
