@@ -59,7 +59,6 @@ export function within(folder: string, path: string): string {
 }
 
 /** What every path that is refused below holds, and hardly any other: one look tells that most need no closer one. */
-
 const SUSPECT = /^$|^[A-Za-z]:|^\/|[\\\u0000-\u001f\u007f]|(?:^|\/)\.{0,2}(?:\/|$)/;
 
 /** Why a path must not be unpacked, or undefined when it is safe. */

@@ -43,9 +43,10 @@ export function readIndex(bytes: Uint8Array, where: string): ImageIndex {
  * @param isVerified whether these very bytes are known to be as the specification wants them
  */
 export function readConfig(bytes: Uint8Array, where: string, isVerified = false): ImageConfig {
+  const expected = 'the configuration of an image';
   const read = isVerified
-    ? (JSON.parse(Buffer.from(bytes).toString('utf8')) as z.output<typeof configSchema>)
-    : parse(configSchema, bytes, where, 'the configuration of an image');
+    ? (jsonIn(bytes, where, expected) as z.output<typeof configSchema>)
+    : parse(configSchema, bytes, where, expected);
   const { architecture, os, variant, created, config: run, rootfs, history } = read;
   return {
     architecture,
@@ -151,14 +152,16 @@ export function hexOf(digestText: string): string {
   return digestText.slice('sha256:'.length);
 }
 
-function parse<T extends z.ZodType>(schema: T, bytes: Uint8Array, where: string, expected: string): z.output<T> {
-  let value: unknown;
+function jsonIn(bytes: Uint8Array, where: string, expected: string): unknown {
   try {
-    value = JSON.parse(Buffer.from(bytes).toString('utf8'));
+    return JSON.parse(Buffer.from(bytes).toString('utf8'));
   } catch (error) {
     throw badImage(where, expected, 'text that is no JSON', error);
   }
-  const result = schema.safeParse(value);
+}
+
+function parse<T extends z.ZodType>(schema: T, bytes: Uint8Array, where: string, expected: string): z.output<T> {
+  const result = schema.safeParse(jsonIn(bytes, where, expected));
   if (result.success) return result.data;
   const [issue] = result.error.issues;
   const at = issue?.path.map(String).join('.') ?? '';

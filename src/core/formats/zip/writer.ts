@@ -6,6 +6,7 @@
  */
 import { EmballageError } from '../../base/errors';
 import { comparePaths } from '../../base/paths';
+import type { RecordType } from '../../base/record';
 import { printable } from '../../base/text';
 import type { DosTime } from './dos-time';
 import * as zip from './layout';
@@ -150,8 +151,7 @@ export class ZipWriter {
   #localHeader(open: OpenMember, method: number, crc32: number): Uint8Array {
     const { name, zip64 } = open;
     const extra = zip64 ? zip64Extra([open.uncompressedSize, open.compressedSize]) : NO_EXTRA;
-    const header = Buffer.allocUnsafe(zip.LOCAL_HEADER.size + name.length + extra.length);
-    zip.LOCAL_HEADER.writeInto(header, 0, {
+    return withNameAndExtra(zip.LOCAL_HEADER, name, extra, {
       signature: zip.LOCAL_SIGNATURE,
       versionNeeded: zip64 ? zip.VERSION_ZIP64 : zip.VERSION_DEFLATE,
       flags: zip.FLAG_UTF8,
@@ -164,9 +164,6 @@ export class ZipWriter {
       fileNameLength: name.length,
       extraFieldLength: extra.length,
     });
-    header.set(name, zip.LOCAL_HEADER.size);
-    header.set(extra, zip.LOCAL_HEADER.size + name.length);
-    return header;
   }
 
   #finish(open: OpenMember, method: number, crc32: number): void {
@@ -175,8 +172,7 @@ export class ZipWriter {
     // 4.5.3: the fields stand in this order, and only those whose 32-bit field is full.
     const large = [...(zip64 ? [open.uncompressedSize, open.compressedSize] : []), ...(far ? [open.offset] : [])];
     const extra = large.length > 0 ? zip64Extra(large) : NO_EXTRA;
-    const header = Buffer.allocUnsafe(zip.CENTRAL_HEADER.size + name.length + extra.length);
-    zip.CENTRAL_HEADER.writeInto(header, 0, {
+    const header = withNameAndExtra(zip.CENTRAL_HEADER, name, extra, {
       signature: zip.CENTRAL_SIGNATURE,
       versionMadeBy: VERSION_MADE_BY,
       versionNeeded: zip64 || far ? zip.VERSION_ZIP64 : zip.VERSION_DEFLATE,
@@ -195,8 +191,6 @@ export class ZipWriter {
       externalFileAttributes: externalAttributes(open.member),
       relativeOffsetOfLocalHeader: far ? zip.MAX_32 : open.offset,
     });
-    header.set(name, zip.CENTRAL_HEADER.size);
-    header.set(extra, zip.CENTRAL_HEADER.size + name.length);
     this.#records.push(header);
     this.#entries += 1;
     if (this.#entries % RECORDS_TOGETHER !== 0) return;
@@ -235,6 +229,20 @@ export class ZipWriter {
 /** The name that a member goes by: that of a folder ends in `/` (APPNOTE 4.3.8). Members are ordered by it. */
 export function archiveName(member: Pick<ZipMember, 'path' | 'kind'>): string {
   return member.kind === 'folder' ? `${member.path}/` : member.path;
+}
+
+/** A header with what follows it, in one piece of memory. */
+function withNameAndExtra<Field extends string>(
+  type: RecordType<Field>,
+  name: Uint8Array,
+  extra: Uint8Array,
+  values: Readonly<Record<Field, number>>,
+): Buffer {
+  const header = Buffer.allocUnsafe(type.size + name.length + extra.length);
+  type.writeInto(header, 0, values);
+  header.set(name, type.size);
+  header.set(extra, type.size + name.length);
+  return header;
 }
 
 function nameBytes(path: string): Buffer {
