@@ -2,6 +2,7 @@
 import { spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { cpus, totalmem } from 'node:os';
+import { format } from 'prettier';
 
 const KEPT = new URL('../node_modules/.cache/emballage-bench/', import.meta.url);
 const fileOf = (name) => new URL(`${name}.json`, KEPT);
@@ -12,7 +13,7 @@ export function keepMeasured(name, { rows, growths }) {
   writeFileSync(fileOf(name), JSON.stringify({ date: today(), rows, growths }));
 }
 
-export function writeResults(names, { HEAD, GROWTH_HEAD }) {
+export async function writeResults(names, { HEAD, GROWTH_HEAD }) {
   const kept = names
     .filter((name) => existsSync(fileOf(name)))
     .map((name) => JSON.parse(readFileSync(fileOf(name), 'utf8')));
@@ -38,7 +39,7 @@ export function writeResults(names, { HEAD, GROWTH_HEAD }) {
     ...markdown(GROWTH_HEAD, growths),
     '',
   ];
-  writeFileSync(new URL('results.md', import.meta.url), lines.join('\n'));
+  writeFileSync(new URL('results.md', import.meta.url), await format(lines.join('\n'), { parser: 'markdown' }));
 }
 
 function markdown(head, rows) {

@@ -58,4 +58,4 @@ for (const [name, measure] of Object.entries(MEASURES)) {
   if (growths.length > 0) console.log(tools.table([tools.GROWTH_HEAD, ...growths]));
   keepMeasured(name, { rows, growths });
 }
-if (words.includes('--results')) writeResults(Object.keys(MEASURES), tools);
+if (words.includes('--results')) await writeResults(Object.keys(MEASURES), tools);
