@@ -12,8 +12,11 @@ import {
 import { join } from 'node:path';
 import { imageProject as projectFor, layoutFolder, sha256 } from '../support/images';
 import { CONFIG_SCHEMA, INDEX_SCHEMA, MANIFEST_SCHEMA, validate } from '../support/oci-schemas';
+import { noise } from '../support/data';
+import { elfFile } from '../support/foreign-images';
 import { itWith } from '../support/native';
 import { folderWith, HORN, put, run, type Files } from '../support/program';
+import { namesIn } from '../../src/core/disk/names-in';
 import type { Waybill } from '../../src/core/waybill';
 import { whyNoRoot } from '../../src/standins/host/image';
 
@@ -132,6 +135,35 @@ describe('a function as an image', () => {
     expect(existsSync(join(a, 'out/horn/horn.oci/index.json'))).toBe(true);
     expect(run(a, ['prove']).status).toBe(0);
   }, 120_000);
+
+  it('is checked again without unpacking what is known, and not without a look at it', () => {
+    const root = imageProject(
+      { base: { root: 'bases/root' }, layers: [{ name: 'tones', files: ['tones/**'] }] },
+      { ...ROOT, 'src/tones/hiss': noise(3, 1_200_000), 'src/tones/bell.so': elfFile('arm64') },
+    );
+    expect(run(root, ['lock'])).toMatchObject({ stderr: '', status: 0 });
+    const waybill = built(root);
+    const check = (): string => run(root, ['check', '--json']).stdout;
+    const first = check();
+    expect(first).toContain('for arm64, such as');
+    const kept = join(root, '.emballage');
+    const listings = readdirSync(kept).flatMap((code) => namesIn(join(kept, code, 'listings')));
+    expect(listings).toHaveLength(1);
+    expect(check()).toBe(first);
+    const layer = waybill.image?.layers.find(({ name }) => name === 'tones')?.digest.slice(7) ?? '';
+    const blob = join(root, ARTIFACT, 'blobs/sha256', layer);
+    const bytes = readFileSync(blob);
+    // Another file of the same content, and then of other content.
+    rmSync(blob);
+    writeFileSync(blob, bytes);
+    expect(check()).toBe(first);
+    bytes[bytes.length - 100] = (bytes.at(-100) ?? 0) ^ 1;
+    writeFileSync(blob, bytes);
+    expect(run(root, ['check'])).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining('the content of') as unknown,
+    });
+  });
 
   it('carries the time that SOURCE_DATE_EPOCH says', () => {
     const root = rootProject({ layers: 'one' });

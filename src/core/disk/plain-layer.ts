@@ -5,54 +5,116 @@ import { open as openFile, type FileHandle } from 'node:fs/promises';
 import { createGunzip } from 'node:zlib';
 import { EmballageError, messageOf } from '../base/errors';
 import { formatSize } from '../base/units';
-import { badImage, hexOf, readableCompression, type Descriptor, type Stretch } from '../formats/oci';
+import { badImage, hexOf, readableCompression, type Stretch } from '../formats/oci';
 import { streamTar, type PlacedHead } from '../formats/tar';
 
 /** What a layer may unpack to without a question, and how much larger than it is packed it may be beyond that. */
 const FREE_BYTES = 1024 ** 3;
 const MAX_RATIO = 100;
 
+/** What lies in a layer. */
+export interface LayerListing {
+  /** Bytes of the plain tar archive. */
+  readonly unpacked: number;
+  readonly entries: readonly PlacedHead[];
+  /** Where in it compiled files begin, each with its first 20 bytes in base64. */
+  readonly compiled: readonly (readonly [at: number, start: string])[];
+}
+
+export interface PlainLayer {
+  /** Where its plain archive lies. */
+  readonly plain: Stretch;
+  readonly listing: LayerListing;
+}
+
+export interface PlainLayerRequest {
+  /** Where the blob lies. */
+  readonly blob: Stretch;
+  readonly mediaType: string;
+  /** `sha256:…` of the blob, and of the plain archive. */
+  readonly digest: string;
+  readonly diffId: string;
+  /** Absolute path of the file for the plain archive. */
+  readonly path: string;
+  /** Name for messages. */
+  readonly shown: string;
+}
+
 /**
- * The plain archive of a layer: where it lies if it is not compressed, else unpacked to `to.path`. Its entries are listed
- * while it goes by.
+ * The plain archive of a layer: where it lies if it is not compressed, else unpacked. Its entries are listed while it
+ * goes by.
+ * @throws EmballageError IMAGE_INVALID
  */
-export async function plainLayer(
-  stretch: Stretch,
-  { mediaType, digest }: Descriptor,
-  diffId: string,
-  to: { readonly path: string; readonly shown: string },
-): Promise<{ stretch: Stretch; entries: PlacedHead[] }> {
-  const compression = readableCompression(mediaType, to.shown);
+export async function plainLayer(request: PlainLayerRequest): Promise<PlainLayer> {
+  const { blob, mediaType, digest, diffId, path, shown } = request;
+  const compression = readableCompression(mediaType, shown);
   const packed = createHash('sha256');
-  const pieces = hashed(readPieces(stretch), packed);
-  const most = Math.max(FREE_BYTES, stretch.size * MAX_RATIO);
-  const passing = new Passing(compression === 'none' ? pieces : gunzipped(pieces, to.shown), most, to.shown);
-  const output = compression === 'none' ? undefined : await openFile(to.path, 'w', 0o600);
-  const { entries, fault } = await listed(passing.through(output), to.shown).finally(() => output?.close());
-  const found = packed.digest('hex');
-  if (found !== hexOf(digest)) throw badImage(to.shown, `the content of \`${digest}\``, `that of sha256:${found}`);
-  const whole = passing.digest();
-  if (whole !== hexOf(diffId))
-    throw badImage(to.shown, `the unpacked content of \`${diffId}\``, `that of sha256:${whole}`);
+  const pieces = hashed(readPieces(blob), packed);
+  const most = Math.max(FREE_BYTES, blob.size * MAX_RATIO);
+  const passing = new Passing(compression === 'none' ? pieces : gunzipped(pieces, shown), most, shown);
+  const output = compression === 'none' ? undefined : await openFile(path, 'w', 0o600);
+  const { entries, compiled, fault } = await listed(passing.through(output), shown).finally(() => output?.close());
+  holdTo(digest, packed.digest('hex'), { what: 'the content', shown });
+  holdTo(diffId, passing.digest(), { what: 'the unpacked content', shown });
   if (fault !== undefined) throw fault;
-  return { stretch: compression === 'none' ? stretch : { path: to.path, at: 0, size: passing.size }, entries };
+  const plain = compression === 'none' ? blob : { path, at: 0, size: passing.size };
+  return { plain, listing: { unpacked: plain.size, entries, compiled } };
+}
+
+/**
+ * Reads a blob without unpacking it.
+ * @throws EmballageError IMAGE_INVALID where it is not what its digest says
+ */
+export async function verifyBlob({ blob, digest, shown }: PlainLayerRequest): Promise<void> {
+  const packed = createHash('sha256');
+  for await (const piece of readPieces(blob)) packed.update(piece);
+  holdTo(digest, packed.digest('hex'), { what: 'the content', shown });
+}
+
+function holdTo(
+  digest: string,
+  found: string,
+  { what, shown }: { readonly what: string; readonly shown: string },
+): void {
+  if (found !== hexOf(digest)) throw badImage(shown, `${what} of \`${digest}\``, `that of sha256:${found}`);
 }
 
 /** The entries of an archive that goes by to its end. What is wrong with it is told when its digest is known to be right. */
 async function listed(
   plain: AsyncGenerator<Uint8Array>,
   shown: string,
-): Promise<{ entries: PlacedHead[]; fault: EmballageError | undefined }> {
+): Promise<Omit<LayerListing, 'unpacked'> & { readonly fault: EmballageError | undefined }> {
   const entries: PlacedHead[] = [];
+  const compiled: [number, string][] = [];
   let fault: EmballageError | undefined;
   try {
-    for await (const { head, at } of streamTar(plain, shown)) entries.push({ head, at });
+    for await (const { head, at, content } of streamTar(plain, shown)) {
+      entries.push({ head, at });
+      const start = head.size < ELF_START_BYTES ? undefined : await startOf(content);
+      if (start?.toString('latin1', 0, ELF_MAGIC.length) === ELF_MAGIC) compiled.push([at, start.toString('base64')]);
+    }
   } catch (error) {
     if (!(error instanceof EmballageError) || error.code !== 'PACKAGE_INVALID') throw error;
     fault = error;
   }
   for await (const _rest of plain);
-  return { entries, fault };
+  return { entries, compiled, fault };
+}
+
+/** ELF-64 Object File Format, table 1: the magic, up to the type and the machine. */
+const ELF_MAGIC = '\u007fELF';
+const ELF_START_BYTES = 20;
+
+/** The first bytes of a file; what is left of it is passed over by whoever lists. */
+async function startOf(content: AsyncIterable<Uint8Array>): Promise<Buffer> {
+  const start = Buffer.alloc(ELF_START_BYTES);
+  let length = 0;
+  for await (const piece of content) {
+    start.set(piece.subarray(0, ELF_START_BYTES - length), length);
+    length += piece.length;
+    if (length >= ELF_START_BYTES) break;
+  }
+  return start;
 }
 
 /** What goes by is hashed, counted against what is allowed, and written. */

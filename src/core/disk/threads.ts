@@ -3,8 +3,18 @@ import { parentPort, Worker, type ResourceLimits, type Transferable } from 'node
 import { EmballageError, type ErrorCode, type ErrorFacts } from '../base/errors';
 
 /** What comes back of a job: classes do not travel, so errors with facts go as their facts. */
-type Told<Answer> =
+export type Told<Answer> =
   { readonly answer: Answer } | { readonly code: ErrorCode; readonly facts: ErrorFacts } | { readonly text: string };
+
+/** An error as it travels. */
+export function toldOf(error: unknown): Told<never> {
+  return error instanceof EmballageError ? { code: error.code, facts: error.facts } : { text: String(error) };
+}
+
+/** And as it is thrown where it arrives. */
+export function errorOf(told: Exclude<Told<never>, { readonly answer: never }>): Error {
+  return 'code' in told ? new EmballageError(told.code, told.facts) : new Error(told.text);
+}
 
 interface Waiting<Job, Answer> {
   readonly job: Job;
@@ -68,7 +78,7 @@ export class Threads<Job, Answer> {
       const done = lane.current;
       this.#next(lane);
       if ('answer' in told) done?.resolve(told.answer);
-      else done?.reject('code' in told ? new EmballageError(told.code, told.facts) : new Error(told.text));
+      else done?.reject(errorOf(told));
     });
     lane.worker.on('error', (error) => {
       this.#lanes.splice(this.#lanes.indexOf(lane), 1);
@@ -102,9 +112,7 @@ export function answerJobs<Answer>(
     port.postMessage({ answer } satisfies Told<Answer>, transferOf(answer));
   };
   const fail = (error: unknown): void => {
-    const told: Told<Answer> =
-      error instanceof EmballageError ? { code: error.code, facts: error.facts } : { text: String(error) };
-    port.postMessage(told);
+    port.postMessage(toldOf(error));
   };
   port.on('message', (job: unknown) => {
     try {

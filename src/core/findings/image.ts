@@ -49,9 +49,9 @@ export function layerName({ waybill }: FunctionFacts, i: number): string {
 /** What processor a compiled file in an image is for; undefined for other files and for what is not run. */
 export function machineOf(image: OpenImage, node: TreeNode): string | undefined {
   if (node.head.kind !== 'file' || node.head.size < 64) return undefined;
-  const start = image.read(node, 0, 20);
+  const start = image.elfStart(node);
   // ELF-64 Object File Format, table 1 and 2: the magic, the class, the type (2 a program, 3 a shared object), the machine.
-  if (start.toString('latin1', 0, 4) !== '\u007fELF' || ![2, 3].includes(start.readUInt16LE(16))) return undefined;
+  if (start === undefined || ![2, 3].includes(start.readUInt16LE(16))) return undefined;
   const machine = start.readUInt16LE(18);
   return MACHINES[machine] ?? `machine ${String(machine)}`;
 }

@@ -83,6 +83,12 @@ export const KINDS = {
     dependsOn: 'encoder, time, and paths, modes and contents of all files; what a root file system looks like',
     ...{ keptBy: 'code', of: 'project', most: { things: 4000 } },
   },
+  listings: {
+    name: 'listings',
+    holds: 'which files lie in layers of images that were opened, and where',
+    dependsOn: 'the digests of the layer, packed and unpacked',
+    ...{ keptBy: 'code', of: 'project', most: { things: 256, bytes: GIB / 4 } },
+  },
   archives: {
     name: 'archives',
     holds: 'what archives of images looked like when they were written',

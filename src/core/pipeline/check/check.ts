@@ -170,9 +170,9 @@ function asFunctionHasIt(waybill: Waybill): Waybill {
 
 /** Checks any artifact. */
 export async function checkFile(request: CheckRequest): Promise<CheckedArtifact> {
-  const { path, shown, facts, scratch } = request;
+  const { path, shown, facts, scratch, state } = request;
   if (await isImage(path, shown)) {
-    const opening = { path, shown, arch: facts.arch, scratch };
+    const opening = { path, shown, arch: facts.arch, scratch, state };
     return withImageSubject(opening, (subject) => checkSubject(request, subject, withImageFacts(subject.image, facts)));
   }
   return withFileSource(path, shown, async (source) => {

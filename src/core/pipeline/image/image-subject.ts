@@ -19,8 +19,10 @@ import { stretches } from '../../formats/byte-source';
 import { BLOCK_BYTES, listTar } from '../../formats/tar';
 import { workingFolder } from '../../findings/image';
 import type { Subject, SubjectEntry } from '../../findings/rule';
+import type { StateFolder } from '../../project/state';
 import type { Arch } from '../../sheet';
 import { textReader } from '../../findings/texts';
+import { layerMemory } from './layer-memory';
 
 /** A layout says what it is among its first files. */
 const LOOK_AT_ENTRIES = 64;
@@ -70,15 +72,18 @@ export interface ImageSubjectRequest {
   readonly arch: Arch | undefined;
   /** Absolute path of a folder for unpacked layers; the caller removes it. */
   readonly scratch: string;
+  /** Where it is kept what lies in layers; all are unpacked without it. */
+  readonly state?: StateFolder | undefined;
 }
 
 /** Opens it for as long as `use` runs. Every blob is verified. */
 export async function withImageSubject<T>(
-  { path, shown, arch, scratch }: ImageSubjectRequest,
+  { path, shown, arch, scratch, state }: ImageSubjectRequest,
   use: (subject: Subject & { readonly image: OpenImage }) => Promise<T>,
 ): Promise<T> {
   const layout = await openLayout(path, shown);
-  const image = await openImage(layout, chooseImage(layout, arch), scratch);
+  const memory = state === undefined ? undefined : layerMemory(state);
+  const image = await openImage(layout, chooseImage(layout, arch), scratch, memory);
   try {
     return await use(imageSubject(image));
   } finally {
