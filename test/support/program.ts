@@ -43,8 +43,11 @@ export function environment(cwd: string): NodeJS.ProcessEnv {
     npm_config_userconfig: '/none',
     npm_config_globalconfig: '/none/global',
   };
-  return { ...Object.fromEntries(kept), ...none, NO_COLOR: '1', XDG_CACHE_HOME: cachesOf(cwd) };
+  return { ...Object.fromEntries(kept), ...none, NO_COLOR: '1', XDG_CACHE_HOME: cachesOf(cwd), GOCACHE: GO_CACHE };
 }
+
+/** What Go’s compiler made of its own library, known by its content. */
+const GO_CACHE = join(__dirname, '../../node_modules/.cache/emballage-go');
 
 const caches = new Map<string, string>();
 
