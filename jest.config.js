@@ -8,7 +8,7 @@ module.exports = {
   testMatch: ['**/*.test.ts'],
   globalSetup: '<rootDir>/test/support/up-to-date.js',
   transform: { '^.+\\.ts$': ['ts-jest', { diagnostics: false, tsconfig: 'tsconfig.json' }] },
-  // Most of the time goes into the program that is tested, which runs beside.
-  maxWorkers: '100%',
+  // Most of the time goes into the program that is tested, which runs beside; a quarter of it is waiting for servers.
+  maxWorkers: '150%',
   testTimeout: 60000,
 };
