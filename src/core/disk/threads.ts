@@ -25,12 +25,24 @@ interface Waiting<Job, Answer> {
 
 interface Lane<Job, Answer> {
   readonly worker: Worker;
-  current: Waiting<Job, Answer> | undefined;
+  /** What it is at, and what waits there for that to end. */
+  readonly given: Waiting<Job, Answer>[];
+}
+
+export interface ThreadsOptions {
+  /** Of each thread, where they are not to be the usual ones. */
+  readonly limits?: ResourceLimits;
+  /**
+   * How many jobs wait at each thread beside the one that it is at, so that it need not wait for this thread to hand out
+   * the next. For many short jobs that are done at once: what waits there is done by no other, and answered in its turn.
+   */
+  readonly ahead?: number;
 }
 
 export class Threads<Job, Answer> {
   readonly #script: string;
   readonly #limits: ResourceLimits;
+  readonly #mostGiven: number;
   readonly #most: number;
   readonly #lanes: Lane<Job, Answer>[] = [];
   readonly #queue: Waiting<Job, Answer>[] = [];
@@ -38,11 +50,11 @@ export class Threads<Job, Answer> {
   /**
    * @param script absolute path of a module that calls `answerJobs`
    * @param most threads that are started, each when there is a job for it
-   * @param limits of each of them, where they are not to be the usual ones
    */
-  constructor(script: string, most: number, limits: ResourceLimits = {}) {
+  constructor(script: string, most: number, { limits = {}, ahead = 0 }: ThreadsOptions = {}) {
     this.#script = script;
     this.#limits = limits;
+    this.#mostGiven = 1 + ahead;
     this.#most = Math.max(1, most);
   }
 
@@ -52,16 +64,16 @@ export class Threads<Job, Answer> {
 
   /** Starts all threads now, while there is something else to do here. */
   start(): void {
-    while (this.#lanes.length < this.#most) this.#next(this.#start());
+    while (this.#lanes.length < this.#most) this.#give(this.#start());
   }
 
   /** @param transfer what goes over to the thread, and is not here any more (structured clone) */
   ask(job: Job, transfer: readonly Transferable[] = []): Promise<Answer> {
     return new Promise((resolve, reject) => {
       this.#queue.push({ job, transfer, resolve, reject });
-      const idle = this.#lanes.find(({ current }) => current === undefined);
-      if (idle !== undefined) this.#next(idle);
-      else if (this.#lanes.length < this.#most) this.#next(this.#start());
+      const idle = this.#lanes.find(({ given }) => given.length === 0);
+      if (idle === undefined && this.#lanes.length < this.#most) this.#give(this.#start());
+      else this.#give(idle ?? this.#leastBusy());
     });
   }
 
@@ -69,20 +81,27 @@ export class Threads<Job, Answer> {
     await Promise.all(this.#lanes.splice(0).map(({ worker }) => worker.terminate()));
   }
 
+  #leastBusy(): Lane<Job, Answer> | undefined {
+    return this.#lanes.reduce<Lane<Job, Answer> | undefined>(
+      (least, lane) => (least !== undefined && least.given.length <= lane.given.length ? least : lane),
+      undefined,
+    );
+  }
+
   #start(): Lane<Job, Answer> {
     const lane: Lane<Job, Answer> = {
       worker: new Worker(this.#script, { resourceLimits: this.#limits }),
-      current: undefined,
+      given: [],
     };
     lane.worker.on('message', (told: Told<Answer>) => {
-      const done = lane.current;
-      this.#next(lane);
+      const done = lane.given.shift();
+      this.#give(lane);
       if ('answer' in told) done?.resolve(told.answer);
       else done?.reject(errorOf(told));
     });
     lane.worker.on('error', (error) => {
       this.#lanes.splice(this.#lanes.indexOf(lane), 1);
-      lane.current?.reject(error);
+      for (const one of lane.given) one.reject(error);
       for (const one of this.#lanes.length === 0 ? this.#queue.splice(0) : []) one.reject(error);
     });
     this.#lanes.push(lane);
@@ -90,14 +109,16 @@ export class Threads<Job, Answer> {
   }
 
   /** Idle threads must not keep the program alive when something fails elsewhere; busy ones must. */
-  #next(lane: Lane<Job, Answer>): void {
-    lane.current = this.#queue.shift();
-    if (lane.current === undefined) {
-      lane.worker.unref();
-      return;
+  #give(lane: Lane<Job, Answer> | undefined): void {
+    if (lane === undefined) return;
+    while (lane.given.length < this.#mostGiven) {
+      const next = this.#queue.shift();
+      if (next === undefined) break;
+      lane.given.push(next);
+      lane.worker.postMessage(next.job, next.transfer);
     }
-    lane.worker.ref();
-    lane.worker.postMessage(lane.current.job, lane.current.transfer);
+    if (lane.given.length === 0) lane.worker.unref();
+    else lane.worker.ref();
   }
 }
 

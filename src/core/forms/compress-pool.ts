@@ -16,6 +16,8 @@ import { Slab } from './compress-slab';
 
 /** A batch is full when it holds so much. */
 const BATCH_BYTES = 256 * 1024;
+/** While this thread reads, hashes and writes what a batch holds, the others are to have something to do. */
+const AHEAD = 2;
 
 export interface Batch {
   readonly memory: SharedArrayBuffer;
@@ -51,7 +53,7 @@ class Pool implements Compressor {
   #doneHere = 0;
 
   constructor(threads: number, isMuch: boolean) {
-    this.#threads = new Threads(join(__dirname, 'compress-worker.js'), threads);
+    this.#threads = new Threads(join(__dirname, 'compress-worker.js'), threads, { ahead: AHEAD });
     if (isMuch) this.#threads.start();
   }
 

@@ -27,8 +27,8 @@ export class ModulePool {
   constructor(threads: number) {
     this.#most = threads;
     const script = join(__dirname, 'module-worker.js');
-    this.#threads = new Threads(script, threads);
-    this.#deep = new Threads(script, 1, { stackSizeMb: DEEP_STACK_MB });
+    this.#threads = new Threads(script, threads, { ahead: 1 });
+    this.#deep = new Threads(script, 1, { limits: { stackSizeMb: DEEP_STACK_MB } });
   }
 
   /** What modules say, as JSON, in the order of the jobs. */
