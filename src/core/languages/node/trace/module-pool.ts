@@ -17,6 +17,8 @@ const BATCH_UNITS = { read: 200_000, small: 50_000 } as const;
 
 /** Memory that is only taken as far as it is used. */
 const DEEP_STACK_MB = 256;
+/** Syntax trees are large and soon gone: with more room for what is new, fewer of them are met by a collection. */
+const YOUNG_MB = 96;
 
 export class ModulePool {
   readonly #most: number;
@@ -27,8 +29,8 @@ export class ModulePool {
   constructor(threads: number) {
     this.#most = threads;
     const script = join(__dirname, 'module-worker.js');
-    this.#threads = new Threads(script, threads, { ahead: 1 });
-    this.#deep = new Threads(script, 1, { limits: { stackSizeMb: DEEP_STACK_MB } });
+    this.#threads = new Threads(script, threads, { ahead: 1, limits: { maxYoungGenerationSizeMb: YOUNG_MB } });
+    this.#deep = new Threads(script, 1, { limits: { stackSizeMb: DEEP_STACK_MB, maxYoungGenerationSizeMb: YOUNG_MB } });
   }
 
   /** What modules say, as JSON, in the order of the jobs. */

@@ -28,7 +28,7 @@ export interface Module {
 }
 
 /** Changed when facts come to say something else of the same text. */
-const FACTS_VERSION = '4';
+const FACTS_VERSION = '5';
 
 export class Modules {
   readonly #book: ModuleBook;

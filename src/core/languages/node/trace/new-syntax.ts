@@ -23,9 +23,7 @@ const JUDGES: Judges = {
     kind === 'using' || kind === 'await using' ? [24, `\`${kind}\` declarations`] : undefined,
   Literal(node) {
     if (node.regex) return regexSyntax(node.regex.pattern, node.regex.flags);
-    return typeof node.raw === 'string' && /^\d[\d_]*_\d/.test(node.raw) && typeof node.value === 'number'
-      ? [12, 'numeric separators']
-      : undefined;
+    return typeof node.value === 'number' && node.raw?.includes('_') === true ? [12, 'numeric separators'] : undefined;
   },
 };
 

@@ -37,8 +37,10 @@ export function readModuleFacts(code: string, format: 'esm' | 'cjs' | undefined)
   return new ModuleReader(code, used, parsed.program).read();
 }
 
+const SHORTEST_NAME = 2;
+const LONGEST_NAME = 100;
 /** `ejs`, `@fernhaven/tides/levels`, `./levels.js`. */
-const MAY_BE_NAME = /^(?=.{2,100}$)(?:\.{1,2}\/)?(?:@[\w.~-]+\/)?[\w~-][\w.~-]*(?:\/[\w.@~-]+)*$/;
+const MAY_BE_NAME = /^(?:\.{1,2}\/)?(?:@[\w.~-]+\/)?[\w~-][\w.~-]*(?:\/[\w.@~-]+)*$/;
 
 class ModuleReader {
   readonly #code: string;
@@ -93,12 +95,15 @@ class ModuleReader {
 
   #enter(node: AnyNode, walker: Walker): boolean {
     if (node.type === 'MetaProperty' && node.meta.name === 'import') this.#metas.push(node.start);
-    if (node.type === 'Literal' && typeof node.value === 'string' && MAY_BE_NAME.test(node.value))
-      this.#texts.add(node.value);
+    if (node.type === 'Literal' && typeof node.value === 'string') this.#noteText(node.value);
     const since = newSyntaxOf(node);
     if (since !== undefined && !this.#syntax.has(since[1]))
       this.#syntax.set(since[1], { line: this.#lineAt(node.start), since: since[0], what: since[1] });
     return this.#settings.enter(node, walker, this.#requests.values) || this.#requests.enter(node, walker);
+  }
+
+  #noteText(text: string): void {
+    if (text.length >= SHORTEST_NAME && text.length <= LONGEST_NAME && MAY_BE_NAME.test(text)) this.#texts.add(text);
   }
 }
 
