@@ -57,16 +57,11 @@ export class ModulePool {
     return found.map((json, i) => read.get(i) ?? json);
   }
 
-  /** The same in batches, each as it is done; nothing where threads do not pay. */
-  readAhead(jobs: readonly ModuleJob[]): { readonly jobs: number; readonly found: Promise<readonly string[]> }[] {
-    const pooled = jobs.map((job) => ({ kind: 'read' as const, job }));
-    if (this.#most < 2 || !isMuch('read', pooled)) return [];
-    const batches = batchesOf(pooled, BATCH_UNITS.read);
-    let from = 0;
-    return batches.map((batch) => {
-      const own = jobs.slice(from, (from += batch.length));
-      return { jobs: batch.length, found: this.#threads.ask(batch).then((found) => this.#deeper(own, found)) };
-    });
+  /** The same in batches, each as it is full and as it is done; nothing where threads do not pay. */
+  readAhead(): ReadingAhead {
+    const ask = (jobs: readonly ModuleJob[]): Promise<readonly string[]> =>
+      this.#threads.ask(jobs.map((job) => ({ kind: 'read', job }))).then((found) => this.#deeper(jobs, found));
+    return new ReadingAhead(this.#most < 2 ? undefined : ask);
   }
 
   /** Parts of a linked file, made small, in their order. */
@@ -91,6 +86,46 @@ export class ModulePool {
 
   async close(): Promise<void> {
     await Promise.all([this.#threads.close(), this.#deep.close()]);
+  }
+}
+
+/** A batch that threads have been given, with what will have come of it. */
+export interface BatchAhead {
+  readonly jobs: number;
+  readonly found: Promise<readonly string[]>;
+}
+
+/** Gives modules to threads while further ones are still looked for. */
+export class ReadingAhead {
+  readonly #ask: ((jobs: readonly ModuleJob[]) => Promise<readonly string[]>) | undefined;
+  #held: ModuleJob[] = [];
+  #heldUnits = 0;
+  /** Of all that were added. */
+  #jobs = 0;
+  #units = 0;
+
+  /** @param ask undefined where there are no threads */
+  constructor(ask: ((jobs: readonly ModuleJob[]) => Promise<readonly string[]>) | undefined) {
+    this.#ask = ask;
+  }
+
+  /** @returns the batch that is full now, which begins with the first that was in none */
+  add(job: ModuleJob): BatchAhead | undefined {
+    this.#held.push(job);
+    this.#jobs += 1;
+    this.#units += job.text.length;
+    this.#heldUnits += job.text.length;
+    return this.#heldUnits < BATCH_UNITS.read ? undefined : this.end();
+  }
+
+  /** @returns the batch of the last ones */
+  end(): BatchAhead | undefined {
+    const pays = this.#jobs >= PAYS_FROM.read.jobs || this.#units >= PAYS_FROM.read.units;
+    if (this.#ask === undefined || !pays || this.#held.length === 0) return undefined;
+    const jobs = this.#held;
+    this.#held = [];
+    this.#heldUnits = 0;
+    return { jobs: jobs.length, found: this.#ask(jobs) };
   }
 }
 

@@ -5,7 +5,7 @@ import type { CompileOptions } from '../compile/typescript';
 import type { ModuleFacts } from './facts';
 import type { ModuleBook } from './module-book';
 import type { ModuleJob, ReadModule } from './module-job';
-import type { ModulePool } from './module-pool';
+import type { BatchAhead, ModulePool } from './module-pool';
 
 export interface ModuleSource {
   readonly path: string;
@@ -51,33 +51,40 @@ export class Modules {
    * known, wave by wave, who asks for it. What goes wrong is told by `load`, if it is asked for that.
    */
   async readAhead(sources: readonly ModuleSource[]): Promise<void> {
-    const open = await this.#unknown(sources);
-    for (const batch of this.#pool.readAhead(open.map(jobOf))) {
-      const own = open.splice(0, batch.jobs);
-      const taken = batch.found.then((found) => this.#takeAll(own, found));
-      taken.catch(() => undefined);
-      for (const { source } of own) this.#ahead.set(source.path, taken);
-    }
+    const reading = this.#pool.readAhead();
+    const waiting: OpenModule[] = [];
+    await this.#eachUnknown(sources, (open) => {
+      waiting.push(open);
+      this.#takeAhead(waiting, reading.add(jobOf(open)));
+    });
+    this.#takeAhead(waiting, reading.end());
+  }
+
+  #takeAhead(waiting: OpenModule[], batch: BatchAhead | undefined): void {
+    if (batch === undefined) return;
+    const own = waiting.splice(0, batch.jobs);
+    const taken = batch.found.then((found) => this.#takeAll(own, found));
+    taken.catch(() => undefined);
+    for (const { source } of own) this.#ahead.set(source.path, taken);
   }
 
   /** Reads those that have not been read. */
   async load(sources: readonly ModuleSource[]): Promise<void> {
     await Promise.all(new Set(sources.flatMap(({ path }) => this.#ahead.get(path) ?? [])));
-    const open = await this.#unknown(sources);
+    const open: OpenModule[] = [];
+    await this.#eachUnknown(sources, (one) => open.push(one));
     await this.#takeAll(open, await this.#pool.read(open.map(jobOf)));
   }
 
-  /** Those of which nothing is known yet. */
-  async #unknown(sources: readonly ModuleSource[]): Promise<OpenModule[]> {
-    const open: OpenModule[] = [];
+  /** Tells of each of which nothing is known yet. */
+  async #eachUnknown(sources: readonly ModuleSource[], tell: (open: OpenModule) => void): Promise<void> {
     await eachBreathing(sources, 64, (source) => {
       if (this.#modules.has(source.path)) return;
       const key = keyOf(source);
       const known = this.#book.find(key);
       if (known !== undefined) this.#take(source, known);
-      else open.push({ source, key, text: plain(source.text()) });
+      else tell({ source, key, text: plain(source.text()) });
     });
-    return open;
   }
 
   async #takeAll(open: readonly OpenModule[], found: readonly string[]): Promise<void> {
