@@ -38,8 +38,6 @@ export interface PlainLayerRequest {
   readonly path: string;
   /** Name for messages. */
   readonly shown: string;
-  /** What it may unpack to however small it is packed, in bytes; 1 GiB unless it is said. */
-  readonly free?: number;
 }
 
 /**
@@ -48,11 +46,11 @@ export interface PlainLayerRequest {
  * @throws EmballageError IMAGE_INVALID
  */
 export async function plainLayer(request: PlainLayerRequest): Promise<PlainLayer> {
-  const { blob, mediaType, digest, diffId, path, shown, free = FREE_BYTES } = request;
+  const { blob, mediaType, digest, diffId, path, shown } = request;
   const compression = readableCompression(mediaType, shown);
   const packed = createHash('sha256');
   const pieces = hashed(readPieces(blob), packed);
-  const most = Math.max(free, blob.size * MAX_RATIO);
+  const most = Math.max(FREE_BYTES, blob.size * MAX_RATIO);
   const passing = new Passing(compression === 'none' ? pieces : gunzipped(pieces, shown), most, shown);
   const output = compression === 'none' ? undefined : await openFile(path, 'w', 0o600);
   const { entries, compiled, fault } = await listed(passing.through(output), shown).finally(() => output?.close());

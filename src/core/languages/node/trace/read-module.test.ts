@@ -117,6 +117,7 @@ const k = process.env.K?.split(',');
     ['class A { static { run() } }', 16],
     ['class A { #x; has(o) { return #x in o } }', 16],
     ['/a/v', 20],
+    ['const a = 1', 0],
     ['a = 1_000', 12],
     ['a = 0xff_ff', 12],
     ["a = '1_000', b = 10", 0],
