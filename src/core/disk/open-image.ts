@@ -102,14 +102,15 @@ async function openLayer(
   memory: LayerMemory | undefined,
 ): Promise<OpenedLayer> {
   const { blob, mediaType, diffId, shown } = request;
-  const large = blob.size >= REMEMBERED_FROM_BYTES ? memory : undefined;
-  const known = large?.recall(descriptor, diffId);
-  if (known === undefined || readableCompression(mediaType, shown) === 'none') {
+  const isPlain = readableCompression(mediaType, shown) === 'none';
+  const worth = isPlain || blob.size < REMEMBERED_FROM_BYTES ? undefined : memory;
+  const known = worth?.recall(descriptor, diffId);
+  if (known === undefined) {
     const { plain, listing } = await plainLayer(request);
-    large?.remember(descriptor, diffId, listing);
+    worth?.remember(descriptor, diffId, listing);
     return openedLayer(descriptor, diffId, listing, () => plain);
   }
-  if (large?.isVerified(blob, hexOf(descriptor.digest)) !== true) await verifyBlob(request);
+  if (worth?.isVerified(blob, hexOf(descriptor.digest)) !== true) await verifyBlob(request);
   let unpacked: Stretch | undefined;
   return openedLayer(descriptor, diffId, known, () => (unpacked ??= waitForThread(UNPACKING, request) as Stretch));
 }
