@@ -71,9 +71,9 @@ export class Threads<Job, Answer> {
   ask(job: Job, transfer: readonly Transferable[] = []): Promise<Answer> {
     return new Promise((resolve, reject) => {
       this.#queue.push({ job, transfer, resolve, reject });
-      const idle = this.#lanes.find(({ given }) => given.length === 0);
-      if (idle === undefined && this.#lanes.length < this.#most) this.#give(this.#start());
-      else this.#give(idle ?? this.#leastBusy());
+      const lane = this.#leastBusy();
+      const mayStart = this.#lanes.length < this.#most && lane?.given.length !== 0;
+      this.#give(lane === undefined || mayStart ? this.#start() : lane);
     });
   }
 
@@ -109,8 +109,7 @@ export class Threads<Job, Answer> {
   }
 
   /** Idle threads must not keep the program alive when something fails elsewhere; busy ones must. */
-  #give(lane: Lane<Job, Answer> | undefined): void {
-    if (lane === undefined) return;
+  #give(lane: Lane<Job, Answer>): void {
     while (lane.given.length < this.#mostGiven) {
       const next = this.#queue.shift();
       if (next === undefined) break;

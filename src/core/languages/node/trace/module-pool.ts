@@ -115,13 +115,12 @@ export class ReadingAhead {
     this.#jobs += 1;
     this.#units += job.text.length;
     this.#heldUnits += job.text.length;
-    return this.#heldUnits < BATCH_UNITS.read ? undefined : this.end();
+    return this.#heldUnits < BATCH_UNITS.read ? undefined : this.flush();
   }
 
-  /** @returns the batch of the last ones */
-  end(): BatchAhead | undefined {
-    const pays = this.#jobs >= PAYS_FROM.read.jobs || this.#units >= PAYS_FROM.read.units;
-    if (this.#ask === undefined || !pays || this.#held.length === 0) return undefined;
+  /** @returns the batch of those that are in none */
+  flush(): BatchAhead | undefined {
+    if (this.#ask === undefined || this.#held.length === 0 || !pays('read', this.#jobs, this.#units)) return undefined;
     const jobs = this.#held;
     this.#held = [];
     this.#heldUnits = 0;
@@ -132,7 +131,11 @@ export class ReadingAhead {
 /** Whether it is worth starting threads for. */
 function isMuch(kind: PoolJob['kind'], jobs: readonly PoolJob[]): boolean {
   const units = jobs.reduce((sum, { job }) => sum + job.text.length, 0);
-  return jobs.length >= PAYS_FROM[kind].jobs || units >= PAYS_FROM[kind].units;
+  return pays(kind, jobs.length, units);
+}
+
+function pays(kind: PoolJob['kind'], jobs: number, units: number): boolean {
+  return jobs >= PAYS_FROM[kind].jobs || units >= PAYS_FROM[kind].units;
 }
 
 /** Stretches of the jobs, in their order. */

@@ -57,7 +57,7 @@ export class Modules {
       waiting.push(open);
       this.#takeAhead(waiting, reading.add(jobOf(open)));
     });
-    this.#takeAhead(waiting, reading.end());
+    this.#takeAhead(waiting, reading.flush());
   }
 
   #takeAhead(waiting: OpenModule[], batch: BatchAhead | undefined): void {
