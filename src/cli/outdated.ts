@@ -1,6 +1,6 @@
 /** What is built has to be of the sources as they are, before it goes to others. */
 import { EmballageError } from '../core/base/errors';
-import { lookForChange } from '../core/pipeline/build';
+import { isOnlyTouched, lookForChange } from '../core/pipeline/build';
 import type { Project } from '../core/project/targets';
 import type { FunctionSpec } from '../core/sheet';
 import { TOOL } from './program';
@@ -14,11 +14,14 @@ export async function refuseOutdated(
   session: Session,
 ): Promise<void> {
   const epochSeconds = session.epochSeconds();
-  const look = await lookForChange(
-    { project, now: () => session.now(), tool: TOOL, ...(epochSeconds !== undefined && { epochSeconds }) },
-    spec,
-  );
-  if (look.unchanged !== undefined) return;
+  const request = {
+    project,
+    now: () => session.now(),
+    tool: TOOL,
+    ...(epochSeconds !== undefined && { epochSeconds }),
+  };
+  const look = await lookForChange(request, spec);
+  if (look.unchanged !== undefined || (await isOnlyTouched(request, look))) return;
   throw new EmballageError('ARTIFACT_MISSING', {
     doing,
     expected: 'an artifact built from the source as it is now',

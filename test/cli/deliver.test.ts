@@ -64,6 +64,18 @@ describe('sending into a folder', () => {
   });
 });
 
+describe('what is sent is of the sources as they are', () => {
+  it('however late they were touched, and never of those from before a change', () => {
+    const root = harbour({ deliver: { folder: 'jetty' } });
+    mkdirSync(join(root, 'jetty'));
+    const source = join(root, 'src/horn.mjs');
+    writeFileSync(source, readFileSync(source));
+    expect(run(root, ['send'], WITH_TOKEN)).toMatchObject({ status: 0, stderr: '' });
+    writeFileSync(source, `${readFileSync(source, 'utf8')}// louder\n`);
+    expect(refusal(root, ['send'])).toContain('one from before a change');
+  });
+});
+
 describe('promoting', () => {
   it('brings the very bytes of one destination to another, checked against that, with its settings', () => {
     const root = harbour({ deliver: { folder: 'jetty' } });
