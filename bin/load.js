@@ -17,7 +17,7 @@ const HEAD_BYTES = 12;
 
 let runModule;
 
-/** What a module gives; each runs once. @param entry its path, relative to the package */
+/** What a module gives; each runs once, or again where it threw. @param entry its path, relative to the package */
 module.exports = function load(entry) {
   return (runModule ??= open())(entry);
 };
@@ -52,14 +52,14 @@ function open() {
     ask.resolve = (request) => (outside ??= createRequire(file)).resolve(request);
     ask.main = require.main;
     ask.cache = require.cache;
-    compile(path, pack.read(start, length), file).call(
-      module.exports,
-      module.exports,
-      ask,
-      module,
-      file,
-      dirname(file),
-    );
+    try {
+      const code = compile(path, pack.read(start, length), file);
+      code.call(module.exports, module.exports, ask, module, file, dirname(file));
+    } catch (error) {
+      // What threw while it ran is not there: who asks again gets the error again, not half a module.
+      loaded.delete(number);
+      throw error;
+    }
     module.loaded = true;
     return module.exports;
   };

@@ -23,7 +23,9 @@ cpSync('src', 'dist', {
 await writePage();
 for (const path of filesBelow('dist').filter((path) => path.endsWith('.js')))
   writeFileSync(path, withLazyImports(readFileSync(path, 'utf8')));
-writeFileSync('dist/program.pack', packProgram(process.cwd(), 'dist/cli/start.js'));
+const { pack, licences } = packProgram(process.cwd(), 'dist/cli/start.js');
+writeFileSync('dist/program.pack', pack);
+writeFileSync('dist/licences.txt', licences);
 // What tells the code of this version from that of any other: what was built, and the packages that it uses.
 writeFileSync('dist/code.txt', digestOf(['package-lock.json', ...filesBelow('dist')]).slice(0, 16));
 await import('./schemas.mjs');

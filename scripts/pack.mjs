@@ -2,7 +2,7 @@
 // finding and reading hundreds is not. A module still runs only when it is first asked for. What is large and seldom
 // used stays a file, and so does all that is started in threads or other programs.
 import { createRequire, isBuiltin } from 'node:module';
-import { readFileSync, realpathSync } from 'node:fs';
+import { readdirSync, readFileSync, realpathSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
 import { tokenizer } from 'acorn';
 
@@ -11,9 +11,10 @@ const STAYS = /^node_modules\/(?:typescript|terser|spdx-license-list)\//;
 /**
  * @param root absolute path of the folder that has `dist/` and `node_modules/`
  * @param entry relative to it
- * @returns twelve digits, the length of the list; the list, a line of JSON for each module: its path, where it begins behind
+ * @returns as `pack`: twelve digits, the length of the list; the list, a line of JSON for each module: its path, where it begins behind
  * the list, how long it is, and which of them its requests lead to, by number; the modules, each a function as Node.js makes
- * of a CommonJS module. One byte a character.
+ * of a CommonJS module. One byte a character. And the licences of all packages that they come from, since copies of their
+ * code have to carry them.
  */
 export function packProgram(root, entry) {
   const modules = new Map();
@@ -35,7 +36,31 @@ export function packProgram(root, entry) {
     return line;
   });
   const listText = ascii(lines.join('\n'));
-  return [String(listText.length).padStart(12, '0'), listText, ...sorted.map(([, { text }]) => text)].join('');
+  const pack = [String(listText.length).padStart(12, '0'), listText, ...sorted.map(([, { text }]) => text)].join('');
+  return { pack, licences: licencesOf(root, [...modules.keys()]) };
+}
+
+/** @param paths of modules, relative to the root @returns for each package of others its name, version, licence and its text */
+function licencesOf(root, paths) {
+  const folders = paths.flatMap((path) => /^(?:.*\/)?node_modules\/(?:@[^/]+\/)?[^/]+(?=\/)/.exec(path)?.[0] ?? []);
+  return [...new Set(folders)]
+    .sort()
+    .map((folder) => licenceOf(root, folder))
+    .join(`\n${'-'.repeat(72)}\n\n`);
+}
+
+function licenceOf(root, folder) {
+  const { name, version, license, author } = JSON.parse(readFileSync(join(root, folder, 'package.json'), 'utf8'));
+  const texts = readdirSync(join(root, folder))
+    .filter((file) =>
+      /^(?:licen[cs]e|copying|notice)(?![a-z])(?:.*\.(?:md|txt|mit|apache2?))?$|^licen[cs]e[-.]\w+$/i.test(file),
+    )
+    .sort()
+    .map((file) => readFileSync(join(root, folder, file), 'utf8').trim());
+  if (typeof license !== 'string') throw new Error(`${folder}: its package.json says no licence`);
+  const by = typeof author === 'object' ? author?.name : author;
+  if (texts.length === 0) texts.push(`Its package has no text of the licence${by === undefined ? '' : `; by ${by}`}.`);
+  return `${name} ${version}\n${license}\n\n${texts.join('\n\n')}\n`;
 }
 
 function wrapped(path, code) {

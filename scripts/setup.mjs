@@ -3,7 +3,7 @@
 import { spawnSync } from 'node:child_process';
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
-import { digestOf, filesBelow } from './files.mjs';
+import { builtFrom, digestOf } from './files.mjs';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 process.chdir(root);
@@ -17,11 +17,7 @@ if (stampIsOld('node_modules/.emballage-setup', lockDigest)) {
   run('installing packages', 'npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
   writeFileSync('node_modules/.emballage-setup', lockDigest);
 }
-const BUILDERS = ['build', 'files', 'lazy-imports', 'pack', 'schemas'].map((name) => `scripts/${name}.mjs`);
-const sources = ['tsconfig.json', 'tsconfig.build.json', ...BUILDERS, ...filesBelow('src')].filter(
-  (file) => !file.endsWith('.test.ts'),
-);
-const sourceDigest = digestOf(sources) + lockDigest;
+const sourceDigest = digestOf(builtFrom()) + lockDigest;
 if (stampIsOld('dist/.emballage-setup', sourceDigest)) {
   run('building', process.execPath, ['scripts/build.mjs']);
   writeFileSync('dist/.emballage-setup', sourceDigest);

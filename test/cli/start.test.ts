@@ -2,7 +2,7 @@
 import { spawnSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { environment, folderWith, HORN, project, PROGRAM, put, run } from '../support/program';
+import { environment, folderWith, HORN, project, PROGRAM, put, start } from '../support/program';
 
 const ROOT = join(__dirname, '../..');
 const BUDGET = join(__dirname, '../start-budget.json');
@@ -12,10 +12,25 @@ type Budget = Readonly<Record<string, readonly [modules: number, kilobytes: numb
 
 type Loaded = readonly (readonly [path: string, bytes: number])[];
 
-/** @param start the module that starts the program: every module by itself, or the pack */
-function loadedBy(root: string, line: string, start = join(ROOT, 'dist/cli/start.js')): Loaded {
+interface Package {
+  readonly name: string;
+  readonly version: string;
+}
+
+const THROWS_ONCE =
+  'if ((globalThis.times = (globalThis.times ?? 0) + 1) < 2) throw new Error(); exports.whole = true;';
+
+/** A pack with one module, `a.js`. */
+function packOf(code: string): string {
+  const module = `(function (exports, require, module) { ${code}\n})`;
+  const list = JSON.stringify(['a.js', 0, module.length, {}]);
+  return `${String(list.length).padStart(12, '0')}${list}${module}`;
+}
+
+/** @param first the module that starts the program: every module by itself, or the pack */
+function loadedBy(root: string, line: string, first = join(ROOT, 'dist/cli/start.js')): Loaded {
   const out = join(folderWith({}), 'loaded.json');
-  const args = ['-r', join(ROOT, 'test/support/count-modules.js'), start, ...line.split(' ')];
+  const args = ['-r', join(ROOT, 'test/support/count-modules.js'), first, ...line.split(' ')];
   spawnSync(process.execPath, args, { cwd: root, env: { ...environment(root), LOADED: out } });
   return JSON.parse(readFileSync(out, 'utf8')) as Loaded;
 }
@@ -34,9 +49,9 @@ describe('a start', () => {
   const root = (): string => {
     const made = project({ 'horn.mjs': HORN }, {}, { 'event.json': '{ "data": { "blasts": 2 } }' });
     put(made, { 'chart.ledger': '' });
-    expect(run(made, ['build']).status).toBe(0);
+    expect(start(made, ['build']).status).toBe(0);
     // What it was built of is known to be right from the first time that it was read.
-    expect(run(made, ['why', 'horn', 'horn.mjs']).status).toBe(0);
+    expect(start(made, ['why', 'horn', 'horn.mjs']).status).toBe(0);
     return made;
   };
   const lines = ['--help', '--version', 'sail', 'build --sail', 'build', 'rules', 'ledger', 'why horn horn.mjs'];
@@ -84,11 +99,42 @@ describe('a start', () => {
     expect(paths).toEqual(['bin/emballage.js', 'bin/load.js']);
   });
 
+  it('has the licences of all packages whose code is in it', () => {
+    const [head = ''] = readFileSync(join(ROOT, 'dist/program.pack'), 'latin1').split('\n(function');
+    const folders = [...head.matchAll(/\["(node_modules\/(?:@[^/"]+\/)?[^/"]+)\//g)].map(([, folder = '']) => folder);
+    const licences = readFileSync(join(ROOT, 'dist/licences.txt'), 'utf8');
+    const packages = [...new Set(folders)].map((folder) => {
+      const { name, version } = JSON.parse(readFileSync(join(ROOT, folder, 'package.json'), 'utf8')) as Package;
+      return `${name} ${version}\n`;
+    });
+    expect(packages.length).toBeGreaterThan(50);
+    expect(packages.filter((one) => !licences.includes(one))).toEqual([]);
+  });
+
+  it('is built anew when anything changes that it is made of', () => {
+    const code = "import('./scripts/files.mjs').then(({ builtFrom }) => console.log(builtFrom().join('\\n')))";
+    const files = spawnSync(process.execPath, ['-e', code], { cwd: ROOT, encoding: 'utf8' }).stdout.split('\n');
+    for (const file of ['tsconfig.page.json', 'scripts/page.mjs', 'scripts/schemas.mjs', 'src/cli/page/page.css'])
+      expect(files).toContain(file);
+  });
+
+  it('gives no half of a module that threw', () => {
+    const house = folderWith({ 'dist/code.txt': 'x', 'node_modules/.keep': '' });
+    put(house, { 'bin/load.js': readFileSync(join(ROOT, 'bin/load.js')), 'dist/program.pack': packOf(THROWS_ONCE) });
+    const code = `const load = require('./bin/load.js'); try { load('a.js'); } catch {} console.log(load('a.js').whole)`;
+    const { stdout } = spawnSync(process.execPath, ['-e', code], {
+      cwd: house,
+      encoding: 'utf8',
+      env: { HOME: house },
+    });
+    expect(stdout).toBe('true\n');
+  });
+
   it('does without what was kept of the start before, where that is damaged', () => {
     const made = root();
     const kept = (root: string) => join(environment(root).XDG_CACHE_HOME ?? '', 'emballage');
     const caches = folderWith({});
-    const again = (): unknown => run(made, ['build'], { env: { XDG_CACHE_HOME: caches } });
+    const again = (): unknown => start(made, ['build'], { env: { XDG_CACHE_HOME: caches } });
     expect(again()).toMatchObject({ status: 0, stderr: '' });
     expect(kept(made)).not.toBe(caches);
     const [file] = spawnSync('find', [caches, '-name', 'build-*'], { encoding: 'utf8' }).stdout.split('\n');
