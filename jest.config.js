@@ -8,9 +8,11 @@ module.exports = {
   testEnvironment: 'node',
   roots: ['<rootDir>/src', '<rootDir>/test'],
   testMatch: ['**/*.test.ts'],
+  reporters: ['default', '<rootDir>/test/support/left-out.js'],
   globalSetup: '<rootDir>/test/support/up-to-date.js',
-  transform: { '^.+\\.ts$': ['ts-jest', { diagnostics: false, tsconfig: 'tsconfig.json' }] },
-  // Most of the time goes into the program that is tested, which runs beside; a quarter of it is waiting for servers.
+  transform: { '^.+\\.ts$': '<rootDir>/test/support/compile.js' },
+  resolver: '<rootDir>/test/support/resolve-built.js',
+  // Some of the time is waiting for servers.
   maxWorkers: availableParallelism() + 1,
   testTimeout: 60000,
 };

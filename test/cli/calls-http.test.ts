@@ -7,7 +7,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { ASGI, harbour, PAGE, tried, WSGI } from '../support/calls';
 import { compiled, configText, DOTNET_PROGRAM, itWithDotnet } from '../support/dotnet';
 import { itWithJava } from '../support/jvm';
-import { itWith } from '../support/native';
+import { itWith } from '../support/needs';
 import { folderWith, run, type Files } from '../support/program';
 
 /** A server of HTTP in C, which does as MODE says. */

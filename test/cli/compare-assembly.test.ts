@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { readAssembly } from '../../src/core/formats/assembly';
-import { itWith } from '../support/native';
+import { itWith } from '../support/needs';
 import { folderWith, run } from '../support/program';
 
 const DUES = readFileSync(join(__dirname, '../fixtures/dotnet/dues.dll'));

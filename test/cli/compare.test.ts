@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { imageProject, layoutFolder, layoutTar, NODE_AND_SHELL, type HandImage } from '../support/images';
 import { itWithJava } from '../support/jvm';
-import { itWith } from '../support/native';
+import { itWith } from '../support/needs';
 import { LEVELS_PACKAGES, levelsLock, levelsProject, nodeProject, startRegistry } from '../support/npm';
 import { makePe } from '../support/pe-bytes';
 import { folderWith, put, run, type Files } from '../support/program';

@@ -2,7 +2,7 @@
 import { spawnSync } from 'node:child_process';
 import { chmodSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
-import { itWith } from '../support/native';
+import { itWith } from '../support/needs';
 import { environment, folderWith, PROGRAM, project, run } from '../support/program';
 
 const proposed = (root: string, ...words: readonly string[]): string[] =>

@@ -7,7 +7,8 @@ import { cpSync, existsSync, readdirSync, readFileSync, statSync, symlinkSync } 
 import { join } from 'node:path';
 import { DUES, TARIFF, WORDS } from '../support/dotnet';
 import { itWithJava } from '../support/jvm';
-import { answering, itWith } from '../support/native';
+import { itWith } from '../support/needs';
+import { answering } from '../support/native';
 import { environment, folderWith, PROGRAM, put, run, type Files } from '../support/program';
 
 type Json = Readonly<Record<string, unknown>>;

@@ -14,7 +14,7 @@ import { imageProject as projectFor, layoutFolder, sha256 } from '../support/ima
 import { CONFIG_SCHEMA, INDEX_SCHEMA, MANIFEST_SCHEMA, validate } from '../support/oci-schemas';
 import { noise } from '../support/data';
 import { elfFile } from '../support/foreign-images';
-import { itWith } from '../support/native';
+import { itNeeds, itWith, programNeed } from '../support/needs';
 import { folderWith, HORN, put, run, type Files } from '../support/program';
 import { namesIn } from '../../src/core/disk/names-in';
 import type { Waybill } from '../../src/core/waybill';
@@ -80,7 +80,14 @@ function readBack(folder: string): {
 const unshare = spawnSync('sh', ['-c', 'command -v unshare'], { encoding: 'utf8' }).stdout.trim();
 /** Tests that run something in a root folder of its own, where the system lets them. */
 const itWithRoot = (...programs: readonly string[]): jest.It =>
-  unshare !== '' && whyNoRoot(unshare) === undefined ? itWith(...programs) : it.skip;
+  itNeeds(
+    {
+      isHere: unshare !== '' && whyNoRoot(unshare) === undefined,
+      what: 'a root folder of its own',
+      from: 'util-linux',
+    },
+    ...programs.map(programNeed),
+  );
 
 describe('a function as an image', () => {
   it('stands on its base, in layers by how often they change, as the standard wants it', () => {

@@ -5,7 +5,8 @@ import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { INTAKE, pythonProject } from '../support';
-import { itWith, nativeProject } from '../support/native';
+import { itWith } from '../support/needs';
+import { nativeProject } from '../support/native';
 import { environment, folderWith, pathTo, PROGRAM, run } from '../support/program';
 
 interface Ended {

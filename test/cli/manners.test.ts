@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { COMMANDS } from '../../src/cli/commands/list';
-import { itWith } from '../support/native';
+import { itWith } from '../support/needs';
 import { environment, folderWith, PROGRAM, project, run } from '../support/program';
 
 const HORN = { 'horn.mjs': 'export const sound = () => 1;\n' };

@@ -1,6 +1,7 @@
 import { chmodSync, existsSync, mkdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { answering, itWith, nativeProject } from '../support/native';
+import { itWith } from '../support/needs';
+import { answering, nativeProject } from '../support/native';
 import { ARM64, makeElf, type ElfParts } from '../support/elf-bytes';
 import { folderWith, run } from '../support/program';
 import { checkFile } from '../../src/core/pipeline/check/check';

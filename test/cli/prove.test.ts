@@ -1,7 +1,8 @@
 import { copyFileSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { hasFakedClock } from '../support/clock';
-import { itWith, nativeProject } from '../support/native';
+import { itWith } from '../support/needs';
+import { nativeProject } from '../support/native';
 import { folderWith, HORN, pathTo, project, put, run } from '../support/program';
 
 const SOURCE = { 'horn.mjs': HORN, 'data/tide.csv': 'h\n' };

@@ -4,7 +4,7 @@ import { writeFileSync } from 'node:fs';
 import { connect } from 'node:net';
 import { join } from 'node:path';
 import { INTAKE, LEVELS, packageFiles, packageFolder, pythonProject, startTestIndex } from '../support';
-import { itWith } from '../support/native';
+import { itWith } from '../support/needs';
 import { folderWith, run, type Outcome } from '../support/program';
 
 const running: ChildProcess[] = [];

@@ -1,11 +1,12 @@
-import { spawn, spawnSync } from 'node:child_process';
+import { spawn } from 'node:child_process';
 import { generateKeyPairSync, randomBytes } from 'node:crypto';
 import { cpSync, existsSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { itNeeds, programNeed } from '../support/needs';
 import { writeMany } from '../support/many-functions';
 import { environment, folderWith, HORN, PROGRAM, project, put, run, type Outcome } from '../support/program';
-import { hasServer, realRegistry, standInRegistry, type TestRegistry } from '../support/registry';
+import { serverNeed, realRegistry, standInRegistry, type TestRegistry } from '../support/registry';
 
 interface Built {
   readonly targets: readonly { readonly name: string; readonly status: string; readonly sha256: string }[];
@@ -206,8 +207,7 @@ describe('a share', () => {
 });
 
 const PROGRAMS = ['gcc', 'go', 'rustc', 'javac', 'python3'];
-const hasAll = hasServer && PROGRAMS.every((name) => spawnSync('sh', ['-c', `command -v ${name}`]).status === 0);
-const itWithAll = hasAll ? it : it.skip;
+const itWithAll = itNeeds(serverNeed, ...PROGRAMS.map(programNeed));
 
 describe('functions in six languages, and a registry as others run it', () => {
   const started = (root: string, env: NodeJS.ProcessEnv, args: readonly string[]) =>

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { parse } from 'yaml';
 import { startTestIndex } from '../support';
 import { DEMO, itWithJava } from '../support/jvm';
-import { itWith } from '../support/native';
+import { itWith } from '../support/needs';
 import { folderWith, put, run, type Files, type Outcome } from '../support/program';
 
 interface Proposed {

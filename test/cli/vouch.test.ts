@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { generateKeyPairSync } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { itWith } from '../support/native';
+import { itWith } from '../support/needs';
 import { lockEntry, nodeProject, packageLock, startRegistry } from '../support/npm';
 import { BASE, claims, done, failing, keyPair, paperHarbour, textOf } from '../support/papers';
 import { HORN, put, run } from '../support/program';

@@ -10,7 +10,8 @@ import {
   nodeProject,
   type TestRegistry,
 } from '../support/npm';
-import { itWith, nativeProject, answering } from '../support/native';
+import { itWith } from '../support/needs';
+import { nativeProject, answering } from '../support/native';
 import { GAUGE_SOURCE, itWithJava, jvmProject } from '../support/jvm';
 import { imageProject, layoutFolder } from '../support/images';
 import { folderWith, put, run } from '../support/program';

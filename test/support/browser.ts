@@ -1,6 +1,7 @@
-/** A browser for pages that the program writes; without one the tests are left out, which the CI does not allow. */
+/** A browser for pages that the program writes. */
 import { spawnSync } from 'node:child_process';
 import { chromium, type Browser, type Page } from 'playwright-core';
+import { itNeeds } from './needs';
 
 function found(): string {
   const { stdout } = spawnSync('sh', ['-c', 'command -v chromium || command -v chromium-browser'], {
@@ -10,7 +11,7 @@ function found(): string {
 }
 
 export const BROWSER = found();
-export const itWithBrowser = BROWSER === '' ? it.skip : it;
+export const itWithBrowser = itNeeds({ isHere: BROWSER !== '', what: 'a browser', from: 'chromium' });
 
 export interface Opened {
   readonly page: Page;

@@ -2,11 +2,12 @@
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { hasDav, startDav } from './dav-server';
+import { itNeeds } from './needs';
 import { folderWith } from './program';
 import { freePort, ownProcess } from './stand-ins';
 
-/** A test that needs the server; named and left out where it is not here. */
-export const itWithDav = hasDav ? it : it.skip;
+/** A test that needs the server. */
+export const itWithDav = itNeeds({ isHere: hasDav, what: 'a web server with DAV', from: 'apache2-bin' });
 
 /** @param login `NAME:PASSWORD` that it wants */
 export async function davServer(login?: string): Promise<{ readonly url: string; readonly folder: string }> {

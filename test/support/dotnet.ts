@@ -3,6 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { homedir, tmpdir } from 'node:os';
 import { delimiter, join } from 'node:path';
+import { itNeeds, itWith, programNeed } from './needs';
 import { folderWith, type Files } from './program';
 
 const DEMO = join(__dirname, '../../demo');
@@ -19,20 +20,21 @@ export const WORDS = readFileSync(
 );
 export const CHARTS = readFileSync(join(PACKAGES, 'fernhaven.charts-1.3.0/lib/netstandard2.0/Fernhaven.Charts.dll'));
 
-const hasCompiler = spawnSync('mcs', ['--version']).status === 0;
-const hasMono = spawnSync('mono', ['--version']).status === 0;
 const DOTNET = join(process.env.EMBALLAGE_DOTNET ?? join(homedir(), '.cache/emballage-dotnet'), 'dotnetcore2/bin');
-export const DOTNET_PROGRAM = join(DOTNET, 'dotnet');
-const hasDotnet = existsSync(DOTNET_PROGRAM);
-for (const [isThere, what] of [
-  [hasCompiler && hasMono, 'Mono and its compiler'],
-  [hasDotnet, 'a runtime of .NET'],
-] as const)
-  if (!isThere) process.stderr.write(`left out: tests with ${what}; scripts/toolchains.sh installs it\n`);
+/** The runtime that scripts/toolchains.sh fetched, or the one on the PATH, with an SDK or without; '' where there is none. */
+export const DOTNET_PROGRAM = existsSync(join(DOTNET, 'dotnet')) ? join(DOTNET, 'dotnet') : dotnetOnPath();
 
-/** Tests that are skipped where what they need is missing, which the CI does not allow. */
-export const itWithMono = hasCompiler && hasMono ? it : it.skip;
-export const itWithDotnet = hasDotnet && hasCompiler ? it : it.skip;
+function dotnetOnPath(): string {
+  const found = spawnSync('sh', ['-c', 'command -v dotnet && dotnet --list-runtimes'], { encoding: 'utf8' }).stdout;
+  return found.includes('Microsoft.NETCore.App ') ? (found.split('\n')[0] ?? '') : '';
+}
+/** Tests with Mono, and with a runtime of .NET. */
+export const itWithMono = itWith('mcs', 'mono');
+export const itWithDotnet = itNeeds(programNeed('mcs'), {
+  isHere: DOTNET_PROGRAM !== '',
+  what: 'a runtime of .NET',
+  from: 'dotnetcore2',
+});
 
 /** The environment with the runtime on the PATH. */
 export const WITH_DOTNET = { PATH: `${DOTNET}${delimiter}${process.env.PATH ?? ''}` };

@@ -4,6 +4,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DESTINATION, folderWith, run, type Files } from './program';
 import { sourceOfBytes } from '../../src/core/formats/byte-source';
+import { itWith } from './needs';
 import { openZip, readEntry } from '../../src/core/formats/zip';
 
 export const DEMO = join(__dirname, '../../demo');
@@ -17,8 +18,8 @@ export function jarContent(path: string): Map<string, Buffer> {
   return new Map(files.map((entry) => [entry.path, Buffer.from(readEntry(source, entry, 1 << 28))]));
 }
 
-/** A test that needs a Java compiler; without one it is left out, which the CI does not allow. */
-export const itWithJava = spawnSync('javac', ['-version']).status === 0 ? it : it.skip;
+/** A test that needs a Java compiler. */
+export const itWithJava = itWith('javac');
 
 /** What Java prints when it runs a JAR, or a class of a class path, with every class verified. */
 export function runJava(args: readonly string[]): { readonly status: number | null; readonly out: string } {

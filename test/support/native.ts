@@ -1,15 +1,8 @@
 /** What tests of native functions share. */
-import { spawnSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { folderWith, type Files } from './program';
 import { sourceOfBytes } from '../../src/core/formats/byte-source';
 import { openZip, readEntry } from '../../src/core/formats/zip';
-
-/** A test that needs programs; without one of them it is left out, which the CI does not allow. */
-export function itWith(...programs: readonly string[]): jest.It {
-  const isHere = (program: string): boolean => spawnSync('sh', ['-c', `command -v "$1"`, 'sh', program]).status === 0;
-  return programs.every(isHere) ? it : it.skip;
-}
 
 export const CROSS = 'aarch64-linux-gnu-gcc';
 export const EMULATOR = 'qemu-aarch64-static';

@@ -3,6 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readFileSync, realpathSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
+import { needsProcess, runHere } from './in-process';
 
 export const PROGRAM = join(__dirname, '../../bin/emballage.js');
 
@@ -19,16 +20,25 @@ export interface RunOptions {
   readonly env?: Readonly<Record<string, string | undefined>>;
 }
 
-/** Runs a command in a folder, without colours. */
+/** Runs a command in a folder, without colours; in a process of its own only where its environment asks for one. */
 export function run(cwd: string, args: readonly string[], options: RunOptions = {}): Outcome {
-  const env = { ...environment(cwd), SOURCE_DATE_EPOCH: undefined, ...options.env };
+  if (needsProcess(options.env ?? {})) return start(cwd, args, options);
+  return runHere(PROGRAM, { cwd, args, env: environmentOf(cwd, options) });
+}
+
+/** Starts the program as a person does. */
+export function start(cwd: string, args: readonly string[], options: RunOptions = {}): Outcome {
   const { status, stdout, stderr } = spawnSync(process.execPath, [PROGRAM, ...args], {
     cwd,
-    env,
+    env: environmentOf(cwd, options),
     encoding: 'utf8',
     maxBuffer: 64 << 20,
   });
   return { status, stdout, stderr };
+}
+
+function environmentOf(cwd: string, { env }: RunOptions): NodeJS.ProcessEnv {
+  return { ...environment(cwd), SOURCE_DATE_EPOCH: undefined, ...env };
 }
 
 /** Where package managers would ask is no business of tests: they name their sources, or set these for themselves. */

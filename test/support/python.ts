@@ -1,5 +1,6 @@
 /** Tests that run Python code need the version that the test projects are for. */
 import { spawnSync } from 'node:child_process';
+import { itNeeds } from './needs';
 
 export const PYTHON = '3.11';
 
@@ -8,8 +9,5 @@ const isHere = ['python3', `python${PYTHON}`].some((name) => {
   return (stdout as string | null)?.trim() === PYTHON;
 });
 
-if (!isHere)
-  process.stderr.write(`left out: tests that run Python ${PYTHON}; to have them, put python${PYTHON} on the PATH\n`);
-
-/** A test that is skipped, and said to be, where that Python is missing. */
-export const itWithPython = isHere ? it : it.skip;
+/** A test that runs code in that Python. */
+export const itWithPython = itNeeds({ isHere, what: `Python ${PYTHON} on the PATH`, from: 'python3' });

@@ -2,6 +2,7 @@
 import { spawn, spawnSync } from 'node:child_process';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { join } from 'node:path';
+import { itNeeds, programNeed } from './needs';
 import { folderWith } from './program';
 import { ended, freePort, ownProcess, startStandIn } from './stand-ins';
 
@@ -19,9 +20,9 @@ export async function standInRegistry(folder: string, options: readonly string[]
 }
 
 const SERVER = 'docker-registry';
-export const hasServer = spawnSync(SERVER, ['--version']).error === undefined;
-/** A test that needs the server; named and left out where it is not here. */
-export const itWithServer = hasServer ? it : it.skip;
+/** A test that needs the server that others run. */
+export const serverNeed = programNeed(SERVER);
+export const itWithServer = itNeeds(serverNeed);
 
 /** @param login `NAME:PASSWORD` that it wants */
 export async function realRegistry(login?: string, folder = folderWith({}), port?: number): Promise<TestRegistry> {
