@@ -8,7 +8,7 @@ const { indexPath } = built('core/pipeline/build/records.js');
 const { writeStatIndex } = built('core/pipeline/build/stat-index.js');
 const { collect } = built('core/fileset/collect.js');
 const { workOf } = built('core/languages/index.js');
-const { thisMachine } = built('cli/machine.js');
+const { thisMachine } = built('cli/session/machine.js');
 
 const [, , root] = process.argv;
 const project = await openBench(root);

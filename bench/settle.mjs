@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { built, openBench } from './project.mjs';
 
 const { lockFunctions } = built('core/pipeline/lock/lock.js');
-const { readyPackages } = built('core/languages/python/packages.js');
+const { readyPackages } = built('core/languages/python/sources/packages.js');
 const { HttpClient } = built('core/sources/index.js');
 const { NO_CREDENTIALS } = built('core/toolchains/credentials.js');
 const { thisMachine } = built('cli/machine.js');

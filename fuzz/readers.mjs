@@ -197,16 +197,16 @@ export const READERS = {
   },
   requirement: {
     seeds: ['a[b,c]>=1.0,<2; python_version>="3.8" and (os_name=="x" or extra=="y")', 'a @ https://x.example/a.whl'],
-    read: text((one) => of('python', 'requirement').parseRequirement(one)),
+    read: text((one) => of('python', 'versions/requirement').parseRequirement(one)),
   },
   'python-version': {
     seeds: ['1!2.0rc1.post2.dev3+local.1'],
-    read: text((one) => of('python', 'version').parseVersion(one)),
+    read: text((one) => of('python', 'versions/version').parseVersion(one)),
   },
   requirements: {
     seeds: ['a==1 \\\n  --hash=sha256:aa # note\n-r b.txt\n--index-url https://x.example\n-c c.txt\n'],
     read: text((one) =>
-      of('python', 'requirements-txt').readRequirementsFile({
+      of('python', 'locks/requirements-txt').readRequirementsFile({
         path: 'r.txt',
         read: (path) => (path === 'r.txt' ? one : ''),
         shown: (path) => path,
@@ -217,17 +217,19 @@ export const READERS = {
     seeds: [
       '[project]\nname = "a"\ndependencies = ["b>=1"]\n[project.optional-dependencies]\nx = ["c"]\n[dependency-groups]\ny = [{include-group = "z"}]\n',
     ],
-    read: text((one) => of('python', 'pyproject').readPyproject({ text: one, path: 'p', shown: 'p', groups: ['x'] })),
+    read: text((one) =>
+      of('python', 'locks/pyproject').readPyproject({ text: one, path: 'p', shown: 'p', groups: ['x'] }),
+    ),
   },
   pylock: {
     seeds: [
       'lock-version = "1.0"\ncreated-by = "x"\n[[packages]]\nname = "a"\nversion = "1"\nmarker = "os_name == \'a\'"\nwheels = [{url = "https://x.example/a-1-py3-none-any.whl", name = "a-1-py3-none-any.whl", size = 3, hashes = {sha256 = "aa"}}]\n',
     ],
     read: text((one) =>
-      of('python', 'pylock').readPylock(
+      of('python', 'locks/pylock').readPylock(
         one,
         'p',
-        of('python', 'environment').environmentOf?.({ python: '3.11' }) ?? {},
+        of('python', 'versions/environment').environmentOf?.({ python: '3.11' }) ?? {},
       ),
     ),
   },
@@ -235,15 +237,15 @@ export const READERS = {
     seeds: [
       'version = 3\n[[package]]\nname = "a"\nversion = "1.0.0"\nsource = "registry+https://x.example"\nchecksum = "aa"\ndependencies = ["b 1.0 (registry+x)", "c"]\n[[package]]\nname = "b"\nversion = "1.0"\n[metadata]\n"checksum a 1" = "aa"\n',
     ],
-    read: text((one) => of('rust', 'cargo-lock').readCargoLock(one, 'Cargo.lock')),
+    read: text((one) => of('rust', 'locks/cargo-lock').readCargoLock(one, 'Cargo.lock')),
   },
   record: {
     seeds: ['a/b.py,sha256=AA,3\n"a ""q"".py",,\n'],
-    read: text((one) => of('python', 'record').readRecord(one)),
+    read: text((one) => of('python', 'wheel/record').readRecord(one)),
   },
   headers: {
     seeds: ['Metadata-Version: 2.1\nName: a\nRequires-Dist: b (>=1)\n continued\n\nbody'],
-    read: text((one) => of('python', 'metadata').readHeaders(one)),
+    read: text((one) => of('python', 'wheel/metadata').readHeaders(one)),
   },
   'index-page': {
     seeds: [
@@ -287,7 +289,7 @@ export const READERS = {
     seeds: ['harbour.example:5000/a/b:c@sha256:aa'],
     read: text((one) => core('formats/oci/reference').parseReference(one)),
   },
-  sheet: { seeds: [SHEET], read: text((one) => core('sheet/yaml').readYaml(one, 's.yaml')) },
+  sheet: { seeds: [SHEET], read: text((one) => core('sheet/text/yaml').readYaml(one, 's.yaml')) },
   json: { seeds: ['{"a":[1,2.5e3,"x\\u0041",null]}'], read: text((one) => core('events/exact-json').parseExact(one)) },
   netrc: {
     seeds: ['machine a.example login b password c\ndefault login d password e\nmacdef x\n y\n\n'],

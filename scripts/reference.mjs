@@ -10,7 +10,7 @@ process.chdir(fileURLToPath(new URL('..', import.meta.url)));
 const require = createRequire(import.meta.url);
 const { COMMANDS } = require('../dist/cli/commands/list.js');
 const { rulesFor } = require('../dist/core/pipeline/check/index.js');
-const { KINDS } = require('../dist/core/project/state.js');
+const { KINDS } = require('../dist/core/project/state/state.js');
 const { LANGUAGES } = require('../dist/core/languages/index.js');
 const RULES = await rulesFor({});
 const note = '<!-- Written by scripts/reference.mjs from the program. Not for editing. -->\n\n';

@@ -9,7 +9,7 @@ const { KNOWN } = require('../dist/core/languages/index.js');
 const { sheetSchemas } = require('../dist/core/sheet/index.js');
 const { hostOpenApi, ledgerSchema, programAnswer, programRequest } = require('../dist/core/pipeline/deliver/index.js');
 const { recordSchema } = require('../dist/core/pipeline/weigh/record-schema.js');
-const { lockSchema } = require('../dist/core/project/lock-schema.js');
+const { lockSchema } = require('../dist/core/project/lock/lock-schema.js');
 const { waybillSchema } = require('../dist/core/waybill/index.js');
 
 const { sheet, destination } = await sheetSchemas(KNOWN);

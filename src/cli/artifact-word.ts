@@ -1,7 +1,7 @@
 /** Whether a word of the command line is an artifact by hand, or the name of a function. */
 import { existsSync } from 'node:fs';
 import { resolve } from 'node:path';
-import type { Session } from './session';
+import type { Session } from './session/session';
 
 /** A single word is a file when it is one, unless it names a function of the sheet. */
 export async function artifactWord(word: string, session: Session, isFileForSure = false): Promise<string | undefined> {

@@ -5,9 +5,9 @@
 import { z } from 'zod';
 import { ledgerSchema } from '../core/pipeline/deliver';
 import { DRIFTS } from '../core/pipeline/survey';
-import { lockSchema } from '../core/project/lock-schema';
+import { lockSchema } from '../core/project/lock/lock-schema';
 import type { KnownLanguages } from '../core/sheet';
-import { comparison, proof, vouched } from './proof-documents';
+import { comparison, proof, vouched } from './proving/proof-documents';
 
 export const OUTPUT_VERSION = 1;
 

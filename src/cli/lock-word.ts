@@ -5,10 +5,10 @@ import { EmballageError, messageOf } from '../core/base/errors';
 import { printable } from '../core/base/text';
 import { KNOWN } from '../core/languages';
 import type { LockSide } from '../core/pipeline/compare';
-import { lockFromText } from '../core/project/lockfile';
+import { lockFromText } from '../core/project/lock/lockfile';
 import { programsNamed } from '../core/toolchains/programs';
 import { runProgram } from '../core/toolchains/run-program';
-import type { Session } from './session';
+import type { Session } from './session/session';
 
 const LOCK = /^(.*\.lock)(?:@(.+))?$/;
 const MOST_BYTES = 64 * 1024 * 1024;

@@ -8,7 +8,7 @@ import { COMMON } from './options';
 import { OVERVIEW_WORDS, overview } from './overview';
 import { columnsHere, writeErr, writeOut } from './output';
 import { programName } from './program';
-import { Session } from './session';
+import { Session } from './session/session';
 import { errorDocument, errorText } from './views/error';
 import { makePaint } from './views/paint';
 

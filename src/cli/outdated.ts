@@ -4,7 +4,7 @@ import { isOnlyTouched, lookForChange } from '../core/pipeline/build';
 import type { Project } from '../core/project/targets';
 import type { FunctionSpec } from '../core/sheet';
 import { TOOL } from './program';
-import type { Session } from './session';
+import type { Session } from './session/session';
 
 /** @throws EmballageError ARTIFACT_MISSING */
 export async function refuseOutdated(

@@ -9,8 +9,8 @@ import { earlierArtifact, type Growth, type Weighed } from '../core/pipeline/wei
 import { KNOWN } from '../core/languages';
 import { targetsOf } from '../core/project/targets';
 import { ARCHITECTURES } from '../core/sheet';
-import { surroundings } from './machine';
-import type { Session } from './session';
+import { surroundings } from './session/machine';
+import type { Session } from './session/session';
 import { weightsPage, type PageFacts } from './views/weights-page';
 
 export interface WeighedNow {

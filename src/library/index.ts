@@ -10,10 +10,10 @@ import {
   type Place,
   type Problem,
 } from '../core/base/errors';
-import { surroundings } from '../cli/machine';
+import { surroundings } from '../cli/session/machine';
 import { TOOL } from '../cli/program';
-import { withScratch } from '../cli/scratch';
-import { Session } from '../cli/session';
+import { withScratch } from '../cli/session/scratch';
+import { Session } from '../cli/session/session';
 import type { CheckedFinding } from '../core/pipeline/check';
 import { selectFunctions, targetsOf, type Project as OpenedProject } from '../core/project/targets';
 

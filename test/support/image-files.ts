@@ -1,5 +1,5 @@
 /** Files of an image, from the entries of a tar. */
-import type { ImageFiles } from '../../src/core/disk/in-image';
+import type { ImageFiles } from '../../src/core/disk/unpack/in-image';
 import { sourceOfBytes } from '../../src/core/formats/byte-source';
 import { stackLayers } from '../../src/core/formats/oci';
 import { listTar } from '../../src/core/formats/tar';

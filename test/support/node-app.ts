@@ -12,7 +12,7 @@ import {
   readFunctionCompiler,
   type NodeAssembled,
   type NodeFile,
-} from '../../src/core/languages/node/assembling';
+} from '../../src/core/languages/node/assemble/assembling';
 import { folderWith, type Files } from './program';
 
 export interface AppOptions {

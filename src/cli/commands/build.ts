@@ -4,10 +4,10 @@ import { selectFunctions } from '../../core/project/targets';
 import type { ResultStore } from '../../core/sources/results';
 import { count } from '../../core/base/text';
 import { formatSize, formatTime } from '../../core/base/units';
-import { Failures } from '../failures';
+import { Failures } from '../session/failures';
 import { TOOL } from '../program';
-import type { Session } from '../session';
-import { partOf, SHARE_OPTION } from '../share-option';
+import type { Session } from '../session/session';
+import { partOf, SHARE_OPTION } from '../delivering/share-option';
 import { EXIT, texts, type CommandModule } from './command';
 
 export const command: CommandModule = {

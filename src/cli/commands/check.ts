@@ -9,12 +9,12 @@ import { selectFunctions, targetsOf, type Project } from '../../core/project/tar
 import type { FunctionFacts } from '../../core/rules';
 import { ARCHITECTURES, readRuntime, type FunctionSpec, type Runtime } from '../../core/sheet';
 import { artifactWord } from '../artifact-word';
-import { findDestination } from '../destination-word';
-import { surroundings } from '../machine';
+import { findDestination } from '../delivering/destination-word';
+import { surroundings } from '../session/machine';
 import { TOOL } from '../program';
-import { withScratch } from '../scratch';
-import { shellWord, type Session } from '../session';
-import { partOf, SHARE_OPTION } from '../share-option';
+import { withScratch } from '../session/scratch';
+import { shellWord, type Session } from '../session/session';
+import { partOf, SHARE_OPTION } from '../delivering/share-option';
 import { surroundingsOf } from '../checking';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
@@ -76,7 +76,7 @@ export const command: CommandModule = {
     const there = text(args, 'there');
     if (there !== undefined) {
       const project = await session.openProject();
-      return (await import('../check-there')).checkThere(
+      return (await import('../delivering/check-there')).checkThere(
         project,
         selectFunctions(project.sheet, names),
         there,

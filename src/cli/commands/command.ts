@@ -1,7 +1,7 @@
 /** What a command is: options, and a run that gives the exit code. */
 import { EmballageError } from '../../core/base/errors';
 import type { Options, Proposed } from '../options';
-import type { Session } from '../session';
+import type { Session } from '../session/session';
 
 /** 0 done; 1 the answer is no; 2 the command or a file is wrong; 3 a tool or service failed; 4 a fault of ours. */
 export const EXIT = { done: 0, no: 1, wrongInput: 2, unavailable: 3, fault: 4 } as const;

@@ -6,11 +6,11 @@ import { compare, compareLocks, type Comparison } from '../../core/pipeline/comp
 import { artifactPath, selectFunction } from '../../core/project/targets';
 import { ARCHITECTURES } from '../../core/sheet';
 import { artifactWord } from '../artifact-word';
-import { chooseArch } from '../calling';
+import { chooseArch } from '../calling/calling';
 import { isLockWord, lockSide } from '../lock-word';
-import { withScratch } from '../scratch';
-import { sentSide } from '../sent-side';
-import { shellWord, type Session } from '../session';
+import { withScratch } from '../session/scratch';
+import { sentSide } from '../delivering/sent-side';
+import { shellWord, type Session } from '../session/session';
 import { compareMarkdown, compareText } from '../views/compare-text';
 import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
 

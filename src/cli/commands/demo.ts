@@ -16,7 +16,7 @@ import { tmpdir } from 'node:os';
 import { dirname, join, relative, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { serveExample } from '../demo-services';
-import { shellWord, type Session } from '../session';
+import { shellWord, type Session } from '../session/session';
 import { programName } from '../program';
 import { workOf } from '../../core/languages';
 import { SHEET_NAME } from '../../core/project/open-project';

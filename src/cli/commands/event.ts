@@ -14,8 +14,8 @@ import { takenBy } from '../../core/pipeline/check';
 import { selectFunction, type Project } from '../../core/project/targets';
 import { verifyAgainstWaybill } from '../../core/project/verify-artifact';
 import { callsOf, type FunctionSpec } from '../../core/sheet';
-import { chooseArch } from '../calling';
-import { shellWord } from '../session';
+import { chooseArch } from '../calling/calling';
+import { shellWord } from '../session/session';
 import { EXIT, text, texts, type CommandModule } from './command';
 
 export const command: CommandModule = {

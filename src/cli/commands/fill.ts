@@ -3,7 +3,7 @@ import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
 import { fillTemplates, type Filled } from '../../core/pipeline/fill';
 import type { Project } from '../../core/project/targets';
-import type { Session } from '../session';
+import type { Session } from '../session/session';
 import { EXIT, texts, type CommandModule } from './command';
 
 export const command: CommandModule = {

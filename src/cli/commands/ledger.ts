@@ -2,8 +2,8 @@
 import { movedTags, readLedger, type Delivery } from '../../core/pipeline/deliver';
 import { printable } from '../../core/base/text';
 import { ledgerNameOf, selectFunctions } from '../../core/project/targets';
-import { placeOf } from '../delivering';
-import type { Session } from '../session';
+import { placeOf } from '../delivering/delivering';
+import type { Session } from '../session/session';
 import { EXIT, texts, type CommandModule } from './command';
 
 export const command: CommandModule = {

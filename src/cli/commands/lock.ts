@@ -6,8 +6,8 @@ import { formatSize } from '../../core/base/units';
 import { LANGUAGES } from '../../core/languages';
 import { lockFunctions, type LockOutcome } from '../../core/pipeline/lock';
 import { selectFunctions } from '../../core/project/targets';
-import { Failures } from '../failures';
-import type { Session } from '../session';
+import { Failures } from '../session/failures';
+import type { Session } from '../session/session';
 import { EXIT, text, texts, type CommandModule } from './command';
 
 /** What was settled in forms that others read, by language. */

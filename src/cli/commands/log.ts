@@ -6,8 +6,8 @@ import { parseTime } from '../../core/base/units';
 import type { LogTold } from '../../core/pipeline/deliver';
 import { selectFunction } from '../../core/project/targets';
 import { untilInterrupted } from '../interrupt';
-import type { Session } from '../session';
-import { clientThere, placeThere } from '../there';
+import type { Session } from '../session/session';
+import { clientThere, placeThere } from '../calling/there';
 import { EXIT, text, texts, type CommandModule } from './command';
 
 const POLL_MS = 1000;

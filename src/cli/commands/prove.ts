@@ -19,10 +19,10 @@ import {
 import { selectFunctions, targetsOf, type Project } from '../../core/project/targets';
 import { ARCHITECTURES, type FunctionSpec } from '../../core/sheet';
 import { TOOL } from '../program';
-import { compareRecordFiles, proveAgainst } from '../proof-elsewhere';
-import { rebuilderFor, withPlaces } from '../proving';
-import type { Session } from '../session';
-import { partOf, SHARE_OPTION } from '../share-option';
+import { compareRecordFiles, proveAgainst } from '../proving/proof-elsewhere';
+import { rebuilderFor, withPlaces } from '../proving/proving';
+import type { Session } from '../session/session';
+import { partOf, SHARE_OPTION } from '../delivering/share-option';
 import { buildText, findingsText, leftOutText } from '../views/proof-text';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 

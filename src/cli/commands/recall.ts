@@ -11,8 +11,8 @@ import {
   type RecallChoice,
 } from '../../core/pipeline/deliver';
 import { selectFunctions, type Project } from '../../core/project/targets';
-import { deliveryWorld, destinationNamed, placeOf } from '../delivering';
-import type { Session } from '../session';
+import { deliveryWorld, destinationNamed, placeOf } from '../delivering/delivering';
+import type { Session } from '../session/session';
 import { EXIT, text, texts, wholeNumber, type Arguments, type CommandModule } from './command';
 
 const MAX_KEEP = 10_000;

@@ -4,7 +4,7 @@ import { nearestWord, printable } from '../../core/base/text';
 import { rulesFor } from '../../core/pipeline/check';
 import type { Rule } from '../../core/rules';
 import { columnsHere } from '../output';
-import type { Session } from '../session';
+import type { Session } from '../session/session';
 import { textWidth, wrap } from '../views/help';
 import { EXIT, texts, type CommandModule } from './command';
 

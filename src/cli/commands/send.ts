@@ -24,10 +24,10 @@ import {
 import { selectFunctions, type Project } from '../../core/project/targets';
 import type { Destination, FunctionSpec } from '../../core/sheet';
 import { surroundingsOf } from '../checking';
-import { checkBuilt, deliveryWorld, destinationNamed, fits, placeOf } from '../delivering';
+import { checkBuilt, deliveryWorld, destinationNamed, fits, placeOf } from '../delivering/delivering';
 import { refuseOutdated } from '../outdated';
-import { withScratch } from '../scratch';
-import type { Session } from '../session';
+import { withScratch } from '../session/scratch';
+import type { Session } from '../session/session';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
 export const command: CommandModule = {

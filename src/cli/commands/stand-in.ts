@@ -8,8 +8,8 @@ import { MISBEHAVIOURS, readFolder, startIndex, type RunningIndex } from '../../
 import { HOST_FAULTS } from '../../standins/service';
 import { REGISTRY_FAULTS, startRegistry, type RunningRegistry } from '../../standins/registry';
 import { untilInterrupted } from '../interrupt';
-import { portTrouble } from '../port-trouble';
-import type { Session } from '../session';
+import { portTrouble } from '../calling/port-trouble';
+import type { Session } from '../session/session';
 import { EXIT, text, texts, type Arguments, type CommandModule } from './command';
 
 const DEFAULT_PORTS = { index: 8427, registry: 8430, host: 8440 } as const;
@@ -93,7 +93,7 @@ function isKind(word: string | undefined): word is keyof typeof DEFAULT_PORTS {
 }
 
 async function serveFunctions(args: Arguments, folder: string, session: Session): Promise<() => Promise<void>> {
-  const { serveHost } = await import('../host-service');
+  const { serveHost } = await import('../calling/host-service');
   const port = Number(args.port ?? DEFAULT_PORTS.host);
   const [misbehave, login] = [faultFrom(args, HOST_FAULTS, 'host'), text(args, 'login')];
   return serveHost({ folder, port, misbehave, login }, args, session);

@@ -16,8 +16,8 @@ import {
 } from '../../core/pipeline/survey';
 import { SHEET_NAME } from '../../core/project/open-project';
 import type { Project } from '../../core/project/targets';
-import type { Session } from '../session';
-import { shellWord } from '../session';
+import type { Session } from '../session/session';
+import { shellWord } from '../session/session';
 import { EXIT, text, texts, type CommandModule, type ExitCode } from './command';
 
 export const command: CommandModule = {

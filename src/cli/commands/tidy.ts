@@ -3,11 +3,11 @@ import { EmballageError } from '../../core/base/errors';
 import { count, printable } from '../../core/base/text';
 import { formatSize, parseAge, parseSize } from '../../core/base/units';
 import { LANGUAGES } from '../../core/languages';
-import { exclusively } from '../../core/project/exclusive';
-import { KINDS, type StateKind } from '../../core/project/state';
-import { tidyNow, type Tidied } from '../../core/project/tidy-now';
+import { exclusively } from '../../core/project/state/exclusive';
+import { KINDS, type StateKind } from '../../core/project/state/state';
+import { tidyNow, type Tidied } from '../../core/project/state/tidy-now';
 import type { Project } from '../../core/project/targets';
-import type { Session } from '../session';
+import type { Session } from '../session/session';
 import { EXIT, text, type Arguments, type CommandModule } from './command';
 
 export const command: CommandModule = {
@@ -103,7 +103,7 @@ async function tidyShared(
   session: Session,
 ): Promise<TidiedStore> {
   const [{ namedStore }, { listResults, removeResults, resultsToRemove }] = await Promise.all([
-    import('../shared-store'),
+    import('../delivering/shared-store'),
     import('../../core/sources/results'),
   ]);
   const store = namedStore(project);

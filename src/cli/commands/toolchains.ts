@@ -5,7 +5,7 @@ import { LANGUAGES, workOf, type ToolchainRow } from '../../core/languages';
 import { SHEET_NAME } from '../../core/project/open-project';
 import type { FunctionSpec } from '../../core/sheet';
 import { findEmulators, missingEmulators, type Emulator } from '../../core/toolchains/emulator';
-import type { Session } from '../session';
+import type { Session } from '../session/session';
 import { EXIT, type CommandModule } from './command';
 
 export const command: CommandModule = {

@@ -11,12 +11,12 @@ import { selectFunctions, type Project, type Target } from '../../core/project/t
 import { ARCHITECTURES, type FunctionSpec } from '../../core/sheet';
 import type { Waybill } from '../../core/waybill';
 import { judgeResponse, runInHost, type CallReport, type HostOutcome, type HostPlan } from '../../standins/host';
-import { guessOf, remarkEvents } from '../event-remarks';
-import { chooseArch, planCalls, planSent } from '../calling';
-import { withScratch } from '../scratch';
-import type { Session } from '../session';
+import { guessOf, remarkEvents } from '../calling/event-remarks';
+import { chooseArch, planCalls, planSent } from '../calling/calling';
+import { withScratch } from '../session/scratch';
+import type { Session } from '../session/session';
 import { callText, summaryText, unendedText, unheldText } from '../views/call';
-import { profileStarts } from '../profile';
+import { profileStarts } from '../calling/profile';
 import { profileText } from '../views/profile';
 import { cutModules, cutText, recordOf, recordText } from '../views/record';
 import { EXIT, text, texts, wholeNumber, type Arguments, type CommandModule, type ExitCode } from './command';
@@ -109,7 +109,7 @@ async function tryThere(
   { spec, named }: { readonly spec: FunctionSpec; readonly named: string },
   session: Session,
 ): Promise<ExitCode> {
-  const { callThere } = await import('../there');
+  const { callThere } = await import('../calling/there');
   const once = await readEvents(project, spec, texts(args, 'event'), session);
   const events = Array.from({ length: wholeNumber(args.repeat, '--repeat', 1, MAX_REPEATS) }, () => once).flat();
   return callThere(project, { spec, named, events }, session);
@@ -232,7 +232,7 @@ async function planFor(
       mend: 'add --sent, or leave it out',
     });
   }
-  const { fetchSent, intoFolder, scratchFolder } = await import('../sent-artifact');
+  const { fetchSent, intoFolder, scratchFolder } = await import('../delivering/sent-artifact');
   const folder = into === undefined ? scratchFolder(scratch) : intoFolder(into, session);
   const sent = await fetchSent(project, target, folder, session);
   session.tell(`${session.paint.dim('fetched')} ${session.paint.name(sent.shown)}`);
@@ -262,7 +262,7 @@ async function serve(args: Arguments, project: Project, target: Target, session:
       found: String(args.port),
       mend: 'correct it',
     });
-  const { serveTarget } = await import('../serving');
+  const { serveTarget } = await import('../calling/serving');
   await serveTarget({ project, target, port, isWatching: args.watch === true, session });
   return EXIT.done;
 }

@@ -8,10 +8,10 @@ import { PAPER_KINDS, paperPath, PAPERS, writePapers } from '../../core/project/
 import { selectFunctions, targetsOf } from '../../core/project/targets';
 import { artifactWord } from '../artifact-word';
 import { refuseOutdated } from '../outdated';
-import { verifiedFile, verifiedFunction, type Verified } from '../verifying';
-import { withScratch } from '../scratch';
-import { shellWord, type Session } from '../session';
-import { partOf, SHARE_OPTION } from '../share-option';
+import { verifiedFile, verifiedFunction, type Verified } from '../delivering/verifying';
+import { withScratch } from '../session/scratch';
+import { shellWord, type Session } from '../session/session';
+import { partOf, SHARE_OPTION } from '../delivering/share-option';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
 const PASSWORD = 'EMBALLAGE_KEY_PASSWORD';

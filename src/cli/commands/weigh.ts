@@ -20,8 +20,8 @@ import {
 import { selectFunctions, targetsOf, weightsNameOf, type Project } from '../../core/project/targets';
 import { ARCHITECTURES, type Arch } from '../../core/sheet';
 import { artifactWord } from '../artifact-word';
-import { withScratch } from '../scratch';
-import { shellWord, type Session } from '../session';
+import { withScratch } from '../session/scratch';
+import { shellWord, type Session } from '../session/session';
 import type { WeighedNow } from '../weigh-report';
 import { growthText } from '../views/growth-text';
 import { headline, partRow, partsText, weighText } from '../views/weigh-text';

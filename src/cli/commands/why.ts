@@ -13,11 +13,11 @@ import {
   type ExplainedPackage,
   type LeftOutGroup,
 } from '../../core/pipeline/explain';
-import { readLock } from '../../core/project/lockfile';
+import { readLock } from '../../core/project/lock/lockfile';
 import { ARCHITECTURES } from '../../core/sheet';
 import type { Waybill } from '../../core/waybill';
-import { chooseArch } from '../calling';
-import { shellWord, type Session } from '../session';
+import { chooseArch } from '../calling/calling';
+import { shellWord, type Session } from '../session/session';
 import { explainedText, leftOutText, packageText, type AskedPackage } from '../views/why-text';
 import { EXIT, text, texts, type CommandModule } from './command';
 

@@ -1,7 +1,7 @@
 /** What may stand in the place of the last word of a command line. */
 import type { CommandEntry } from '../commands/command';
 import { COMMON, type OptionSpec, type Options, type Proposed } from '../options';
-import type { Session } from '../session';
+import type { Session } from '../session/session';
 
 export interface Proposal {
   readonly word: string;

@@ -1,7 +1,7 @@
 /** Where the time of a cold start goes, as tables. */
 import { grouped, printable } from '../../core/base/text';
 import type { LoadCost } from '../../core/languages';
-import type { StartProfile } from '../profile';
+import type { StartProfile } from '../calling/profile';
 import { shareBar } from './bar';
 import type { Paint } from './paint';
 import { table } from './table';

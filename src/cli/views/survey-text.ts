@@ -1,7 +1,7 @@
 /** How a survey reads: what is proposed, what drifted, what was passed over. */
 import { count, printable } from '../../core/base/text';
 import type { Drift, Proposal } from '../../core/pipeline/survey';
-import type { Session } from '../session';
+import type { Session } from '../session/session';
 import { lines } from './error';
 import type { Paint } from './paint';
 import { table } from './table';

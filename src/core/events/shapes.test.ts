@@ -14,7 +14,7 @@ import {
   type CloudEvent,
   type Shape,
   type WebRequest,
-} from '.';
+} from './';
 
 const GATEWAY: Shape = {
   name: 'gateway',

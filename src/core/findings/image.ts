@@ -1,8 +1,8 @@
 /** What rules about images share. */
-import type { OpenImage } from '../disk/open-image';
+import type { OpenImage } from '../disk/unpack/open-image';
 import { MACHINES } from '../formats/elf';
 import { archOfPlatform, type TreeNode } from '../formats/oci';
-import { findLibc, searchPath, textOf, type FoundLibc } from '../disk/in-image';
+import { findLibc, searchPath, textOf, type FoundLibc } from '../disk/unpack/in-image';
 import type { FunctionFacts, Subject } from './rule';
 
 export const IMAGE = ['image'] as const;

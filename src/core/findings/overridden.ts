@@ -1,6 +1,6 @@
 /** What languages in which the nearest version wins say of one that was overridden. */
 import { printable } from '../base/text';
-import type { LockedClash } from '../project/locked-clash';
+import type { LockedClash } from '../project/lock/locked-clash';
 import type { Finding } from './finding';
 
 /** @param isOlder whether what is used is older than what was asked for @param mend what to do about that */

@@ -1,5 +1,5 @@
 /** What a rule is: it holds an artifact against a destination and says what it finds. */
-import type { OpenImage } from '../disk/open-image';
+import type { OpenImage } from '../disk/unpack/open-image';
 import type { CloudEvent, Shape } from '../events';
 import type { ZipFault } from '../formats/zip';
 import type { Arch, Destination, Entry, Form, FunctionSpec, LicencePolicy, Limits, Runtime, Setting } from '../sheet';

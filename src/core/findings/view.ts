@@ -1,5 +1,5 @@
 /** What a language sees in an artifact. Rules ask this, and name no language. */
-import type { FoundRuntime, ImageFiles } from '../disk/in-image';
+import type { FoundRuntime, ImageFiles } from '../disk/unpack/in-image';
 import type { Overlap, SettingRead } from '../fileset/model';
 import type { EventRead } from '../events';
 import type { Entry } from '../sheet';

@@ -3,7 +3,7 @@
  * memory that both sides see and that is used again, since new memory costs as much as copying into it.
  */
 import { join } from 'node:path';
-import { Threads } from '../disk/threads';
+import { Threads } from '../disk/threads/threads';
 import { DICTIONARY_BYTES, SEGMENT_BYTES } from '../formats/deflate';
 import {
   directCompressor,

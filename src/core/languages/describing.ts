@@ -1,6 +1,6 @@
 /** What languages know of packages that others published: what they are called elsewhere, and what they say of themselves. */
 import type { PackageText, StatedLicence } from '../findings/licences';
-import type { LockedPackage } from '../project/lockfile';
+import type { LockedPackage } from '../project/lock/lockfile';
 
 export interface Describing {
   /** What the open format for vulnerabilities calls where they come from (OSV Schema, `affected[].package.ecosystem`). */

@@ -2,7 +2,7 @@
  * What a language is: its words and its part of a sheet, which are always at hand, and its work, which is loaded only for
  * functions of it. All that knows a language lies in its folder; everything else asks through what stands here.
  */
-import type { FoundRuntime, ImageFiles } from '../disk/in-image';
+import type { FoundRuntime, ImageFiles } from '../disk/unpack/in-image';
 import type { Asks } from '../fileset/asks';
 import type {
   FileSet,
@@ -19,8 +19,8 @@ import type { EventRead } from '../events';
 import type { FunctionFacts, Rule, Subject } from '../findings/rule';
 import type { LanguageView } from '../findings/view';
 import type { Inputs } from '../project/inputs';
-import type { LockedFunction, LockedPackage } from '../project/lockfile';
-import type { StateFolder, StateKind } from '../project/state';
+import type { LockedFunction, LockedPackage } from '../project/lock/lockfile';
+import type { StateFolder, StateKind } from '../project/state/state';
 import type { Project } from '../project/targets';
 import type { Arch, Destination, Entry, FunctionSpec, LanguageId, OwnOf, Runtime, SheetLanguage } from '../sheet';
 import type { HttpClient } from '../sources';

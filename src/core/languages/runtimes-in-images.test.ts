@@ -1,8 +1,8 @@
 import { imageFiles as files } from '../../../test/support/image-files';
 import type { RawTarEntry } from '../../../test/support/tar-bytes';
-import type { FoundRuntime, ImageFiles } from '../disk/in-image';
+import type { FoundRuntime, ImageFiles } from '../disk/unpack/in-image';
 import type { LanguageId } from '../sheet';
-import { openLanguage } from '.';
+import { openLanguage } from './';
 
 const program = (name: string, data: string | Buffer = 'elf'): RawTarEntry => ({ name, data, mode: 0o755 });
 

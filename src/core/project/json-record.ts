@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { EmballageError, systemCode, type ErrorCode } from '../base/errors';
 import { contentDigest } from '../disk/digest';
 import { readTextFile } from '../disk/read-text';
-import type { StateFolder } from './state';
+import type { StateFolder } from './state/state';
 import { isVerified, noteVerified } from './verified';
 
 export interface RecordRequest<T> {

@@ -4,8 +4,8 @@ import { basename, dirname, join, relative, resolve } from 'node:path';
 import { projectFolder } from '../disk/project-folder';
 import { keepUnversioned } from '../disk/unversioned';
 import { loadSheet, type KnownLanguages, type LoadedSheet, type ReadFile, type Sheet } from '../sheet';
-import { KINDS, SCRATCH, StateFolder } from './state';
-import { removeScratch } from './tidy';
+import { KINDS, SCRATCH, StateFolder } from './state/state';
+import { removeScratch } from './state/tidy';
 import type { Project } from './targets';
 
 export const SHEET_NAME = 'emballage.yaml';

@@ -1,6 +1,6 @@
 /** The store of third-party files of a project's user, opened once. */
 import { PackageStore } from '../sources';
-import { KINDS, type StateFolder } from './state';
+import { KINDS, type StateFolder } from './state/state';
 import type { Project } from './targets';
 
 const USUAL_MOST_UNPACKED = 1024 ** 3;

@@ -4,7 +4,7 @@ import { baseOf } from '../base/paths';
 import { listed, nearestWord, printable } from '../base/text';
 import { OUTPUT_FOLDER } from '../fileset/selection';
 import type { Arch, Form, FunctionSpec, KnownLanguages, Sheet } from '../sheet';
-import type { StateFolder } from './state';
+import type { StateFolder } from './state/state';
 
 export interface Target {
   readonly spec: FunctionSpec;

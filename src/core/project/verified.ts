@@ -1,5 +1,5 @@
 /** Which texts are known to be as their format wants them: the schema library need not be loaded to see again. */
-import { KINDS, type StateFolder } from './state';
+import { KINDS, type StateFolder } from './state/state';
 
 /** Whether a text of that digest is known to be as its format wants it. */
 export function isVerified(state: StateFolder, digest: string): boolean {

@@ -5,7 +5,7 @@ import { EmballageError, systemCode } from '../base/errors';
 import { readTextFile } from '../disk/read-text';
 import { contentDigest, fileDigest } from '../disk/digest';
 import { sameStamp, stampOf, type Stamp } from '../disk/stamp';
-import { openLayout } from '../disk/layout-files';
+import { openLayout } from '../disk/unpack/layout-files';
 import { hexOf } from '../formats/oci';
 import type { Form, KnownLanguages } from '../sheet';
 import { readWaybill, type Waybill } from '../waybill';

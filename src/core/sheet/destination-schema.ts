@@ -1,8 +1,8 @@
 /** The shape of a destination, as a Zod schema. */
 import { z } from 'zod';
-import { callsField } from './calls-key';
-import { wantsField } from './wants-key';
-import { deliverField, linkField } from './deliver-key';
+import { callsField } from './keys/calls-key';
+import { wantsField } from './keys/wants-key';
+import { deliverField, linkField } from './keys/deliver-key';
 import { FORMS, type Form } from './model';
 import { hostKeys, offeredShown, type KnownLanguages } from './runtimes';
 import {
@@ -19,7 +19,7 @@ import {
   size,
   text,
   time,
-} from './schema-words';
+} from './text/schema-words';
 
 const destinationRuntime = z.strictObject(
   {

@@ -3,17 +3,17 @@ import type { Problem } from '../base/errors';
 import { present } from '../base/present';
 import { listed, nearestWord, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
-import { callsProblems, settleCalls } from './calls-key';
-import { settleDeliver } from './deliver-key';
-import { isMapping, unknownWord, validate } from './issues';
+import { callsProblems, settleCalls } from './keys/calls-key';
+import { settleDeliver } from './keys/deliver-key';
+import { isMapping, unknownWord, validate } from './text/issues';
 import { FORMS, type Destination, type DestinationRuntime, type Limits } from './model';
 import { ENTRY_WORDS } from './part';
 import { offeredPattern, offeredSamples, offeredShown, type KnownLanguages, readRuntime } from './runtimes';
-import { meantRuntime } from './trade-words';
+import { meantRuntime } from './text/trade-words';
 import { destinationSchema, type DestinationText } from './destination-schema';
-import type { LimitsText } from './schema-words';
-import { settleWants } from './wants-key';
-import { readYaml, type YamlFile } from './yaml';
+import type { LimitsText } from './text/schema-words';
+import { settleWants } from './keys/wants-key';
+import { readYaml, type YamlFile } from './text/yaml';
 
 export interface DestinationFile {
   readonly destination?: Destination;

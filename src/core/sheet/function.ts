@@ -3,18 +3,18 @@ import { isPattern, settlePath } from '../base/paths';
 import { present } from '../base/present';
 import { listed, printable } from '../base/text';
 import { parseSize, parseTime } from '../base/units';
-import { readAdapter } from './adapter-key';
-import { readBeside } from './beside-key';
+import { readAdapter } from './keys/adapter-key';
+import { readBeside } from './keys/beside-key';
 import { settleLimits } from './destination';
-import { IMAGE_KEYS, readImageKeys } from './image-keys';
-import { readInclude } from './include-key';
-import { betterEntry, unknownWord } from './issues';
+import { IMAGE_KEYS, readImageKeys } from './keys/image-keys';
+import { readInclude } from './keys/include-key';
+import { betterEntry, unknownWord } from './text/issues';
 import type { Acceptance, Arch, Destination, Entry, FunctionSpec, Runtime, Source } from './model';
-import { readNeedsKey } from './needs-key';
-import type { SheetNotes } from './notes';
+import { readNeedsKey } from './keys/needs-key';
+import type { SheetNotes } from './text/notes';
 import type { SheetKeys, SheetLanguage } from './part';
 import { readRuntime, type KnownLanguages } from './runtimes';
-import { readSettings } from './settings-key';
+import { readSettings } from './keys/settings-key';
 import { type DefaultsText, type functionSchema, type FunctionText } from './schema';
 
 /** A language with the keys that it adds. */

@@ -1,11 +1,11 @@
 /** Packing sheets and destinations. Light: what reads and checks them is loaded when one has to be read. */
 import type { ProjectFolder } from '../disk/project-folder';
 import type { DestinationFile } from './destination';
-import type { RoughFunction } from './rough';
+import type { RoughFunction } from './text/rough';
 import type { KnownLanguages } from './runtimes';
 import type { LoadedSheet } from './sheet';
 
-export { type AdapterCalls, adapterCalls, callsOf, shapeOf, takesPlainRequests } from './adapter-key';
+export { type AdapterCalls, adapterCalls, callsOf, shapeOf, takesPlainRequests } from './keys/adapter-key';
 export { hostSettings, speechTo } from './spoken-to';
 export { DEFAULT_START, entryOf, entryString, offeredRuntime } from './entry';
 export { givenMemory, givenTimeMs } from './given';
@@ -44,7 +44,7 @@ export {
   type Wants,
   type WayName,
 } from './model';
-export type { SheetNotes } from './notes';
+export type { SheetNotes } from './text/notes';
 export { inputsText, isHeld, valueAt, valueToTry } from './settings';
 export { isRegistry, settleRegistry } from './store-place';
 export type {
@@ -59,7 +59,7 @@ export type {
   LateFields,
 } from './part';
 export { partFields, readRuntime, type ForeseenRuntime, type KnownLanguages } from './runtimes';
-export type { RoughFunction } from './rough';
+export type { RoughFunction } from './text/rough';
 export type { LoadedSheet, ReadFile } from './sheet';
 
 /** @throws EmballageError SHEET_INVALID with all problems, or what reading the files throws */
@@ -77,16 +77,16 @@ export async function readDestination(text: string, file: string, known: KnownLa
   return (await import('./destination')).readDestination(text, file, known);
 }
 
-export type SheetEdits = typeof import('./edit');
+export type SheetEdits = typeof import('./text/edit');
 
 /** What changes the text of a sheet in place. */
 export function openSheetEdits(): Promise<SheetEdits> {
-  return import('./edit');
+  return import('./text/edit');
 }
 
 /** What a file that may be a sheet says of its functions. */
 export async function roughFunctions(text: string): Promise<RoughFunction[]> {
-  return (await import('./rough')).roughFunctions(text);
+  return (await import('./text/rough')).roughFunctions(text);
 }
 
 /** The schemas of a sheet and a destination. */

@@ -1,7 +1,7 @@
 /** What a language says of its functions in a packing sheet. The sheet is read with what the languages say; it names none. */
 import type { z } from 'zod';
 import type { Entry, Form, LanguageId, Languages } from './model';
-import type { SheetNotes } from './notes';
+import type { SheetNotes } from './text/notes';
 
 /** The words of `runtime`. */
 export interface RuntimeWords {

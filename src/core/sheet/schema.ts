@@ -3,14 +3,14 @@
  * Schemas for editors, and give the reference in the docs. A schema's error text says what was expected, no more.
  */
 import { z } from 'zod';
-import { besideField } from './beside-key';
-import { fillField } from './fill-key';
-import { advisoriesField, licencesField, packagesField, WHY_NOT_AFFECTED } from './papers-keys';
-import { storeField } from './store-key';
-import { imageFields } from './image-keys';
+import { besideField } from './keys/beside-key';
+import { fillField } from './keys/fill-key';
+import { advisoriesField, licencesField, packagesField, WHY_NOT_AFFECTED } from './keys/papers-keys';
+import { storeField } from './keys/store-key';
+import { imageFields } from './keys/image-keys';
 import { listed } from '../base/text';
 import { FORMS } from './model';
-import { archs, day, glob, globs, limits, list, name, pattern, size, text, time } from './schema-words';
+import { archs, day, glob, globs, limits, list, name, pattern, size, text, time } from './text/schema-words';
 import type { LateFields, SheetKeys, SheetLanguage } from './part';
 import { writtenPattern, writtenSamples, type KnownLanguages } from './runtimes';
 

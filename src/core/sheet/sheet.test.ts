@@ -2,7 +2,7 @@ import { KNOWN, languageOf } from '../languages';
 import { readDestination } from './destination';
 import { entryString } from './entry';
 import type { LanguageId } from './model';
-import { readYaml } from './yaml';
+import { readYaml } from './text/yaml';
 
 const DESTINATION =
   'destination: slipway\narch: [arm64]\naccepts: { zip: { packed: 1.5 MiB, one-file: 2 KiB } }\nruntimes: { node 20: {} }\n';

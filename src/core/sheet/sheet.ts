@@ -3,17 +3,17 @@ import { EmballageError, type Problem } from '../base/errors';
 import { printable } from '../base/text';
 import type { ProjectFolder } from '../disk/project-folder';
 import { readDestination } from './destination';
-import { settleFill } from './fill-key';
+import { settleFill } from './keys/fill-key';
 import { FunctionReader, patchFunction, type OpenLanguage } from './function';
-import { isMapping, validate } from './issues';
+import { isMapping, validate } from './text/issues';
 import { MAX_YAML_BYTES, type Destination, type Sheet } from './model';
-import { SheetNotes } from './notes';
+import { SheetNotes } from './text/notes';
 import type { KnownLanguages } from './runtimes';
 import { functionSchema, sheetSchema } from './schema';
-import { NAME_PATTERN } from './schema-words';
-import { settlePapers } from './papers-keys';
-import { settleStore } from './store-key';
-import { readYaml, type YamlFile } from './yaml';
+import { NAME_PATTERN } from './text/schema-words';
+import { settlePapers } from './keys/papers-keys';
+import { settleStore } from './keys/store-key';
+import { readYaml, type YamlFile } from './text/yaml';
 
 /** A file that the sheet's meaning depends on, with its text. */
 export interface ReadFile {

@@ -1,6 +1,6 @@
 /** How a function is spoken to at its destination, and what the host sets for it. */
 import type { Calls, Speech } from '../events';
-import { callsOf } from './adapter-key';
+import { callsOf } from './keys/adapter-key';
 import type { Destination, Form } from './model';
 
 /** @param isProgram whether it runs by itself, without a runner of ours */

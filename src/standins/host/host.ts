@@ -4,16 +4,16 @@ import { dirname, join } from 'node:path';
 import { makeScratch, removeScratch } from '../../core/disk/scratch';
 import type { NamedEvent } from '../../core/events';
 import type { LoadCost } from '../../core/languages';
-import type { Answer } from './answer';
-import { forget } from './cold-files';
-import { confineMeans, isRoot } from './confine';
+import type { Answer } from './exchange/answer';
+import { forget } from './process/cold-files';
+import { confineMeans, isRoot } from './process/confine';
 import type { HostPlan } from './host-plan';
 import { prepareImage } from './image';
 import type { ImagePlan } from './image-plan';
 import type { Log } from './log';
 import { howCalled, isOpenToAll, prepare, putArtifact, traceIn } from './prepare';
-import { HostProcess } from './process';
-import type { ProcessPlan } from './process-plan';
+import { HostProcess } from './process/process';
+import type { ProcessPlan } from './process/process-plan';
 
 export interface CallReport {
   readonly event: string;

@@ -7,16 +7,16 @@ import { chmodSync, copyFileSync, mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { printable } from '../../core/base/text';
-import { openLayout } from '../../core/disk/layout-files';
-import { openImage, type OpenImage } from '../../core/disk/open-image';
-import { unpackImage } from '../../core/disk/unpack-image';
+import { openLayout } from '../../core/disk/unpack/layout-files';
+import { openImage, type OpenImage } from '../../core/disk/unpack/open-image';
+import { unpackImage } from '../../core/disk/unpack/unpack-image';
 import { startedBy, userOf } from '../../core/findings/image';
 import { chooseImage } from '../../core/pipeline/image';
 import { layBeside } from './beside';
-import { confineMeans, inNamespaces, isRoot, ownMounts, RUN_BESIDE } from './confine';
+import { confineMeans, inNamespaces, isRoot, ownMounts, RUN_BESIDE } from './process/confine';
 import type { HostPlan } from './host-plan';
 import type { ImagePlan } from './image-plan';
-import type { ProcessPlan } from './process-plan';
+import type { ProcessPlan } from './process/process-plan';
 
 /** What runs inside: prepares the root, makes it read-only, and becomes the command. */
 const SCRIPT = `set -e

@@ -12,13 +12,13 @@ import {
 } from 'node:fs';
 import { basename, dirname, join } from 'node:path';
 import { withFileSource } from '../../core/disk/file-source';
-import { unpackZip } from '../../core/disk/unpack';
+import { unpackZip } from '../../core/disk/unpack/unpack';
 import { layBeside } from './beside';
-import { confined, confineMeans } from './confine';
+import { confined, confineMeans } from './process/confine';
 import type { HostPlan } from './host-plan';
-import type { Speaks } from './messages';
+import type { Speaks } from './exchange/messages';
 import { freePort } from './ports';
-import type { ProcessPlan } from './process-plan';
+import type { ProcessPlan } from './process/process-plan';
 
 /** Who a function runs as when we are root, for whom read-only files are not read-only: nobody. */
 const NOBODY = 65_534;

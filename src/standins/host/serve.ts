@@ -2,7 +2,7 @@
 import { type IncomingMessage, type ServerResponse } from 'node:http';
 import { EmballageError, messageOf } from '../../core/base/errors';
 import type { CallReport, OpenHost } from './host';
-import { eventOf, readBody, sendAnswer } from './http-events';
+import { eventOf, readBody, sendAnswer } from './exchange/http-events';
 import type { Shape } from '../../core/events';
 import { serveOnLoopback } from '../loopback';
 

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { isLicenceText, packageLicence } from '.';
+import { isLicenceText, packageLicence } from './';
 import { licencesIn } from './texts';
 
 const published = (id: string): string => {

@@ -4,7 +4,7 @@ import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { deflateRawSync } from 'node:zlib';
 import { itWith } from '../../../../test/support/needs';
-import { readAssembly, readBundle } from '.';
+import { readAssembly, readBundle } from './';
 
 const DUES = readFileSync(join(__dirname, '../../../../test/fixtures/dotnet/dues.dll'));
 

@@ -13,7 +13,7 @@ import {
   typesIn,
   writeClass,
   writeCode,
-} from '.';
+} from './';
 
 const classes = ['slf4j-api-2.0.7.jar', 'kotlin-stdlib-jdk7-1.6.20.jar'].flatMap((name) =>
   [...jarContent(join(FIXTURES, name))].filter(([path]) => path.endsWith('.class')),

@@ -13,7 +13,7 @@ import {
   sectionAt,
   stripElf,
   symbolsNeeding,
-} from '.';
+} from './';
 import { makeElf, type ElfParts } from '../../../../test/support/elf-bytes';
 import { sourceOfBytes } from '../byte-source';
 

@@ -1,4 +1,4 @@
-import { arMembers, readNative } from '.';
+import { arMembers, readNative } from './';
 import { ARM64, makeElf } from '../../../../test/support/elf-bytes';
 import { sourceOfBytes } from '../byte-source';
 import { makePe } from '../../../../test/support/pe-bytes';

@@ -10,7 +10,7 @@ import {
   readVerifyingKey,
   writeEnvelope,
   writeSshSignature,
-} from '.';
+} from './';
 
 const pems = (kind: 'ed25519' | 'ec', password?: string): { privatePem: string; publicPem: string } => {
   const { privateKey, publicKey } =

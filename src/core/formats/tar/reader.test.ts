@@ -1,6 +1,6 @@
 import { codeOf } from '../../../../test/support/data';
 import { makeTar } from '../../../../test/support/tar-bytes';
-import { readTar } from '.';
+import { readTar } from './';
 
 const listed = (bytes: Uint8Array) =>
   [...readTar(bytes, 'a.tar')].map(({ path, kind, target, bytes: content }) => [

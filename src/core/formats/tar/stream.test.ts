@@ -1,6 +1,6 @@
 import { codeFrom } from '../../../../test/support/data';
 import { makeTar } from '../../../../test/support/tar-bytes';
-import { streamTar } from '.';
+import { streamTar } from './';
 
 // eslint-disable-next-line @typescript-eslint/require-await
 async function* inPieces(bytes: Uint8Array, length: number): AsyncGenerator<Uint8Array> {

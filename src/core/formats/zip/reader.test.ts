@@ -1,7 +1,7 @@
 import { withFields } from '../../../../test/support/errors';
 import { makeZip, memorySource, type RawEntry } from '../../../../test/support/zip-bytes';
 import { noise } from '../../../../test/support/data';
-import { entryChunks, openZip, readEntry } from '.';
+import { entryChunks, openZip, readEntry } from './';
 
 const codes = (entries: readonly RawEntry[]): string[] =>
   openZip(memorySource(makeZip(entries)), 'x.zip').faults.map((fault) => fault.code);

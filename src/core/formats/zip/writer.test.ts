@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { memorySource } from '../../../../test/support/zip-bytes';
 import { folderWith } from '../../../../test/support/program';
 import { requireTool } from '../../../../test/support/tools';
-import { DOS_FLOOR, METHOD_STORED, openZip, toDosTime, ZipWriter, type ZipMember, type ZipSink } from '.';
+import { DOS_FLOOR, METHOD_STORED, openZip, toDosTime, ZipWriter, type ZipMember, type ZipSink } from './';
 
 class MemorySink implements ZipSink {
   bytes = Buffer.alloc(0);

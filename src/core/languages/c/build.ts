@@ -5,11 +5,11 @@ import picomatch from 'picomatch';
 import { EmballageError } from '../../base/errors';
 import { listed } from '../../base/text';
 import { ARCHITECTURES, type Arch } from '../../sheet';
-import { readDepFile } from '../compiled/dep-file';
+import { readDepFile } from '../compiled/compile/dep-file';
 import type { CompileRequest as AnyCompileRequest, Compiled, Plan } from '../compiled/compiled-language';
 import { cleanEnvironment, runCompiler } from '../../toolchains/run-compiler';
-import type { CCompiler } from '../compiled/c-compilers';
-import { chooseCCompiler } from '../compiled/choose-compiler';
+import type { CCompiler } from '../compiled/compile/c-compilers';
+import { chooseCCompiler } from '../compiled/compile/choose-compiler';
 
 type CompileRequest = AnyCompileRequest<'c'>;
 

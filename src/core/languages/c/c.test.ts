@@ -1,4 +1,4 @@
-import { isAmong } from '../compiled/files';
+import { isAmong } from '../compiled/compile/files';
 import { readSourceSettings } from '../compiled/source-settings';
 import { C_FILES, C_SETTINGS } from './source-words';
 

@@ -1,6 +1,6 @@
 /** The work of functions in C and C++. */
-import { cCompilersOf, foundC } from '../compiled/c-compilers';
-import { fitsToolchain } from '../compiled/choose-compiler';
+import { cCompilersOf, foundC } from '../compiled/compile/c-compilers';
+import { fitsToolchain } from '../compiled/compile/choose-compiler';
 import { lookUpCompilers } from '../compiled/running';
 import { compiledWork } from '../compiled/work';
 import { C_FILES, C_SETTINGS } from './source-words';

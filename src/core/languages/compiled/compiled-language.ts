@@ -1,12 +1,12 @@
 /** What a language says whose functions are compiled into executables; the rest is the same for all of them. */
 import type { SettingRead } from '../../fileset/model';
-import type { LockedFunction, LockedPackage } from '../../project/lockfile';
+import type { LockedFunction, LockedPackage } from '../../project/lock/lockfile';
 import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import type { Machine } from '../../toolchains/machine';
 import type { FoundToolchains, LookedUp, SettleRequest, StatedNeeds } from '../language';
-import type { Wanted } from './choose-compiler';
-import type { CompilerFiles } from './files';
+import type { Wanted } from './compile/choose-compiler';
+import type { CompilerFiles } from './compile/files';
 import type { CompiledId } from './own';
 import type { SettingWords } from './source-settings';
 

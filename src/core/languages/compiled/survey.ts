@@ -13,7 +13,7 @@ import {
   type SurveyedTree,
   type SurveyRequest,
 } from '../surveying';
-import type { CompilerFiles } from './files';
+import type { CompilerFiles } from './compile/files';
 import { readSourceSettings, type SettingWords } from './source-settings';
 
 export interface CompiledWords {

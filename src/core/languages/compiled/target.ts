@@ -14,10 +14,10 @@ import { packageStore } from '../../project/package-store';
 import { DEFAULT_START, type Arch } from '../../sheet';
 import type { PackageStore } from '../../sources';
 import type { Assembly, AssemblyRequest } from '../language';
-import { compileTarget, writeStripped } from './compile-target';
+import { compileTarget, writeStripped } from './compile/compile-target';
 import { runtimeOf } from '../../project/destination-runtime';
 import type { CompiledLanguage, CompileRequest, Executable } from './compiled-language';
-import { isAmong } from './files';
+import { isAmong } from './compile/files';
 import { KEPT } from './kept';
 import type { CompiledId } from './own';
 

@@ -70,7 +70,7 @@ export const dotnet: Language<'dotnet'> = {
     open: async () => (await import('./packages/pages')).openPages(),
   },
   survey: async () => (await import('./survey')).dotnetSurveyor,
-  describing: async () => (await import('./describing')).dotnetDescribing,
-  weighing: async () => (await import('./weighing')).dotnetWeighing,
+  describing: async () => (await import('./view/describing')).dotnetDescribing,
+  weighing: async () => (await import('./view/weighing')).dotnetWeighing,
   open: async () => (await import('./work')).dotnetWork,
 };

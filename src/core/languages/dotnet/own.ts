@@ -1,5 +1,5 @@
 /** What is a .NET function's own: in the sheet, in the lock, in the waybill. */
-import type { LockedClashes } from '../../project/locked-clash';
+import type { LockedClashes } from '../../project/lock/locked-clash';
 
 export const PUBLISHED = ['framework-dependent', 'self-contained', 'single-file'] as const;
 

@@ -1,6 +1,6 @@
 /** The shapes of what .NET functions write into lock and waybill. */
 import { z } from 'zod';
-import { clashesSchema } from '../../project/clash-schema';
+import { clashesSchema } from '../../project/lock/clash-schema';
 import type { PartSchemas } from '../../sheet';
 
 export const dotnetParts: PartSchemas = {

@@ -5,7 +5,7 @@ import { folderOf, joinPath, upwards } from '../../base/paths';
 import { OUTPUT_FOLDER } from '../../fileset/selection';
 import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
-import { projectFileOf, readProject } from './needs';
+import { projectFileOf, readProject } from './locks/needs';
 import { PROJECT_FILE } from './packages/project-file';
 
 /** Made by earlier builds, in the folders of projects. */

@@ -5,12 +5,12 @@ import { pathToFileURL } from 'node:url';
 import { baseOf, folderOf } from '../../base/paths';
 import { escapedPath } from './go-sum';
 import { cleanEnvironment, runCompiler } from '../../toolchains/run-compiler';
-import type { CCompiler } from '../compiled/c-compilers';
+import type { CCompiler } from '../compiled/compile/c-compilers';
 import type { Machine } from '../../toolchains/machine';
 import type { CompileRequest as AnyCompileRequest, Compiled, Plan } from '../compiled/compiled-language';
 import { chooseGo, type GoToolchain } from './toolchain';
 import { findUpwards } from '../compiled/needs';
-import { chooseCCompiler } from '../compiled/choose-compiler';
+import { chooseCCompiler } from '../compiled/compile/choose-compiler';
 
 type CompileRequest = AnyCompileRequest<'go'>;
 

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { isAmong } from '../compiled/files';
+import { isAmong } from '../compiled/compile/files';
 import { readSourceSettings } from '../compiled/source-settings';
 import { dirHash, escapedPath, readGoSum } from './go-sum';
 import { GO_FILES, GO_SETTINGS } from './source-words';

@@ -2,12 +2,12 @@
 import { join } from 'node:path';
 import { baseOf } from '../../base/paths';
 import { contentDigest } from '../../disk/digest';
-import { holdToBound } from '../../disk/unpacked-bound';
+import { holdToBound } from '../../disk/unpack/unpacked-bound';
 import { sourceOfBytes } from '../../formats/byte-source';
 import { openZip, readEntry } from '../../formats/zip';
-import type { LockedFunction, LockedPackage } from '../../project/lockfile';
+import type { LockedFunction, LockedPackage } from '../../project/lock/lockfile';
 import { mostUnpacked, packageStore } from '../../project/package-store';
-import { fetchFirst, MAX_FILE_BYTES, mismatch, settleRows, type Asked } from '../compiled/fetch-locked';
+import { fetchFirst, MAX_FILE_BYTES, mismatch, settleRows, type Asked } from '../compiled/compile/fetch-locked';
 import type { SettleRequest } from '../language';
 import { dirHash, escapedPath, type GoFile } from './go-sum';
 import { readGoNeeds, type GoNeeds } from './needs';

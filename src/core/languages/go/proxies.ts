@@ -9,7 +9,7 @@ import type { StatedNeeds } from '../language';
 import { sheetSources, type ChosenSource } from '../../sources';
 import type { Machine } from '../../toolchains/machine';
 import { askProgram, programsNamed } from '../../toolchains/programs';
-import { nobodyToAsk } from '../compiled/fetch-locked';
+import { nobodyToAsk } from '../compiled/compile/fetch-locked';
 import type { SettleRequest } from '../language';
 
 const ADVICE =

@@ -1,5 +1,5 @@
 /** How a source folder of Go functions is read without its compiler. */
-import type { CompilerFiles } from '../compiled/files';
+import type { CompilerFiles } from '../compiled/compile/files';
 import type { SettingWords } from '../compiled/source-settings';
 
 export const GO_FILES: CompilerFiles = {

@@ -3,7 +3,7 @@ import { listed } from '../../base/text';
 import { ARCHITECTURES, type FunctionSpec } from '../../sheet';
 import type { Machine } from '../../toolchains/machine';
 import { askProgram, NO_HOME, programsNamed } from '../../toolchains/programs';
-import { fitsToolchain, missingCompiler, type Wanted } from '../compiled/choose-compiler';
+import { fitsToolchain, missingCompiler, type Wanted } from '../compiled/compile/choose-compiler';
 import { lookUpCompilers } from '../compiled/running';
 import type { FoundToolchains, LookedUp } from '../language';
 

@@ -63,7 +63,7 @@ export const jvm: Language<'jvm'> = {
     open: async (machine) => (await import('./repository/pages')).openPages(machine),
   },
   survey: async () => (await import('./survey')).jvmSurveyor,
-  describing: async () => (await import('./describing')).jvmDescribing,
-  weighing: async () => (await import('./weighing')).jvmWeighing,
+  describing: async () => (await import('./view/describing')).jvmDescribing,
+  weighing: async () => (await import('./view/weighing')).jvmWeighing,
   open: async () => (await import('./work')).jvmWork,
 };

@@ -70,7 +70,7 @@ export const node: Language<'node'> = {
     open: async () => (await import('./registry/pages')).openPages(),
   },
   survey: async () => (await import('./survey')).nodeSurveyor,
-  describing: async () => (await import('./describing')).nodeDescribing,
-  weighing: async () => (await import('./weighing')).nodeWeighing,
+  describing: async () => (await import('./view/describing')).nodeDescribing,
+  weighing: async () => (await import('./view/weighing')).nodeWeighing,
   open: async () => (await import('./work')).nodeWork,
 };

@@ -5,22 +5,22 @@ import { moduleFormatClash } from './rules/module-format-clash';
 import { sizeLinked } from './rules/size-linked';
 import { runtimeNodeVersion } from './rules/runtime-node-version';
 import type { Work } from '../language';
-import { readNodeNeeds } from './needs';
+import { readNodeNeeds } from './locks/needs';
 import { running } from './run/running';
-import { dependsOn } from './shared-source';
+import { dependsOn } from './assemble/shared-source';
 
 export const nodeWork: Work<'node'> = {
   needs: readNodeNeeds,
-  settle: async (request) => (await import('./lock')).settle(request),
+  settle: async (request) => (await import('./locks/lock')).settle(request),
   fetchesWhenLocked: false,
   dependsOn,
   isMadeByProcessor: false,
-  assemble: async (request, own) => (await import('./target')).assemble(request, own),
+  assemble: async (request, own) => (await import('./assemble/target')).assemble(request, own),
   warm: async () => {
-    (await import('./assembling')).loadTypeScript();
+    (await import('./assemble/assembling')).loadTypeScript();
   },
-  view: async (request) => (await import('./view')).nodeView(request),
-  reads: async (subject, entry) => (await import('./event-reads')).eventReads(subject, entry),
+  view: async (request) => (await import('./view/view')).nodeView(request),
+  reads: async (subject, entry) => (await import('./view/event-reads')).eventReads(subject, entry),
   rules: [runtimeNodeVersion, moduleFormatClash, depsDuplicate, depsScript, sizeLinked],
   run: running,
 };

@@ -68,7 +68,7 @@ export const python: Language<'python'> = {
     {
       option: 'pylock',
       describe: 'for one Python function: also write what was settled as a pylock.toml (PEP 751)',
-      write: async (targets, version) => (await import('./export-pylock')).pylockOf(targets, version),
+      write: async (targets, version) => (await import('./locks/export-pylock')).pylockOf(targets, version),
     },
   ],
   pages: {
@@ -77,7 +77,7 @@ export const python: Language<'python'> = {
     open: async () => (await import('./sources/pages')).openPages(),
   },
   survey: async () => (await import('./survey')).pythonSurveyor,
-  describing: async () => (await import('./describing')).pythonDescribing,
-  weighing: async () => (await import('./weighing')).pythonWeighing,
+  describing: async () => (await import('./view/describing')).pythonDescribing,
+  weighing: async () => (await import('./view/weighing')).pythonWeighing,
   open: async () => (await import('./work')).pythonWork,
 };

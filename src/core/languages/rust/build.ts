@@ -7,16 +7,16 @@ import { writeWhole } from '../../disk/write';
 import { inTurn } from '../../base/in-turn';
 import { folderOf, joinPath } from '../../base/paths';
 import { listed } from '../../base/text';
-import { readDepFile } from '../compiled/dep-file';
-import { readCargoLock } from './cargo-lock';
-import { PROFILE, profileSettings, sharedFolder, writeSettings } from './cargo-settings';
-import { cargoSettings } from './needs';
+import { readDepFile } from '../compiled/compile/dep-file';
+import { readCargoLock } from './locks/cargo-lock';
+import { PROFILE, profileSettings, sharedFolder, writeSettings } from './sources/cargo-settings';
+import { cargoSettings } from './locks/needs';
 import { cleanEnvironment, runCompiler } from '../../toolchains/run-compiler';
-import type { CCompiler } from '../compiled/c-compilers';
+import type { CCompiler } from '../compiled/compile/c-compilers';
 import { chooseRust, type RustToolchain } from './toolchain';
 import type { CompileRequest as AnyCompileRequest, Compiled, Plan } from '../compiled/compiled-language';
 import { findUpwards } from '../compiled/needs';
-import { chooseCCompiler } from '../compiled/choose-compiler';
+import { chooseCCompiler } from '../compiled/compile/choose-compiler';
 
 type CompileRequest = AnyCompileRequest<'rust'>;
 

@@ -34,7 +34,7 @@ export const rust: Language<'rust'> = {
   keeps: [...Object.values(COMPILED), ...Object.values(KEPT)],
   skips: () => ({ folder: 'target', by: 'compiler' }),
   survey: async () => (await import('./survey')).rustSurveyor,
-  describing: async () => (await import('./describing')).rustDescribing,
-  weighing: async () => (await import('./weighing')).rustWeighing,
+  describing: async () => (await import('./view/describing')).rustDescribing,
+  weighing: async () => (await import('./view/weighing')).rustWeighing,
   open: async () => (await import('./work')).rustWork,
 };

@@ -1,5 +1,5 @@
 /** What Rust functions keep in the state folder. */
-import type { StateKind } from '../../project/state';
+import type { StateKind } from '../../project/state/state';
 
 export const KEPT = {
   crates: {

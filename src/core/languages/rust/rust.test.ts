@@ -1,7 +1,7 @@
-import { isAmong } from '../compiled/files';
+import { isAmong } from '../compiled/compile/files';
 import { readSourceSettings } from '../compiled/source-settings';
-import { readCargoLock } from './cargo-lock';
-import { RUST_FILES, RUST_SETTINGS } from './source-words';
+import { readCargoLock } from './locks/cargo-lock';
+import { RUST_FILES, RUST_SETTINGS } from './view/source-words';
 
 const REGISTRY = 'registry+https://registry.example/index';
 const LOCK = `version = 3

@@ -12,7 +12,7 @@ import {
   type Surveyor,
   type SurveyRequest,
 } from '../surveying';
-import { RUST_FILES, RUST_SETTINGS } from './source-words';
+import { RUST_FILES, RUST_SETTINGS } from './view/source-words';
 
 const WORDS: CompiledWords = {
   runtime: 'rust',

@@ -7,7 +7,7 @@ import { libcOf } from '../../project/destination-runtime';
 import { ARCHITECTURES, type Arch, type FunctionSpec } from '../../sheet';
 import type { Machine } from '../../toolchains/machine';
 import { askProgram, programsWithNames } from '../../toolchains/programs';
-import { fitsToolchain, missingCompiler, type Wanted } from '../compiled/choose-compiler';
+import { fitsToolchain, missingCompiler, type Wanted } from '../compiled/compile/choose-compiler';
 import { lookUpCompilers } from '../compiled/running';
 import type { FoundToolchains, LookedUp } from '../language';
 

@@ -1,7 +1,7 @@
 /** The work of Rust functions. */
 import { compiledWork } from '../compiled/work';
-import { lockFiles, readRustNeeds } from './needs';
-import { RUST_FILES, RUST_SETTINGS } from './source-words';
+import { lockFiles, readRustNeeds } from './locks/needs';
+import { RUST_FILES, RUST_SETTINGS } from './view/source-words';
 import { foundRust, lookUpRust } from './toolchain';
 
 export const rustWork = compiledWork<'rust'>({
@@ -10,7 +10,7 @@ export const rustWork = compiledWork<'rust'>({
   settings: RUST_SETTINGS,
   needs: readRustNeeds,
   lockFiles,
-  settle: async (request) => (await import('./lock')).settle(request),
+  settle: async (request) => (await import('./locks/lock')).settle(request),
   plan: async (request) => (await import('./build')).planRust(request),
   found: foundRust,
   lookUp: lookUpRust,

@@ -60,7 +60,7 @@ function targetOf(wanted: ReadonlyMap<string, FunctionSpec>, { name, arch }: Bui
 
 /** Nobody else builds in this project meanwhile. */
 async function alone<T>({ project, onEvent }: BuildRequest, work: (hasWaited: boolean) => Promise<T>): Promise<T> {
-  const { exclusively } = await import('../../project/exclusive');
+  const { exclusively } = await import('../../project/state/exclusive');
   return exclusively({ state: project.state, what: 'build', onWait: () => onEvent({ kind: 'waiting' }) }, work);
 }
 

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { surveySource, type CollectRequest } from '../../fileset/collect';
 import { languageOf, workOf } from '../../languages';
 import { inputsText, joinInputs, NO_INPUTS, watchInputs, type Inputs } from '../../project/inputs';
-import { lockNameOf, type LockedBase, type LockedFunction } from '../../project/lockfile';
+import { lockNameOf, type LockedBase, type LockedFunction } from '../../project/lock/lockfile';
 import { ledgerNameOf, weightsNameOf, type Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import { lockedFunction } from '../lock';

@@ -27,9 +27,9 @@ import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedLook, Look } from
 import { besideOf } from '../../project/beside';
 import { runtimeOf } from '../../project/destination-runtime';
 import type { MadeImage } from '../image';
-import type { LockedPackage } from '../../project/lockfile';
-import { KINDS, NOTHING_SHARED } from '../../project/state';
-import { tidyKind, tidyState } from '../../project/tidy';
+import type { LockedPackage } from '../../project/lock/lockfile';
+import { KINDS, NOTHING_SHARED } from '../../project/state/state';
+import { tidyKind, tidyState } from '../../project/state/tidy';
 import { archsOf, indexPath, recordsOf } from './records';
 import { fromOthers } from './shared';
 import { Store, type StoredArtifact } from './store';

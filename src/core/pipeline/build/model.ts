@@ -2,7 +2,7 @@
 import type { StatIndex } from './stat-index';
 import type { Survey } from '../../fileset/collect';
 import type { Inputs } from '../../project/inputs';
-import type { LockedBase, LockedFunction } from '../../project/lockfile';
+import type { LockedBase, LockedFunction } from '../../project/lock/lockfile';
 import type { FunctionFailure } from '../../findings/failure';
 import type { Project, Target } from '../../project/targets';
 import type { Arch, FunctionSpec } from '../../sheet';

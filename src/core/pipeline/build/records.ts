@@ -3,7 +3,7 @@ import { lstatSync, type Stats } from 'node:fs';
 import { join } from 'node:path';
 import { namesIn } from '../../disk/names-in';
 import { stampOf, type Stamp } from '../../disk/stamp';
-import { KINDS } from '../../project/state';
+import { KINDS } from '../../project/state/state';
 import type { Project } from '../../project/targets';
 import type { Arch, FunctionSpec } from '../../sheet';
 import type { BuildRequest, BuiltFunction, BuiltTarget } from './model';

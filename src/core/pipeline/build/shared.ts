@@ -8,7 +8,7 @@ import { contentDigest, fileDigest } from '../../disk/digest';
 import { guarded, temporaryBeside } from '../../disk/write';
 import { PROGRAM_MODE, type LeftOut } from '../../fileset/model';
 import { workOf } from '../../languages';
-import { NOTHING_SHARED } from '../../project/state';
+import { NOTHING_SHARED } from '../../project/state/state';
 import { artifactPath, waybillPath, type Project, type Target } from '../../project/targets';
 import type { Arch } from '../../sheet';
 import { inputsAfter, watched } from './careful-look';

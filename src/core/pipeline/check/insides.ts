@@ -4,7 +4,7 @@ import type { FoundSecret, FoundTrace, FunctionFacts, Subject, Surroundings } fr
 import { contentsOf, scanBytes } from '../../findings/secrets';
 import { findTraces, wordsOf, type TraceWord } from '../../findings/traces';
 import { functionPath } from '../image';
-import { KINDS, type StateFolder } from '../../project/state';
+import { KINDS, type StateFolder } from '../../project/state/state';
 
 /** A file that is larger is looked through a window at a time, and archives in it are not opened. */
 const MOST_WHOLE_BYTES = 64 * 1024 ** 2;

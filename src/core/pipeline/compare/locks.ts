@@ -1,6 +1,6 @@
 /** Two locks held against each other, function by function: what came, went, and changed its version. */
 import { comparePaths } from '../../base/paths';
-import type { Lock, LockedPackage } from '../../project/lockfile';
+import type { Lock, LockedPackage } from '../../project/lock/lockfile';
 import type { Comparison, Detail, Difference, SideFacts } from './model';
 
 export interface LockSide {

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { EmballageError, systemCode } from '../../base/errors';
 import { contentDigest } from '../../disk/digest';
 import { writeInProject } from '../../disk/write';
-import { exclusively } from '../../project/exclusive';
+import { exclusively } from '../../project/state/exclusive';
 import { ledgerNameOf, type Project } from '../../project/targets';
 import { isVerified, noteVerified } from '../../project/verified';
 import { anyLedger, type Delivery, type Ledger } from './ledger-schema';

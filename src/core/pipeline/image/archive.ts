@@ -2,12 +2,12 @@
 import { readFileSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { contentDigest } from '../../disk/digest';
-import { openLayout } from '../../disk/layout-files';
+import { openLayout } from '../../disk/unpack/layout-files';
 import { sameStamp, stampOf, type Stamp } from '../../disk/stamp';
 import { FileSink, guarded, replaceLarge } from '../../disk/write';
 import { badImage, INDEX_FILE } from '../../formats/oci';
 import { writeLayoutTar } from '../../forms/image';
-import { KINDS } from '../../project/state';
+import { KINDS } from '../../project/state/state';
 import { archivePath, artifactPath, type Project, type Target } from '../../project/targets';
 import { blobsOf } from './layout-folder';
 

@@ -8,7 +8,7 @@ import { contentDigest, fileDigest } from '../../disk/digest';
 import { readStretch, stretchPieces } from '../../disk/file-source';
 import { FileSink, guarded, linkOrCopy, temporaryBeside, writeWhole } from '../../disk/write';
 import { hexOf, type BlobHolder, type Descriptor, type Stretch } from '../../formats/oci';
-import { KINDS, type StateFolder } from '../../project/state';
+import { KINDS, type StateFolder } from '../../project/state/state';
 import type { Project } from '../../project/targets';
 
 interface Record {

@@ -18,7 +18,7 @@ import {
 import { makeSelection } from '../../fileset/selection';
 import type { ImageRun } from '../../languages';
 import { callsOf, givenMemory, givenTimeMs, type Destination, type Entry, type FunctionSpec } from '../../sheet';
-import { generated, generatedBytes } from '../../project/made-files';
+import { generated, generatedBytes } from '../../project/state/made-files';
 import type { Project } from '../../project/targets';
 
 /** Where a function's files lie in its image, and what starts it. */

@@ -3,8 +3,8 @@ import { statSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../../base/errors';
 import { listed, printable } from '../../base/text';
-import { openLayout } from '../../disk/layout-files';
-import { openImage, type OpenImage } from '../../disk/open-image';
+import { openLayout } from '../../disk/unpack/layout-files';
+import { openImage, type OpenImage } from '../../disk/unpack/open-image';
 import { withFileSource } from '../../disk/file-source';
 import {
   archOfPlatform,
@@ -19,7 +19,7 @@ import { stretches } from '../../formats/byte-source';
 import { BLOCK_BYTES, listTar } from '../../formats/tar';
 import { workingFolder } from '../../findings/image';
 import type { Subject, SubjectEntry } from '../../findings/rule';
-import type { StateFolder } from '../../project/state';
+import type { StateFolder } from '../../project/state/state';
 import type { Arch } from '../../sheet';
 import { textReader } from '../../findings/texts';
 import { layerMemory } from './layer-memory';

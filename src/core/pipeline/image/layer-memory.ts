@@ -1,9 +1,9 @@
 /** What lies in layers that were opened before, so that they need not be unpacked to be known. */
 import { statSync } from 'node:fs';
-import type { LayerMemory } from '../../disk/open-image';
-import type { LayerListing } from '../../disk/plain-layer';
+import type { LayerMemory } from '../../disk/unpack/open-image';
+import type { LayerListing } from '../../disk/unpack/plain-layer';
 import { hexOf, type Descriptor, type Stretch } from '../../formats/oci';
-import { KINDS, type StateFolder } from '../../project/state';
+import { KINDS, type StateFolder } from '../../project/state/state';
 import { blobStore } from './blob-store';
 
 export function layerMemory(state: StateFolder): LayerMemory {

@@ -13,7 +13,7 @@ import { packLayer, type LayerEntry } from '../../forms/layer';
 import { callsOf, type Arch, type Destination, type Entry, type FunctionSpec } from '../../sheet';
 import type { Waybill } from '../../waybill';
 import type { Project } from '../../project/targets';
-import type { ReadyBase } from './base';
+import type { ReadyBase } from './base/base';
 import type { BlobStore } from './blob-store';
 import type { ImageRun } from '../../languages';
 import type { LayerNote } from './layer-note';

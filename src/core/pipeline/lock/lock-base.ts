@@ -3,7 +3,7 @@ import { directCompressor } from '../../forms/compress';
 import { compressInThreads } from '../../forms/compress-pool';
 import type { FunctionSpec } from '../../sheet';
 import type { LockedChange, LockOutcome, LockRequest } from './model';
-import type { LockedBase } from '../../project/lockfile';
+import type { LockedBase } from '../../project/lock/lockfile';
 
 /** The name under which changes of a base are told. */
 const BASE = 'base';

@@ -2,7 +2,7 @@
 import { present } from '../../base/present';
 import { goingOn } from '../../findings/failure';
 import { workOf, type Work } from '../../languages';
-import { exclusively } from '../../project/exclusive';
+import { exclusively } from '../../project/state/exclusive';
 import {
   readLock,
   writeLock,
@@ -10,7 +10,7 @@ import {
   type LockedBase,
   type LockedFunction,
   type LockedPackage,
-} from '../../project/lockfile';
+} from '../../project/lock/lockfile';
 import { packageStore } from '../../project/package-store';
 import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';

@@ -1,7 +1,7 @@
 /** What the lock says of a function. The code of a language is loaded only for its functions. */
 import { EmballageError } from '../../base/errors';
 import { workOf, type StatedNeeds } from '../../languages';
-import { lockNameOf, readLock, type Lock, type LockedFunction } from '../../project/lockfile';
+import { lockNameOf, readLock, type Lock, type LockedFunction } from '../../project/lock/lockfile';
 import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 

@@ -2,7 +2,7 @@
 import type { RegistryConnection } from '../../sources/registry';
 import type { FunctionFailure } from '../../findings/failure';
 import type { HttpClient, NotedSource } from '../../sources';
-import type { LockedBase, LockedPackage } from '../../project/lockfile';
+import type { LockedBase, LockedPackage } from '../../project/lock/lockfile';
 import type { Project } from '../../project/targets';
 import type { Arch, FunctionSpec } from '../../sheet';
 import type { Machine } from '../../toolchains/machine';

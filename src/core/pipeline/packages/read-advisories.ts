@@ -9,7 +9,7 @@ import { printable } from '../../base/text';
 import { contentDigest } from '../../disk/digest';
 import { withFileSource } from '../../disk/file-source';
 import { stampOf } from '../../disk/stamp';
-import { KINDS, type StateFolder } from '../../project/state';
+import { KINDS, type StateFolder } from '../../project/state/state';
 import { sourceOfBytes, type ByteSource } from '../../formats/byte-source';
 import { isGzip } from '../../formats/gzip';
 import type { OsvRecord } from '../../formats/osv';

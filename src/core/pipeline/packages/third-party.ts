@@ -1,7 +1,7 @@
 /** What a check is told of what others published: packages, their licences, and known faults. */
 import { present } from '../../base/present';
 import type { FunctionFacts } from '../../findings/rule';
-import { readLock } from '../../project/lockfile';
+import { readLock } from '../../project/lock/lockfile';
 import type { Project, Target } from '../../project/targets';
 import type { Waybill } from '../../waybill';
 import { advisoriesOf } from './advisories';

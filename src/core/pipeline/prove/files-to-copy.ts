@@ -6,7 +6,7 @@ import { listTree } from '../../disk/copy-project';
 import { surveyIncluded } from '../../fileset/include';
 import { OUTPUT_FOLDER, STATE_FOLDER } from '../../fileset/selection';
 import { workOf } from '../../languages';
-import { lockNameOf } from '../../project/lockfile';
+import { lockNameOf } from '../../project/lock/lockfile';
 import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import { basePath, lockedBase } from '../image';

@@ -1,7 +1,7 @@
 import { spawnSync } from 'node:child_process';
 import { chmodSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { thisMachine } from '../../../cli/machine';
+import { thisMachine } from '../../../cli/session/machine';
 import { hasFakedClock, itWithClock } from '../../../../test/support/clock';
 import { folderWith } from '../../../../test/support/program';
 import type { FunctionSpec } from '../../sheet';

@@ -3,7 +3,7 @@ import { existsSync, mkdirSync, readFileSync, statSync, symlinkSync } from 'node
 import { basename, join } from 'node:path';
 import { namesIn } from '../../disk/names-in';
 import { LANGUAGES } from '../../languages';
-import { KINDS, type StateKind } from '../../project/state';
+import { KINDS, type StateKind } from '../../project/state/state';
 import { clockLibrary, clockVariables } from '../../toolchains/faked-clock';
 import type { Machine } from '../../toolchains/machine';
 import { otherOwnRuntime } from '../../toolchains/own-runtime';

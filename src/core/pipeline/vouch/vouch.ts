@@ -6,7 +6,7 @@ import { listed, printable } from '../../base/text';
 import { fileDigest } from '../../disk/digest';
 import { guarded } from '../../disk/write';
 import { isSshKey, writeEnvelope, writeSshSignature, type SigningKey } from '../../formats/signing';
-import { lockNameOf } from '../../project/lockfile';
+import { lockNameOf } from '../../project/lock/lockfile';
 import { paperPath, PAPERS, type PaperTexts } from '../../project/papers';
 import { artifactPath, waybillPath, type Project, type Target } from '../../project/targets';
 import { verifyAgainstWaybill } from '../../project/verify-artifact';

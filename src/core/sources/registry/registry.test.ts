@@ -5,7 +5,7 @@ import { Readable } from 'node:stream';
 import { codeFrom, codeOf } from '../../../../test/support/data';
 import { makeImage, sha256 } from '../../../../test/support/images';
 import { folderWith } from '../../../../test/support/program';
-import { systemNetwork } from '../../../cli/network';
+import { systemNetwork } from '../../../cli/session/network';
 import { startRegistry, type RegistryFault, type RunningRegistry } from '../../../standins/registry';
 import {
   deleteManifest,
@@ -21,7 +21,7 @@ import {
   readAuthFiles,
   RegistryConnection,
   type RegistryLogins,
-} from '.';
+} from './';
 import { readChallenges } from './challenge';
 
 const running: RunningRegistry[] = [];

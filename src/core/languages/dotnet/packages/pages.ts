@@ -4,7 +4,7 @@ import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { makeScratch, removeScratch } from '../../../disk/scratch';
 import { count } from '../../../base/text';
-import { filesBelow, writeStoredZip } from '../../../disk/stored-zip';
+import { filesBelow, writeStoredZip } from '../../../disk/unpack/stored-zip';
 import type { Page, PageFault, PageRequest, Pages } from '../../pages';
 import { fileOf } from './feeds';
 import { nuspecIn } from './package-file';

@@ -4,7 +4,7 @@
  */
 import { EmballageError } from '../../../base/errors';
 import { listed, printable } from '../../../base/text';
-import type { LockedClash } from '../../../project/locked-clash';
+import type { LockedClash } from '../../../project/lock/locked-clash';
 import { isPackageName } from './nuspec';
 import { asksForEarly, compareVersions, isIn, parseRange, type PackageVersion, type VersionRange } from './version';
 

@@ -4,7 +4,7 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
-import { findProgram, valueIn } from '../../../disk/in-image';
+import { findProgram, valueIn } from '../../../disk/unpack/in-image';
 import type { Explained, Running, Thrown } from '../../language';
 import { CORE, frameworkVersion, rollsTo, runnerConfigText } from '../published/runtime-config';
 import { chooseRuntime, chooseSdk, dotnetMend, newestFirst, runtimesOf } from './runtimes';

@@ -17,7 +17,7 @@ import type { FunctionSpec } from '../../../sheet';
 import { sheetSources, shownPath, type ChosenSource } from '../../../sources';
 import type { Machine } from '../../../toolchains/machine';
 import { programsNamed } from '../../../toolchains/programs';
-import { readJvmNeeds, readProjectPom } from '../needs';
+import { readJvmNeeds, readProjectPom } from '../locks/needs';
 import { readMavenSettings, readRepositories, type MavenSettings, type StatedRepository } from './maven-settings';
 
 const MAX_POM_BYTES = 1024 * 1024;

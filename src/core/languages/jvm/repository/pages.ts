@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { makeScratch, removeScratch } from '../../../disk/scratch';
 import { EmballageError } from '../../../base/errors';
 import { count } from '../../../base/text';
-import { filesBelow, writeStoredZip } from '../../../disk/stored-zip';
+import { filesBelow, writeStoredZip } from '../../../disk/unpack/stored-zip';
 import { readPom, type Coordinates } from '../maven';
 import type { Machine } from '../../../toolchains/machine';
 import type { Pages } from '../../pages';

@@ -5,7 +5,7 @@ import { missingMember } from '../../../findings/members';
 import type { Finding } from '../../../findings/rule';
 import { ACC, parameterTypes } from '../../../formats/classfile';
 import type { Entry } from '../../../sheet';
-import { findJvmEntry, type JvmView } from '../artifact-view';
+import { findJvmEntry, type JvmView } from '../view/artifact-view';
 
 /** The JVM loads a class by its name, not a file by its path. */
 export function missingClass({ classes }: JvmView, { file, member }: Entry): Finding | undefined {

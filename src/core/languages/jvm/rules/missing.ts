@@ -1,7 +1,7 @@
 /** References of a JAR that lead nowhere. */
 import { printable } from '../../../base/text';
 import type { Destination } from '../../../sheet';
-import type { JvmView, ViewedClass } from '../artifact-view';
+import type { JvmView, ViewedClass } from '../view/artifact-view';
 import { isThere, ownClasses, ownersOf, shownClass, whereOf } from './shared';
 import type { Finding, FunctionFacts } from '../../../findings/rule';
 

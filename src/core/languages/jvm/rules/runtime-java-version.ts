@@ -1,6 +1,6 @@
 import { printable } from '../../../base/text';
 import { javaOfClassVersion } from '../../../formats/classfile';
-import type { JvmView, ViewedClass } from '../artifact-view';
+import type { JvmView, ViewedClass } from '../view/artifact-view';
 import { javaOf, jvmOf, ownersOf, shownClass, whereOf } from './shared';
 import { findings, type Finding, type Rule } from '../../../findings/rule';
 

@@ -1,6 +1,6 @@
 /** What rules about the JVM share. */
 import type { LanguageView } from '../../../findings/view';
-import type { JvmView, ViewedClass } from '../artifact-view';
+import type { JvmView, ViewedClass } from '../view/artifact-view';
 import type { FunctionFacts, Subject } from '../../../findings/rule';
 
 /** What the Java machine sees, where the entry is known. */

@@ -1,6 +1,6 @@
 import { listed } from '../../../base/text';
 import type { Finding, FunctionFacts } from '../../../findings/rule';
-import type { JvmView } from '../artifact-view';
+import type { JvmView } from '../view/artifact-view';
 
 /** Packages of what only tests use. */
 const TEST_PACKAGES =

@@ -1,6 +1,6 @@
 import type { Finding, FunctionFacts } from '../../../findings/rule';
 import type { Waybill } from '../../../waybill';
-import type { JvmView } from '../artifact-view';
+import type { JvmView } from '../view/artifact-view';
 import { ownClasses } from './shared';
 
 /** Dependencies that the function states itself and whose classes none of its own classes names. */

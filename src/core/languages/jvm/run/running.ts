@@ -2,7 +2,7 @@
 import { realpathSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { EmballageError } from '../../../base/errors';
-import { findProgram, textOf, valueIn } from '../../../disk/in-image';
+import { findProgram, textOf, valueIn } from '../../../disk/unpack/in-image';
 import type { PackedEntry } from '../../../fileset/model';
 import { printable } from '../../../base/text';
 import type { Explained, Running, Thrown } from '../../language';

@@ -1,7 +1,7 @@
 /** Prepares JARs in as many threads as there are cores. */
 import { statSync } from 'node:fs';
 import { join } from 'node:path';
-import { doInThreads } from '../../../disk/in-threads';
+import { doInThreads } from '../../../disk/threads/in-threads';
 import { prepareJar, type PrepareJob } from './prepare';
 
 /** Prepares JARs. @throws EmballageError of the first that cannot be */

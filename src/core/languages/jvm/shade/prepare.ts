@@ -8,7 +8,7 @@ import { crc32 } from 'node:zlib';
 import { EmballageError, messageOf } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { contentDigest } from '../../../disk/digest';
-import { holdToBound } from '../../../disk/unpacked-bound';
+import { holdToBound } from '../../../disk/unpack/unpacked-bound';
 import { guarded, temporaryBeside, writeWhole } from '../../../disk/write';
 import { ACC, ClassFormatError, isClassFile, readClass, writeClass, type ClassFile } from '../../../formats/classfile';
 import { deflateWhole } from '../../../formats/deflate';

@@ -6,8 +6,8 @@ import { existsSync, readFileSync } from 'node:fs';
 import { contentDigest } from '../../../disk/digest';
 import { writeWhole } from '../../../disk/write';
 import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../../fileset/model';
-import type { SharedResults, StateFolder } from '../../../project/state';
-import type { NodeAssembleRequest } from '../assembly';
+import type { SharedResults, StateFolder } from '../../../project/state/state';
+import type { NodeAssembleRequest } from '../assemble/assembly';
 import type { Frame } from './parts';
 
 /** Changed when the same modules come to be traced or linked differently. */

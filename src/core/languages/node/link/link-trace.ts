@@ -1,7 +1,7 @@
 /** From what was traced to what is linked: which modules can be joined into one file, and which have to stay files. */
 import type { LinkedPlace, Reason } from '../../../fileset/model';
 import { joinPath } from '../../../base/paths';
-import type { LinkedPart, Assembling, NodePlaced } from '../assembly';
+import type { LinkedPart, Assembling, NodePlaced } from '../assemble/assembly';
 import { NO_FACTS, type ModuleFacts, type ModuleRequest } from '../trace/facts';
 import type { Edge, Trace } from '../trace/model';
 import { linkedFiles, linkModules, type LinkedFile } from './linker';

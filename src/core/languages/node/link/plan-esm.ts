@@ -1,7 +1,7 @@
 /** What an ES module needs of the others to be written as a part of the linked file: names only, no positions in its text. */
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
-import { missingExportMend } from '../module-exports';
+import { missingExportMend } from '../view/module-exports';
 import type { EsmFacts } from '../trace/facts';
 import type { Link, LinkModule, Origin, Shaker } from './shake';
 

@@ -1,6 +1,6 @@
 /** Puts down what a whole link came to, for the next time. */
-import type { NodeAssembled, Assembling, NodeFile } from '../assembly';
-import { isCode } from '../module-source';
+import type { NodeAssembled, Assembling, NodeFile } from '../assemble/assembly';
+import { isCode } from '../assemble/module-source';
 import type { LinkRecord } from './link-memory';
 import { requestLines, shapeOf } from './shape';
 

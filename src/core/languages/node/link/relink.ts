@@ -1,10 +1,10 @@
 /** Links again where the function's own modules have changed in nothing but their texts. */
 import { baseOf } from '../../../base/paths';
 import type { Asks } from '../../../fileset/asks';
-import type { NodeAssembled, NodeAssembleRequest, NodeFile } from '../assembly';
-import { isCode, sourceOf, textOf } from '../module-source';
+import type { NodeAssembled, NodeAssembleRequest, NodeFile } from '../assemble/assembly';
+import { isCode, sourceOf, textOf } from '../assemble/module-source';
 import { NO_FACTS } from '../trace/facts';
-import { readModuleJob } from '../trace/module-job';
+import { readModuleJob } from '../trace/threads/module-job';
 import { plain } from '../trace/modules';
 import type { LinkRecord } from './link-memory';
 import { placedLinked, placesOf } from './link-trace';

@@ -3,7 +3,7 @@
  * above it moves below; every package must still find, as Node.js looks for it, just what it found before.
  */
 import { joinPath } from '../../../base/paths';
-import { nearestInstalled } from '../owner';
+import { nearestInstalled } from '../view/owner';
 import type { SelectedPackage } from './select';
 
 export interface PlacedPackage {

@@ -4,7 +4,7 @@
  * another version, in the folder of the one that asks.
  */
 import { joinPath } from '../../../base/paths';
-import { nearestInstalled } from '../owner';
+import { nearestInstalled } from '../view/owner';
 import type { LockEntry, Manifest, PackageLock } from './package-lock';
 
 /** A package of a lock, or a folder of the project that is one. */

@@ -4,7 +4,7 @@ import validRange from 'semver/ranges/valid';
 import { EmballageError, type Problem } from '../../../base/errors';
 import { settlePath } from '../../../base/paths';
 import { count, printable } from '../../../base/text';
-import { nearestInstalled } from '../owner';
+import { nearestInstalled } from '../view/owner';
 import { invalid, writtenAnew, type LockEntry, type Manifest, type PackageLock } from './package-lock';
 
 /** A target in the words of `os`, `cpu` and `libc`. */

@@ -1,7 +1,7 @@
 /** The files among which modules are looked for, and what their package.json files say. */
 import { folderOf, joinPath } from '../../../base/paths';
 import { present } from '../../../base/present';
-import { nearestInstalled } from '../owner';
+import { nearestInstalled } from '../view/owner';
 
 export interface FileTree {
   isFile(path: string): boolean;

@@ -1,5 +1,5 @@
 import { baseOf } from '../../../base/paths';
-import { ownerOf } from '../owner';
+import { ownerOf } from '../view/owner';
 import { findings, type Rule } from '../../../findings/rule';
 
 export const depsScript: Rule = {

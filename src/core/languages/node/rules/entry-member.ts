@@ -3,9 +3,9 @@ import { printable } from '../../../base/text';
 import { EVENT_AND_CONTEXT, forgottenAdapter, missingMember, unseenMember } from '../../../findings/members';
 import type { Finding, Subject } from '../../../findings/rule';
 import type { Entry } from '../../../sheet';
-import { findMember } from '../entry';
-import type { Exported } from '../module-exports';
-import { answersRequests, hasRoutes, isMadeByWebPackage } from '../web-application';
+import { findMember } from '../view/entry';
+import type { Exported } from '../view/module-exports';
+import { answersRequests, hasRoutes, isMadeByWebPackage } from '../view/web-application';
 
 export function judgeMember({ readText }: Pick<Subject, 'readText'>, { file, member }: Entry): Finding | undefined {
   const where = printable(file);

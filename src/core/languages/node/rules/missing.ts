@@ -1,7 +1,7 @@
 /** What Node.js would not find: at build, where modules were linked, and in the artifact as it is. */
 import { folderOf, joinPath, settlePath } from '../../../base/paths';
 import { printable } from '../../../base/text';
-import type { NodeView } from '../artifact-view';
+import type { NodeView } from '../view/artifact-view';
 import { chainTo, ownNodeModules } from './shared';
 import type { Finding, FunctionFacts } from '../../../findings/rule';
 

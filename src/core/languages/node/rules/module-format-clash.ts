@@ -1,5 +1,5 @@
 import { printable } from '../../../base/text';
-import { missingExportMend, type NodeView } from '../assembling';
+import { missingExportMend, type NodeView } from '../assemble/assembling';
 import { chainTo, nodeOf, ownNodeModules } from './shared';
 import { findings, type Finding, type Rule } from '../../../findings/rule';
 

@@ -1,5 +1,5 @@
 import { printable } from '../../../base/text';
-import { allowsEngine, lowestMajor } from '../versions';
+import { allowsEngine, lowestMajor } from '../locks/versions';
 import { nodeMajor, nodeOf, ownNodeModules } from './shared';
 import { findings, type Finding, type Rule, type RuleContext } from '../../../findings/rule';
 

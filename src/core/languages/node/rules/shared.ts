@@ -1,7 +1,7 @@
 /** What rules about Node.js share. */
 import type { LanguageView } from '../../../findings/view';
-import type { NodeView } from '../artifact-view';
-import { ownerOf } from '../owner';
+import type { NodeView } from '../view/artifact-view';
+import { ownerOf } from '../view/owner';
 import type { Waybill } from '../../../waybill';
 import type { FunctionFacts, Subject } from '../../../findings/rule';
 

@@ -1,8 +1,8 @@
 import { baseOf } from '../../../base/paths';
 import { count, printable } from '../../../base/text';
 import type { Finding, FunctionFacts } from '../../../findings/rule';
-import type { NodeView } from '../artifact-view';
-import { ownerOf } from '../owner';
+import type { NodeView } from '../view/artifact-view';
+import { ownerOf } from '../view/owner';
 import { packageAt } from './shared';
 
 /** Packages that only tests use. */

@@ -1,7 +1,7 @@
 import type { Finding, FunctionFacts } from '../../../findings/rule';
 import type { Waybill } from '../../../waybill';
-import type { NodeView } from '../artifact-view';
-import { ownerOf } from '../owner';
+import type { NodeView } from '../view/artifact-view';
+import { ownerOf } from '../view/owner';
 import { ownNodeModules } from './shared';
 
 const MEND = 'take it out of `dependencies`, unless something finds it by its name; then run `npm install` and lock';

@@ -2,7 +2,7 @@
 import { realpathSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../../../base/errors';
-import { findProgram, packageVersion, search } from '../../../disk/in-image';
+import { findProgram, packageVersion, search } from '../../../disk/unpack/in-image';
 import type { Machine } from '../../../toolchains/machine';
 import type { Running } from '../../language';
 import { chooseNode, findNodeRuntimes, type NodeRuntime } from './runtimes';

@@ -1,7 +1,7 @@
 /** What of a module a host could call. */
 import { baseOf } from '../../../base/paths';
 import { byPoints, ENOUGH, rank, stemOf, type EntryCandidate, type SurveyedTree } from '../../surveying';
-import { answersRequests, hasRoutes } from '../web-application';
+import { answersRequests, hasRoutes } from '../view/web-application';
 import type { Modules } from './modules';
 
 /** Worth parsing: it exports something, and has a word of those that functions have, or a path of a web application. */

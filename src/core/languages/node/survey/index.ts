@@ -5,8 +5,8 @@ import { eachBreathing } from '../../../base/breathe';
 import { folderOf, joinPath, within } from '../../../base/paths';
 import { grouped } from '../../../base/several';
 import { listed } from '../../../base/text';
-import { findMember } from '../entry';
-import { isCode } from '../module-source';
+import { findMember } from '../view/entry';
+import { isCode } from '../assemble/module-source';
 import {
   byPoints,
   commonFolder,

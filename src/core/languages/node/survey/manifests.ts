@@ -3,9 +3,9 @@ import picomatch from 'picomatch';
 import { messageOf } from '../../../base/errors';
 import { baseOf, folderOf, joinPath, settlePath, upwards, within } from '../../../base/paths';
 import { firstIn, type Reasoned, type SurveyRequest } from '../../surveying';
-import { lockSpeaksOf } from '../needs';
+import { lockSpeaksOf } from '../locks/needs';
 import { asRecord, LOCKS } from '../packages';
-import { allowsEngine, lowestMajor } from '../versions';
+import { allowsEngine, lowestMajor } from '../locks/versions';
 
 export interface FoundManifest {
   readonly folder: string;

@@ -2,9 +2,9 @@
 import { folderOf, joinPath, settlePath } from '../../../base/paths';
 import { lineAt, type SurveyedSetting, type SurveyRequest } from '../../surveying';
 import { isCompiled } from '../compile/settings';
-import { readModule, type Exported } from '../module-exports';
+import { readModule, type Exported } from '../view/module-exports';
 import { isBuiltin } from '../resolve/builtins';
-import { readModuleJob } from '../trace/module-job';
+import { readModuleJob } from '../trace/threads/module-job';
 import { mainSource, type FoundManifest } from './manifests';
 
 const ASKS = /(?:\bfrom\s*|\bimport\s*\(?\s*|\brequire\s*\(\s*)(['"])([^'"\n]+)\1/g;

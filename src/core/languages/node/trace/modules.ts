@@ -4,8 +4,8 @@ import { contentDigest } from '../../../disk/digest';
 import type { CompileOptions } from '../compile/typescript';
 import type { ModuleFacts } from './facts';
 import type { ModuleBook } from './module-book';
-import type { ModuleJob, ReadModule } from './module-job';
-import type { BatchAhead, ModulePool } from './module-pool';
+import type { ModuleJob, ReadModule } from './threads/module-job';
+import type { BatchAhead, ModulePool } from './threads/module-pool';
 
 export interface ModuleSource {
   readonly path: string;

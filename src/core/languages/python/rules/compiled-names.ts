@@ -1,7 +1,7 @@
 /** Compiled modules that Python does not load, by what their names say. */
 import { printable } from '../../../base/text';
 import type { Finding, FunctionFacts } from '../../../findings/rule';
-import { isPlatformFor, passedOver } from '../compiled-name';
+import { isPlatformFor, passedOver } from '../versions/compiled-name';
 import { pythonOf } from './shared';
 
 /** Of modules that Python passes over for the platform in their names: that platform, by path. */

@@ -3,10 +3,10 @@ import { printable } from '../../../base/text';
 import { EVENT_AND_CONTEXT, forgottenAdapter, missingMember, unseenMember } from '../../../findings/members';
 import type { Finding, ReadText } from '../../../findings/rule';
 import type { Entry } from '../../../sheet';
-import type { PythonArtifact } from '../artifact-view';
-import { findPythonMember } from '../entry';
+import type { PythonArtifact } from '../view/artifact-view';
+import { findPythonMember } from '../view/entry';
 import type { Member, Parameters } from '../trace/definitions';
-import { applicationNamed, webShape, type WebInterface } from '../web-application';
+import { applicationNamed, webShape, type WebInterface } from '../view/web-application';
 
 export function judgeMember(artifact: PythonArtifact, { file, member }: Entry): Finding | undefined {
   const where = printable(file);

@@ -2,9 +2,9 @@
 import { nearestWord, printable } from '../../../base/text';
 import type { Finding, FunctionFacts } from '../../../findings/rule';
 import type { Destination } from '../../../sheet';
-import type { PythonArtifact } from '../artifact-view';
-import { normalizeName } from '../marker';
-import { isStandardModule } from '../stdlib';
+import type { PythonArtifact } from '../view/artifact-view';
+import { normalizeName } from '../versions/marker';
+import { isStandardModule } from '../view/stdlib';
 import type { PlacedImport } from '../trace/facts';
 import { absoluteName, packageOf } from '../trace/module-tree';
 import { ownModules, pythonOf } from './shared';

@@ -1,7 +1,7 @@
 import { printable } from '../../../base/text';
-import { fullVersion } from '../environment';
-import { fitsAll, parseSpecifiers } from '../specifier';
-import { parseVersion } from '../version';
+import { fullVersion } from '../versions/environment';
+import { fitsAll, parseSpecifiers } from '../versions/specifier';
+import { parseVersion } from '../versions/version';
 import { otherVersions } from './compiled-names';
 import { artifactOf, ownModules, pythonOf } from './shared';
 import { findings, type Finding, type Rule } from '../../../findings/rule';

@@ -1,7 +1,7 @@
 /** What rules about Python share. */
 import type { FunctionFacts, Subject } from '../../../findings/rule';
 import type { LanguageView } from '../../../findings/view';
-import type { PythonArtifact } from '../artifact-view';
+import type { PythonArtifact } from '../view/artifact-view';
 
 /** The artifact as Python sees it. */
 export interface PythonLanguageView extends LanguageView {

@@ -1,8 +1,8 @@
 import { grouped } from '../../../base/several';
 import { count, printable } from '../../../base/text';
 import type { Finding, FunctionFacts } from '../../../findings/rule';
-import type { PythonArtifact } from '../artifact-view';
-import { normalizeName } from '../marker';
+import type { PythonArtifact } from '../view/artifact-view';
+import { normalizeName } from '../versions/marker';
 import { absoluteName, packageOf } from '../trace/module-tree';
 import { ownModules } from './shared';
 

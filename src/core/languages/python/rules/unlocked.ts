@@ -3,8 +3,8 @@ import { baseOf } from '../../../base/paths';
 import { printable } from '../../../base/text';
 import type { Finding } from '../../../findings/rule';
 import type { Waybill } from '../../../waybill';
-import type { PythonArtifact } from '../artifact-view';
-import { parseWheelName } from '../tags';
+import type { PythonArtifact } from '../view/artifact-view';
+import { parseWheelName } from '../versions/tags';
 
 const MEND = 'name its folder under `sources` and the package under `needs`, and lock; or write `leave-out`';
 

@@ -1,6 +1,6 @@
 import type { Finding, FunctionFacts } from '../../../findings/rule';
 import type { Waybill } from '../../../waybill';
-import type { PythonArtifact } from '../artifact-view';
+import type { PythonArtifact } from '../view/artifact-view';
 import { absoluteName, packageOf } from '../trace/module-tree';
 import { ownModules } from './shared';
 

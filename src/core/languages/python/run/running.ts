@@ -2,7 +2,7 @@
 import { existsSync, realpathSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { EmballageError } from '../../../base/errors';
-import { findProgram, packageVersion, textOf, type ImageFiles, type RealFile } from '../../../disk/in-image';
+import { findProgram, packageVersion, textOf, type ImageFiles, type RealFile } from '../../../disk/unpack/in-image';
 import type { Running } from '../../language';
 import { choosePython, interpretersOf, pythonMend } from './interpreters';
 import { profiling } from './profile';

@@ -1,5 +1,5 @@
 import { numbers } from '../../../../../test/support/data';
-import { setWhere, solve, type SolverSource } from '.';
+import { setWhere, solve, type SolverSource } from './';
 
 /** Packages by name, each with its versions, newest first, and what each version asks for: `{ a: [{ b: [0, 1] }] }`. */
 type World = Readonly<Record<string, readonly Readonly<Record<string, readonly number[]>>[]>>;

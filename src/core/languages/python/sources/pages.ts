@@ -3,8 +3,8 @@ import { createHash } from 'node:crypto';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Page, PageFault, PageRequest, Pages } from '../../pages';
-import { makeWheels } from '../make-wheel';
-import { parseWheelName } from '../tags';
+import { makeWheels } from '../wheel/make-wheel';
+import { parseWheelName } from '../versions/tags';
 
 interface OfferedFile {
   readonly file: string;

@@ -1,7 +1,7 @@
 /** What of a module a host could call, by its text. */
 import { baseOf } from '../../../base/paths';
 import { byPoints, cutAtCommas, ENOUGH, inParentheses, rank, stemOf, type EntryCandidate } from '../../surveying';
-import { interfaceOf, webShape } from '../web-application';
+import { interfaceOf, webShape } from '../view/web-application';
 
 const FUNCTION = /^(?:async[ \t]+)?def[ \t]+([A-Za-z_]\w*)[ \t]*\(/gm;
 /** A name at the top that stands for something that was made or imported. */

@@ -20,7 +20,7 @@ import {
   type Surveyor,
   type SurveyRequest,
 } from '../../surveying';
-import { isStandardModule } from '../stdlib';
+import { isStandardModule } from '../view/stdlib';
 import type { ModuleFacts } from '../trace/facts';
 import { readModuleFacts } from '../trace/module-facts';
 import { absoluteName, packageOf } from '../trace/module-tree';

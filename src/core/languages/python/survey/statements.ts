@@ -4,8 +4,8 @@ import { messageOf } from '../../../base/errors';
 import { baseOf, upwards } from '../../../base/paths';
 import { allOf, firstIn, type SurveyedFunction, type SurveyedTree, type SurveyRequest } from '../../surveying';
 import { interpretersOf } from '../run/interpreters';
-import { fitsAll, parseSpecifiers } from '../specifier';
-import { parseVersion } from '../version';
+import { fitsAll, parseSpecifiers } from '../versions/specifier';
+import { parseVersion } from '../versions/version';
 
 /** Those that are found without being named in the sheet. */
 const FOUND = ['pylock.toml', 'requirements.txt', 'pyproject.toml'];

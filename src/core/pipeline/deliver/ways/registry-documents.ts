@@ -3,7 +3,7 @@
  * specification 1.1, "Guidelines for Artifact Usage"), with the waybill as second blob; all architectures under one index.
  */
 import { basename } from 'node:path';
-import { openLayout } from '../../../disk/layout-files';
+import { openLayout } from '../../../disk/unpack/layout-files';
 import {
   describeBytes,
   EMPTY_BYTES,

@@ -1,5 +1,0 @@
-/** Runs in a worker thread: unpacks one layer while the thread that asked waits. */
-import { plainLayer, type PlainLayerRequest } from './plain-layer';
-import { answerOnce } from './wait-for-thread';
-
-void answerOnce(async (request: PlainLayerRequest) => (await plainLayer(request)).plain);

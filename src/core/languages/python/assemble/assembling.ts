@@ -1,0 +1,27 @@
+/** Functions in Python. */
+export { type Candidate, type Project as PythonProject } from '../sources/candidates';
+export { type PythonArtifact, pythonArtifact } from '../view/artifact-view';
+export { findPythonMember, type PythonVerdict } from '../view/entry';
+export { fullVersion, markerEnvironment, pythonTarget } from '../versions/environment';
+export { fitsAll, parseSpecifiers } from '../versions/specifier';
+export { isStandardModule } from '../view/stdlib';
+export type { Parameters } from '../trace/definitions';
+export { absoluteName, packageOf } from '../trace/module-tree';
+export { type CoreMetadata } from '../wheel/metadata';
+export { normalizeName } from '../versions/marker';
+export { formatPylock, readPylock, type PylockEntry } from '../locks/pylock';
+export { PythonProvider, type BuildWheel } from '../sources/provider';
+export { type PythonSource } from '../sources/stated-sources';
+export { buildSystemOf, readPyproject, type BuildSystem } from '../locks/pyproject';
+export { parseRequirement } from '../versions/requirement';
+export { readRequirementsFile } from '../locks/requirements-txt';
+export { resolveRequirements, type ResolvedPackage, type StatedRequirement } from '../locks/resolve';
+export { MACHINES, parseWheelName, targetTags, type PythonTarget } from '../versions/tags';
+export { projectFor } from '../sources/candidates';
+export { parseVersion } from '../versions/version';
+export { assemblePython, type Assembled, type PackageInput } from './assemble';
+export type { ModuleFacts, PlacedImport } from '../trace/facts';
+export { readModuleFacts } from '../trace/module-facts';
+export { unpackWheel, type UnpackedWheel } from '../wheel/wheel';
+export { makeWheels, packWheel, type MadeWheel, type WheelMember } from '../wheel/make-wheel';
+export { ADAPTER_FILE, adapterCode, adapterEntry } from './adapter';

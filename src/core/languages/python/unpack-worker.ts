@@ -1,7 +1,0 @@
-/** Runs in a worker thread: unpacks wheels, one after the other, so that they are found unpacked. */
-import { answerJobs } from '../../disk/threads';
-import { unpackWheel, type WheelRequest } from './wheel';
-
-answerJobs(async (wheel: WheelRequest): Promise<undefined> => {
-  await unpackWheel(wheel);
-});
