@@ -7,7 +7,7 @@ import { formatSize, formatTime } from '../../core/base/units';
 import { Failures } from '../session/failures';
 import { TOOL } from '../program';
 import type { Session } from '../session/session';
-import { partOf, SHARE_OPTION } from '../delivering/share-option';
+import { partOf, SHARE_OPTION } from '../delivering/part-option';
 import { EXIT, texts, type CommandModule } from './command';
 
 export const command: CommandModule = {

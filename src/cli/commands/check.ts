@@ -14,7 +14,7 @@ import { surroundings } from '../session/machine';
 import { TOOL } from '../program';
 import { withScratch } from '../session/scratch';
 import { shellWord, type Session } from '../session/session';
-import { partOf, SHARE_OPTION } from '../delivering/share-option';
+import { partOf, SHARE_OPTION } from '../delivering/part-option';
 import { surroundingsOf } from '../checking';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 

@@ -22,7 +22,7 @@ import { TOOL } from '../program';
 import { compareRecordFiles, proveAgainst } from '../proving/proof-elsewhere';
 import { rebuilderFor, withPlaces } from '../proving/proving';
 import type { Session } from '../session/session';
-import { partOf, SHARE_OPTION } from '../delivering/share-option';
+import { partOf, SHARE_OPTION } from '../delivering/part-option';
 import { buildText, findingsText, leftOutText } from '../views/proof-text';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 

@@ -11,7 +11,7 @@ import { refuseOutdated } from '../outdated';
 import { verifiedFile, verifiedFunction, type Verified } from '../delivering/verifying';
 import { withScratch } from '../session/scratch';
 import { shellWord, type Session } from '../session/session';
-import { partOf, SHARE_OPTION } from '../delivering/share-option';
+import { partOf, SHARE_OPTION } from '../delivering/part-option';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
 const PASSWORD = 'EMBALLAGE_KEY_PASSWORD';

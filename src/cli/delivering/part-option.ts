@@ -22,7 +22,7 @@ export interface Part {
 export async function partOf(args: Arguments, project: Project, functions: readonly FunctionSpec[]): Promise<Part> {
   const written = text(args, 'share');
   if (written === undefined) return { functions, part: undefined };
-  const { parseShare, targetsOfShare } = await import('../../core/pipeline/share');
+  const { parseShare, targetsOfShare } = await import('../../core/pipeline/part');
   const part = await targetsOfShare(project, functions, parseShare(written));
   return { part, functions: functions.filter((spec) => spec.archs.some((arch) => part({ spec, arch }))) };
 }

@@ -1,2 +1,0 @@
-/** Work that many machines share: which part of it is one worker's. */
-export { parseShare, split, targetsOfShare, type Share } from './share';
