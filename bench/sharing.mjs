@@ -32,8 +32,8 @@ export async function measureSharing({ base, program, env, rows, verdict, ms }) 
       const two = await workers(
         root,
         [
-          ['--share', '1/2'],
-          ['--share', '2/2'],
+          ['--part', '1/2'],
+          ['--part', '2/2'],
         ],
         store,
       );

@@ -25,8 +25,8 @@ const SHARE = [
   'export EMBALLAGE_STORE=127.0.0.1:8447/fernhaven-store',
   'emballage stand-in registry ../moorings --port 8447 --quiet & sleep 1',
   'cp -r . ../laptop; cp -r . ../worker-2',
-  '(cd ../worker-2; EMBALLAGE_STORE_WRITE=1 emballage build --sheet solver.yaml --share 1/2)',
-  'echo; EMBALLAGE_STORE_WRITE=1 emballage build --sheet solver.yaml --share 2/2',
+  '(cd ../worker-2; EMBALLAGE_STORE_WRITE=1 emballage build --sheet solver.yaml --part 1/2)',
+  'echo; EMBALLAGE_STORE_WRITE=1 emballage build --sheet solver.yaml --part 2/2',
   'echo; cd ../laptop; emballage build --sheet solver.yaml',
   'echo; emballage tidy --shared --older "30 days" --sheet solver.yaml; kill %1',
 ].join('; ');
@@ -55,7 +55,7 @@ const SEND = [
   'echo; emballage recall tide-clock --from trial --sheet delivery.yaml --quiet; kill %1 %2',
 ].join('; ');
 const SHOWN_SEND = 'emballage send tide-clock   # then a setting changes, is sent alone, and what stands is promoted';
-const SHOWN_SHARE = 'emballage build --share 1/2   # on one worker; 2/2 on another; then on a laptop, without a share';
+const SHOWN_SHARE = 'emballage build --part 1/2   # on one worker; 2/2 on another; then on a laptop, without a part';
 const KEYS =
   'openssl genpkey -algorithm ed25519 -out harbour.key 2> /dev/null; mkdir keys; openssl pkey -in harbour.key -pubout -out keys/harbour.pem';
 const VOUCH = [

@@ -187,13 +187,13 @@ describe('a share', () => {
     const names = writeMany(root, 24, { languages: ['python', 'node'] });
     const env = { EMBALLAGE_STORE: 'none' };
     const parts = ['1/3', '2/3', '3/3'].map((share) =>
-      build(elsewhere(root), env, ['--share', share]).targets.map(({ name }) => name),
+      build(elsewhere(root), env, ['--part', share]).targets.map(({ name }) => name),
     );
     expect(parts.flat().sort()).toEqual([...names].sort());
     expect(parts.map(({ length }) => length)).toEqual([8, 8, 8]);
     const own = elsewhere(root);
-    build(own, env, ['--share', '2/3']);
-    const { artifacts } = JSON.parse(run(own, ['check', '--json', '--share', '2/3']).stdout) as {
+    build(own, env, ['--part', '2/3']);
+    const { artifacts } = JSON.parse(run(own, ['check', '--json', '--part', '2/3']).stdout) as {
       artifacts: { name: string }[];
     };
     expect(artifacts.map(({ name }) => name).sort()).toEqual([...(parts[1] ?? [])].sort());
@@ -202,7 +202,7 @@ describe('a share', () => {
   });
 
   it.each(['0/3', '4/3', '2', 'a/b', '1/5000'])('refuses %s', (share) => {
-    expect(run(project({ 'horn.mjs': HORN }), ['build', '--share', share])).toMatchObject({ status: 2 });
+    expect(run(project({ 'horn.mjs': HORN }), ['build', '--part', share])).toMatchObject({ status: 2 });
   });
 });
 
@@ -227,12 +227,12 @@ describe('functions in six languages, and a registry as others run it', () => {
       writeMany(root, MANY);
       // The first worker is killed in the middle.
       const killed = elsewhere(root);
-      const first = started(killed, env, ['--share', '1/2']);
+      const first = started(killed, env, ['--part', '1/2']);
       while (!existsSync(join(killed, 'out')) || readdirSync(join(killed, 'out')).length < 8) await sleep(50);
       process.kill(-(first.pid ?? 0), 'SIGKILL');
       // The second has the registry taken away, and given back.
       const second = elsewhere(root);
-      const child = started(second, env, ['--share', '2/2']);
+      const child = started(second, env, ['--part', '2/2']);
       const ended = new Promise<number | null>((resolve) => child.once('exit', resolve));
       await sleep(1500);
       await registry.end();

@@ -112,7 +112,7 @@ describe('papers', () => {
   it('name who built, and take part in shares', () => {
     const root = paperHarbour();
     done(root, 'build');
-    done(root, 'vouch', '--builder', 'https://ci.fernhaven.harbour/gauges', '--share', '1/1');
+    done(root, 'vouch', '--builder', 'https://ci.fernhaven.harbour/gauges', '--part', '1/1');
     expect(textOf(root, '.provenance.json')).toContain('"id": "https://ci.fernhaven.harbour/gauges"');
     expect(run(root, ['vouch', '--builder', 'gauges'])).toMatchObject({ status: 2 });
     expect(run(root, ['vouch', '--sent'])).toMatchObject({ status: 2 });

@@ -7,7 +7,7 @@ import { formatSize, formatTime } from '../../core/base/units';
 import { Failures } from '../session/failures';
 import { TOOL } from '../program';
 import type { Session } from '../session/session';
-import { partOf, SHARE_OPTION } from '../delivering/part-option';
+import { partOf, PART_OPTION } from '../delivering/part-option';
 import { EXIT, texts, type CommandModule } from './command';
 
 export const command: CommandModule = {
@@ -20,7 +20,7 @@ export const command: CommandModule = {
   ],
   options: {
     archive: { type: 'boolean', default: false, describe: 'write images as one tar archive too, beside their layout' },
-    share: SHARE_OPTION,
+    part: PART_OPTION,
   },
   async run(args, session) {
     const begun = performance.now();

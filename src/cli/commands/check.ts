@@ -14,7 +14,7 @@ import { surroundings } from '../session/machine';
 import { TOOL } from '../program';
 import { withScratch } from '../session/scratch';
 import { shellWord, type Session } from '../session/session';
-import { partOf, SHARE_OPTION } from '../delivering/part-option';
+import { partOf, PART_OPTION } from '../delivering/part-option';
 import { surroundingsOf } from '../checking';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
@@ -54,7 +54,7 @@ export const command: CommandModule = {
       requiresArg: true,
       describe: 'what to write on standard output',
     },
-    share: SHARE_OPTION,
+    part: PART_OPTION,
     there: {
       value: 'DESTINATION',
       proposes: 'destinations',

@@ -22,7 +22,7 @@ import { TOOL } from '../program';
 import { compareRecordFiles, proveAgainst } from '../proving/proof-elsewhere';
 import { rebuilderFor, withPlaces } from '../proving/proving';
 import type { Session } from '../session/session';
-import { partOf, SHARE_OPTION } from '../delivering/part-option';
+import { partOf, PART_OPTION } from '../delivering/part-option';
 import { buildText, findingsText, leftOutText } from '../views/proof-text';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
@@ -57,7 +57,7 @@ export const command: CommandModule = {
       proposes: 'files',
       describe: 'write which surroundings gave which digests, to hold it against other machines',
     },
-    share: SHARE_OPTION,
+    part: PART_OPTION,
     records: {
       type: 'boolean',
       default: false,

@@ -11,7 +11,7 @@ import { refuseOutdated } from '../outdated';
 import { verifiedFile, verifiedFunction, type Verified } from '../delivering/verifying';
 import { withScratch } from '../session/scratch';
 import { shellWord, type Session } from '../session/session';
-import { partOf, SHARE_OPTION } from '../delivering/part-option';
+import { partOf, PART_OPTION } from '../delivering/part-option';
 import { EXIT, text, texts, type Arguments, type CommandModule, type ExitCode } from './command';
 
 const PASSWORD = 'EMBALLAGE_KEY_PASSWORD';
@@ -46,7 +46,7 @@ export const command: CommandModule = {
       default: false,
       describe: 'with --verify: fetch what was sent last, and hold that to its papers',
     },
-    share: SHARE_OPTION,
+    part: PART_OPTION,
   },
   async run(args, session) {
     const verify = args.verify === true;
@@ -57,7 +57,7 @@ export const command: CommandModule = {
 
 function refuseStray(args: Arguments, verify: boolean): void {
   const stray = verify
-    ? (['builder', 'share'] as const).find((one) => args[one] !== undefined)
+    ? (['builder', 'part'] as const).find((one) => args[one] !== undefined)
     : args.sent === true
       ? 'sent'
       : undefined;

@@ -1,10 +1,10 @@
-/** `--share 2/5`: the part of the work that is this worker's. */
+/** `--part 2/5`: the part of the work that is this worker's. */
 import type { Project, Target } from '../../core/project/targets';
 import type { FunctionSpec } from '../../core/sheet';
 import { text, type Arguments } from '../commands/command';
 import type { OptionSpec } from '../options';
 
-export const SHARE_OPTION: OptionSpec = {
+export const PART_OPTION: OptionSpec = {
   type: 'string',
   requiresArg: true,
   value: 'N/OF',
@@ -20,9 +20,9 @@ export interface Part {
 
 /** @throws EmballageError USAGE */
 export async function partOf(args: Arguments, project: Project, functions: readonly FunctionSpec[]): Promise<Part> {
-  const written = text(args, 'share');
+  const written = text(args, 'part');
   if (written === undefined) return { functions, part: undefined };
-  const { parseShare, targetsOfShare } = await import('../../core/pipeline/part');
-  const part = await targetsOfShare(project, functions, parseShare(written));
+  const { parsePart, targetsOfPart } = await import('../../core/pipeline/part');
+  const part = await targetsOfPart(project, functions, parsePart(written));
   return { part, functions: functions.filter((spec) => spec.archs.some((arch) => part({ spec, arch }))) };
 }

@@ -1,2 +1,2 @@
 /** Work that many machines share: which part of it is one worker's. */
-export { parseShare, split, targetsOfShare, type Share } from './part';
+export { parsePart, split, targetsOfPart, type Part } from './part';

@@ -6,7 +6,7 @@ import type { FunctionSpec } from '../../sheet';
 import { readRecords, recordOf } from '../weigh';
 import { lockedFunction } from '../lock';
 
-export interface Share {
+export interface Part {
   /** From 1. */
   readonly number: number;
   readonly of: number;
@@ -15,13 +15,13 @@ export interface Share {
 const MOST_WORKERS = 1000;
 
 /** @param text `2/5` @throws EmballageError USAGE */
-export function parseShare(text: string): Share {
+export function parsePart(text: string): Part {
   const [, number = '', of = ''] = /^(\d{1,4})\/(\d{1,4})$/.exec(text) ?? [];
-  const share = { number: Number(number), of: Number(of) };
-  if (number !== '' && share.number >= 1 && share.number <= share.of && share.of <= MOST_WORKERS) return share;
+  const part = { number: Number(number), of: Number(of) };
+  if (number !== '' && part.number >= 1 && part.number <= part.of && part.of <= MOST_WORKERS) return part;
   throw new EmballageError('USAGE', {
     doing: 'reading the command line',
-    where: '--share',
+    where: '--part',
     expected: `which worker this is, and of how many, such as \`2/5\`; at most ${String(MOST_WORKERS)}`,
     found: `\`${printable(text)}\``,
     mend: 'number the workers from 1',
@@ -35,10 +35,10 @@ const LEAST_BYTES = 256 * 1024;
  * The targets of one worker. Each goes to the worker with the least so far, the heaviest first: by recorded weights, or by
  * what the lock says where none are recorded.
  */
-export async function targetsOfShare(
+export async function targetsOfPart(
   project: Project,
   functions: readonly FunctionSpec[],
-  { number, of }: Share,
+  { number, of }: Part,
 ): Promise<(target: Target) => boolean> {
   const records = await readRecords(project);
   const weighed: Weighed[] = [];
