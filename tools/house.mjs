@@ -24,7 +24,7 @@ export function faultsIn(root) {
       for (const why of [wrongWay(file, target), otherLanguage(file, target), pastDoor(root, file, target)])
         if (why !== undefined) faults.push(`${file}: imports ${target}, ${why}`);
   for (const circle of circlesIn(graph)) faults.push(`${circle.join(' -> ')}: a circle of imports`);
-  for (const file of files) faults.push(...strayWords(root, file));
+  for (const file of files) faults.push(...strayWords(root, file), ...lostRequests(root, file));
   return faults;
 }
 
@@ -79,6 +79,14 @@ function strayWords(root, file) {
     const word = (LANGUAGE_WORDS.exec(plain) ?? LANGUAGE_NAMES.exec(plain))?.[0];
     return word === undefined ? [] : [`${file}:${i + 1}: \`${word}\`, a word of a language outside ${LANGUAGES}`];
   });
+}
+
+/** What is loaded late by `require` is text to the compiler: whether it leads anywhere shows only when it runs. */
+function lostRequests(root, file) {
+  const text = readFileSync(join(root, file), 'utf8');
+  return [...text.matchAll(/\brequire\('(\.[^']+)'\) as typeof import\('([^']+)'\)/g)].flatMap(([, request, types]) =>
+    request === types ? [] : [`${file}: requires ${request}, with the types of ${types}`],
+  );
 }
 
 function languageOf(file) {

@@ -10,6 +10,6 @@ export function doPoolJob(job: PoolJob): string {
   if (job.kind === 'read') return JSON.stringify(readModuleJob(job.job));
   // Loaded only where something is made small.
   // eslint-disable-next-line @typescript-eslint/no-require-imports
-  const { smallPart } = require('../link/small') as typeof import('../../link/small');
+  const { smallPart } = require('../../link/small') as typeof import('../../link/small');
   return JSON.stringify(smallPart(job.job));
 }
