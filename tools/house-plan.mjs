@@ -37,7 +37,11 @@ export const WORDS_ARE_FREE_IN = ['core/formats', 'core/languages'];
 /** Lines that may hold such a word all the same, each with its reason. */
 export const EXCEPTIONS = [
   { file: 'core/forms/jar.ts', words: ['java', 'Java'], why: 'the standard of the form speaks of it' },
-  { file: 'cli/calling/watching.ts', words: ['node_modules'], why: 'a folder that tools fill, in projects of any kind' },
+  {
+    file: 'cli/calling/watching.ts',
+    words: ['node_modules'],
+    why: 'a folder that tools fill, in projects of any kind',
+  },
   {
     file: 'core/pipeline/survey/tree.ts',
     words: ['node_modules'],

@@ -20,7 +20,11 @@ function otherVersion(): string {
     writeFileSync(path, text.replace(from, to));
   };
   change('python/trace/module-facts.js', 'function readModuleFacts(code) {', "$& code = '';");
-  change('node/assemble/trim-safe.js', 'function mentionsIn(code) {', '$& return { tests: true, stubs: true, docs: true };');
+  change(
+    'node/assemble/trim-safe.js',
+    'function mentionsIn(code) {',
+    '$& return { tests: true, stubs: true, docs: true };',
+  );
   writeFileSync(join(folder, 'dist/code.txt'), 'another-version');
   return join(folder, 'dist/cli/start.js');
 }
