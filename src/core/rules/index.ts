@@ -6,7 +6,7 @@ import { depsTestScope } from './deps/test-scope';
 import { depsOverlap } from './deps/overlap';
 import { depsVersionClash } from './deps/version-clash';
 import { depsUnlocked } from './deps/unlocked';
-import { depsUnseen } from './deps/unseen';
+import { depsUnseen } from './deps/unseen-import';
 import { depsUnused } from './deps/unused';
 import { entryMissingFile } from './entry/missing-file';
 import { entryMissingMember } from './entry/missing-member';
