@@ -1,7 +1,7 @@
 /** Holds artifacts to their papers: what was built, what was sent, or a file by hand. */
 import { existsSync } from 'node:fs';
 import { basename, join, resolve } from 'node:path';
-import { isImage } from '../../core/pipeline/image';
+import { isImage } from '../../core/forms/image';
 import { verifyPapers, type Claim, type KnownKey } from '../../core/pipeline/papers';
 import { KNOWN } from '../../core/languages';
 import { papersOf, PAPERS, readPapers } from '../../core/project/papers';

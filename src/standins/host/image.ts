@@ -11,7 +11,7 @@ import { openLayout } from '../../core/disk/unpack/layout-files';
 import { openImage, type OpenImage } from '../../core/disk/unpack/open-image';
 import { unpackImage } from '../../core/disk/unpack/unpack-image';
 import { startedBy, userOf } from '../../core/findings/image';
-import { chooseImage } from '../../core/pipeline/image';
+import { chooseImage } from '../../core/forms/image';
 import { layBeside } from './beside';
 import { confineMeans, inNamespaces, isRoot, ownMounts, RUN_BESIDE } from './process/confine';
 import type { HostPlan } from './host-plan';

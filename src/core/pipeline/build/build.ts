@@ -34,7 +34,7 @@ async function withArchives(request: BuildRequest, built: BuiltFunction[]): Prom
       .map((spec) => [spec.name, spec]),
   );
   if (wanted.size === 0) return built;
-  const { isArchiveThere, placeArchive } = await import('../image');
+  const { isArchiveThere, placeArchive } = await import('../../forms/image');
   const targets = built.flatMap((one) => one.targets).flatMap((made) => targetOf(wanted, made) ?? []);
   const lacking = targets.filter((target) => !isArchiveThere(project, target));
   if (lacking.length > 0)

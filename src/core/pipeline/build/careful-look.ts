@@ -50,7 +50,7 @@ async function inputsOf(
   // The waybill has the digests of what travels beside the artifact.
   const lock: Inputs = { ...NO_INPUTS, values: { locked }, files: spec.beside.map(({ file }) => file) };
   if (spec.form !== 'image') return joinInputs(lock, own);
-  const { imageInputs } = await import('../image');
+  const { imageInputs } = await import('../../forms/image');
   return joinInputs(lock, own, imageInputs(project, spec, base));
 }
 
@@ -73,7 +73,7 @@ export async function inputsAfter(
 }
 
 async function lockedBaseOf(project: Project, spec: FunctionSpec): Promise<LockedBase | undefined> {
-  return spec.form === 'image' ? (await import('../image')).lockedBase(project, spec) : undefined;
+  return spec.form === 'image' ? (await import('../../forms/image')).lockedBase(project, spec) : undefined;
 }
 
 /** Folders whose times moved without a change that counts are remembered as they look now. */

@@ -9,11 +9,11 @@ import { guarded, removeLeftovers, writeInProject } from '../../disk/write';
 import { PROGRAM_MODE, type FileSet, type PackedFile } from '../../fileset/model';
 import { DEFLATE_ENCODER, SEGMENT_BYTES } from '../../formats/deflate';
 import { DOS_FLOOR, formatDosTime, toDosTime, type DosTime } from '../../formats/zip';
-import { directCompressor, THREADS_PAY_FROM_BYTES, type Compressor } from '../../forms/compress';
-import { compressInThreads } from '../../forms/compress-pool';
-import { packBinary } from '../../forms/binary';
-import { packZip } from '../../forms/zip';
-import { JAR_MANIFEST } from '../../forms/jar';
+import { directCompressor, THREADS_PAY_FROM_BYTES, type Compressor } from '../../forms/packing/compress';
+import { compressInThreads } from '../../forms/packing/compress-pool';
+import { packBinary } from '../../forms/binary/pack';
+import { packZip } from '../../forms/packing/pack-zip';
+import { JAR_MANIFEST } from '../../formats/jar';
 import { NO_ASKS } from '../../fileset/asks';
 import { collect } from '../../fileset/collect';
 import { OUTPUT_FOLDER } from '../../fileset/selection';
@@ -26,13 +26,13 @@ import { EPOCH_FLOOR_SECONDS } from './epoch';
 import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedLook, Look } from './model';
 import { besideOf } from '../../project/beside';
 import { runtimeOf } from '../../project/destination-runtime';
-import type { MadeImage } from '../image';
+import type { MadeImage } from '../../forms/image';
 import type { LockedPackage } from '../../project/lock/lockfile';
 import { KINDS, NOTHING_SHARED } from '../../project/state/state';
 import { tidyKind, tidyState } from '../../project/state/tidy';
 import { archsOf, indexPath, recordsOf } from './records';
 import { fromOthers } from './shared';
-import { Store, type StoredArtifact } from './store';
+import { Store, type StoredArtifact } from '../../forms/packing/store';
 import { writeStatIndex } from './stat-index';
 import { removePapers } from '../../project/papers';
 import { artifactName, artifactPath, waybillPath, type Target } from '../../project/targets';
@@ -119,7 +119,7 @@ class Maker {
     const all = [...this.#made.values()];
     const { project } = this.#request;
     if (spec.form === 'image' && archs.length === spec.archs.length)
-      (await import('../image')).placeWholeLayout(project, spec, targets);
+      (await import('../../forms/image')).placeWholeLayout(project, spec, targets);
     const { inputs, config } = await inputsAfter(project, this.#look);
     const leftOut = all[0]?.assembly.fileSet.leftOut ?? [];
     writeStatIndex(indexPath(project, spec), {
@@ -185,7 +185,7 @@ class Maker {
   }
 
   async #makeImage({ spec, arch }: Target, { fileSet, hostEntry }: Assembly): Promise<Made> {
-    const { makeImageTarget } = await import('../image');
+    const { makeImageTarget } = await import('../../forms/image');
     const { project, machine, registry, onEvent, epochSeconds = 0 } = this.#request;
     const { base } = this.#look;
     return makeImageTarget({
@@ -278,7 +278,7 @@ class Maker {
       rmSync(join(root, waybill), { force: true });
     });
     if (target.spec.form === 'image' && before?.sha256 !== made.artifact.sha256)
-      (await import('../image')).removeArchive(this.#request.project, target);
+      (await import('../../forms/image')).removeArchive(this.#request.project, target);
     made.place(join(root, artifact));
     writeInProject(join(root, waybill), text, waybill);
     const status = before?.sha256 === made.artifact.sha256 ? 'same' : made.packed > 0 ? 'built' : 'stored';

@@ -31,11 +31,11 @@ import type { Machine } from '../../toolchains/machine';
 import type { Waybill } from '../../waybill';
 import { installedPackages, thirdPartyFacts } from '../packages';
 import { wantedPapers } from '../papers';
-import { baseInputs, functionPath, isImage, withImageSubject } from '../image';
+import { baseInputs, functionPath, isImage, withImageSubject } from '../../forms/image';
 import { statedNeeds } from '../lock';
 import { growthOf } from './growth';
 import { insidesOf } from './insides';
-import { readSubject, type SubjectRequest } from './subject';
+import { readSubject, type SubjectRequest } from '../../forms/zip/subject';
 
 export interface CheckedFinding extends Finding {
   readonly rule: string;

@@ -11,5 +11,5 @@ export {
   type RuleOutcome,
   type TargetSurroundings,
 } from './check';
-export { readSubject } from './subject';
+export { readSubject } from '../../forms/zip/subject';
 export { takenBy } from './taken';

@@ -3,7 +3,7 @@ import { contentDigest } from '../../disk/digest';
 import type { FoundSecret, FoundTrace, FunctionFacts, Subject, Surroundings } from '../../findings/rule';
 import { contentsOf, scanBytes } from '../../findings/secrets';
 import { findTraces, wordsOf, type TraceWord } from '../../findings/traces';
-import { functionPath } from '../image';
+import { functionPath } from '../../forms/image';
 import { KINDS, type StateFolder } from '../../project/state/state';
 
 /** A file that is larger is looked through a window at a time, and archives in it are not opened. */

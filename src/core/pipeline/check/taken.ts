@@ -6,7 +6,7 @@ import { workOf } from '../../languages';
 import { artifactPath, type Project, type Target } from '../../project/targets';
 import { adapterCalls, callsOf } from '../../sheet';
 import type { Waybill } from '../../waybill';
-import { readSubject } from './subject';
+import { readSubject } from '../../forms/zip/subject';
 
 /**
  * What its code reads is looked for in archives; in images only the shape of requests counts.

@@ -1,9 +1,9 @@
 /** Archives in the place of files: looked into, so that a change deep inside is told as what it is. */
-import { describeImageSides } from './as-image';
-import { gunzip, tarTree, zipTree } from './archives';
-import type { Comparer, Comparing, Looked } from './comparing';
-import type { Content, Difference, Tree } from './model';
-import { compareTrees, sameStretch } from './trees';
+import { describeImageSides } from '../../forms/image/compare';
+import { gunzip, tarTree, zipTree } from '../../forms/comparing/archives';
+import type { Comparer, Comparing, Looked } from '../../forms/comparing/comparing';
+import type { Content, Difference, Tree } from '../../forms/comparing/model';
+import { compareTrees, sameStretch } from '../../forms/comparing/trees';
 
 function startsWith({ source }: Content, ...bytes: readonly number[]): boolean {
   if (source.size < bytes.length) return false;

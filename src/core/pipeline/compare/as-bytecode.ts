@@ -1,7 +1,7 @@
 /** Compiled bytecode that has a header of its own before what counts. */
 import { readPycHeader } from '../../formats/pyc';
-import type { Comparer } from './comparing';
-import { sameStretch } from './trees';
+import type { Comparer } from '../../forms/comparing/comparing';
+import { sameStretch } from '../../forms/comparing/trees';
 
 export const asBytecode: Comparer = (a, b, comparing, where) => {
   const [x, y] = [readPycHeader(a.source), readPycHeader(b.source)];

@@ -9,8 +9,8 @@ import {
   type Member,
 } from '../../formats/classfile';
 import { attributesFacts, memberFacts } from './class-facts';
-import type { Comparer } from './comparing';
-import type { Detail, Difference } from './model';
+import type { Comparer } from '../../forms/comparing/comparing';
+import type { Detail, Difference } from '../../forms/comparing/model';
 
 const MOST_NAMES = 12;
 const MOST_CLASS_BYTES = 16 * 1024 ** 2;

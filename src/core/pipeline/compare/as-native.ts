@@ -2,10 +2,10 @@
 import { sourceOfBytes, type ByteSource } from '../../formats/byte-source';
 import { readElf, readElfLayout, type ElfLayout } from '../../formats/elf';
 import { peOutline, readNative } from '../../formats/native';
-import { textThere, type Comparer, type Comparing, type Looked } from './comparing';
-import type { Content, Detail, Difference } from './model';
+import { textThere, type Comparer, type Comparing, type Looked } from '../../forms/comparing/comparing';
+import type { Content, Detail, Difference } from '../../forms/comparing/model';
 import { pathCause } from './paths-in';
-import { sameStretch } from './trees';
+import { sameStretch } from '../../forms/comparing/trees';
 
 const NOBITS = 8;
 const MOST_NAMES = 12;

@@ -10,17 +10,17 @@ import { isClassFile } from '../../formats/classfile';
 import { isElf } from '../../formats/elf';
 import { LAYOUT_FILE } from '../../formats/oci';
 import { readNative } from '../../formats/native';
-import { folderTree, gunzip, lazyFile, tarTree, zipTree } from './archives';
+import { folderTree, gunzip, lazyFile, tarTree, zipTree } from '../../forms/comparing/archives';
 import { asGzip, asTar, asZip, countingIn, isGzip, isTar, isZip } from './as-archive';
 import { asBytecode } from './as-bytecode';
 import { asClass } from './as-class';
-import { compareImages, imageIn, imageOf, type ImageSide } from './as-image';
+import { compareImages, imageIn, imageOf, type ImageSide } from '../../forms/image/compare';
 import { asAssembly, isAssembly } from './as-assembly';
 import { asElf, asPe } from './as-native';
 import { asText, textOf } from './as-text';
-import { Comparing, type Looked } from './comparing';
-import type { Comparison, Content, Difference, SideFacts, Tree } from './model';
-import { compareTrees, sameUntil } from './trees';
+import { Comparing, type Looked } from '../../forms/comparing/comparing';
+import type { Comparison, Content, Difference, SideFacts, Tree } from '../../forms/comparing/model';
+import { compareTrees, sameUntil } from '../../forms/comparing/trees';
 
 export interface Side {
   /** Absolute path. */

@@ -126,7 +126,7 @@ async function artifactToSend(
   const shown = artifactPath(target);
   if (spec.form !== 'image' || destination.deliver?.way === 'registry')
     return { path: join(project.root, shown), shown, sha256, size };
-  const { placeArchive } = await import('../image');
+  const { placeArchive } = await import('../../forms/image');
   return fileAt(project, await placeArchive(project, target));
 }
 

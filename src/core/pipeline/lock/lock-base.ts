@@ -1,6 +1,6 @@
 /** Settles what images stand on, beside what functions need. */
-import { directCompressor } from '../../forms/compress';
-import { compressInThreads } from '../../forms/compress-pool';
+import { directCompressor } from '../../forms/packing/compress';
+import { compressInThreads } from '../../forms/packing/compress-pool';
 import type { FunctionSpec } from '../../sheet';
 import type { LockedChange, LockOutcome, LockRequest } from './model';
 import type { LockedBase } from '../../project/lock/lockfile';
@@ -40,7 +40,7 @@ export class BaseLocker {
 
   async #settle(spec: FunctionSpec, known: LockedBase | undefined): Promise<LockedBase | undefined> {
     const { project, machine, registry, upgrade, jobs, onBase, onSettling } = this.#request;
-    const { baseInputs, hasBase, settleBase } = await import('../image');
+    const { baseInputs, hasBase, settleBase } = await import('../../forms/image');
     const inputs = baseInputs(spec);
     if (inputs === undefined) return undefined;
     const isAsked = upgrade === 'all' || upgrade.includes(BASE);

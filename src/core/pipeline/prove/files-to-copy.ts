@@ -9,7 +9,7 @@ import { workOf } from '../../languages';
 import { lockNameOf } from '../../project/lock/lockfile';
 import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
-import { basePath, lockedBase } from '../image';
+import { basePath, lockedBase } from '../../forms/image';
 import { lockedFunction, statedNeeds } from '../lock';
 
 export interface FilesToCopy {

@@ -5,7 +5,7 @@ import { printable } from '../../base/text';
 import { withFileSource } from '../../disk/file-source';
 import type { Waybill } from '../../waybill';
 import { readSubject } from '../check';
-import { withImageSubject } from '../image';
+import { withImageSubject } from '../../forms/image';
 
 export interface FilesToHash {
   readonly waybill: Waybill;

@@ -12,7 +12,7 @@ import { leftOut } from '../explain';
 import { dependencyGroups, groupsBy, kindGroups, placeGroups, weightOf } from './groups';
 import { limitGauges, packedOf } from './limits';
 import type { Weighed } from './model';
-import { readParts, type ReadPartsRequest } from './parts/parts';
+import { readParts, type ReadPartsRequest } from '../../forms/weighing/parts';
 import { savingsOf } from './savings';
 
 export interface WeighRequest extends ReadPartsRequest {

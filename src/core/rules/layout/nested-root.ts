@@ -1,7 +1,7 @@
 import { printable } from '../../base/text';
 import { isSeenWhole } from '../../findings/image';
 import { findings, type Rule } from '../../findings/rule';
-import { JAR_MANIFEST } from '../../forms/jar';
+import { JAR_MANIFEST } from '../../formats/jar';
 
 export const layoutNestedRoot: Rule = {
   id: 'layout/nested-root',

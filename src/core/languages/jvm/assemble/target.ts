@@ -21,7 +21,7 @@ import {
   type Reason,
 } from '../../../fileset/model';
 import { keeperOf } from '../../../fileset/selection';
-import { JAR_MANIFEST, manifestText } from '../../../forms/jar';
+import { JAR_MANIFEST, manifestText } from '../../../formats/jar';
 import { METHOD_STORED, openZip } from '../../../formats/zip';
 import {
   assembleJvm,

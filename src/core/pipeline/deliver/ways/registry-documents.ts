@@ -17,8 +17,8 @@ import {
   type Descriptor,
   type Stretch,
 } from '../../../formats/oci';
-import { imageIndex, platformOf } from '../../../forms/image';
-import { JAR_TYPE } from '../../../forms/jar';
+import { imageIndex, platformOf } from '../../../forms/image/documents';
+import { JAR_TYPE } from '../../../formats/jar';
 import type { Arch, Form } from '../../../sheet';
 import type { Load, LoadFile, LoadPart } from '../load';
 

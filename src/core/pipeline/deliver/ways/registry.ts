@@ -22,7 +22,7 @@ import {
   type RegistryConnection,
   type UploadMemory,
 } from '../../../sources/registry';
-import { fetchImage } from '../../image';
+import { fetchImage } from '../../../forms/image';
 import type { Delivery } from '../ledger';
 import type { Load, LoadFile, LoadPart } from '../load';
 import { gone } from './fetch-files';
