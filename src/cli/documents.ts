@@ -2,11 +2,12 @@
  * The documents of `--json`, command by command. Published as JSON Schemas of version 1: what is stated here stays, and more
  * may come beside it; a change of what is there gets a version of its own.
  */
+import { FORM_IDS } from '../core/forms';
 import { z } from 'zod';
 import { ledgerSchema } from '../core/pipeline/deliver';
 import { DRIFTS } from '../core/pipeline/survey';
 import { lockSchema } from '../core/project/lock/lock-schema';
-import type { KnownLanguages } from '../core/sheet';
+import type { Known } from '../core/sheet';
 import { comparison, proof, vouched } from './proving/proof-documents';
 
 export const OUTPUT_VERSION = 1;
@@ -78,7 +79,7 @@ const weighed = z.looseObject({
   name: z.string(),
   arch: z.string().optional(),
   artifact: z.string(),
-  form: z.enum(['zip', 'jar', 'binary', 'image']),
+  form: z.enum(FORM_IDS),
   total: z.looseObject(weight),
   files: count,
   origins: z.enum(['known', 'no-waybill', 'other-waybill']),
@@ -329,7 +330,7 @@ const plain: Readonly<Record<string, z.ZodType>> = {
 };
 
 /** By command; `error`, `version` and `help` beside them. */
-export async function outputSchemas(known: Pick<KnownLanguages, 'all'>): Promise<Readonly<Record<string, z.ZodType>>> {
+export async function outputSchemas(known: Pick<Known, 'all' | 'forms'>): Promise<Readonly<Record<string, z.ZodType>>> {
   const lock = (await lockSchema(known)).shape;
   const settled = lock.functions.valueType.shape;
   const base = lock.bases.unwrap().valueType;

@@ -128,7 +128,7 @@ export async function openProject(options: OpenOptions = {}): Promise<Project> {
   });
   const inner = await session.openProject();
   const functions = inner.sheet.functions.map(({ name, runtime, form, archs, destination }) => ({
-    ...{ name, runtime: runtime.text, artifact: form, architectures: archs, destination },
+    ...{ name, runtime: runtime.text, artifact: form.id, architectures: archs, destination },
   }));
   const project: Project = { root: inner.root, functions };
   opened.set(project, { project: inner, session });

@@ -6,7 +6,8 @@ import { ARM64, makeElf, type ElfParts } from '../support/elf-bytes';
 import { folderWith, run } from '../support/program';
 import { checkFile } from '../../src/core/pipeline/check/check';
 import { thisMachine } from '../../src/cli/session/machine';
-import { ANY_EXECUTABLE, KNOWN } from '../../src/core/languages';
+import { KNOWN } from '../../src/core/forms';
+import { ANY_EXECUTABLE } from '../../src/core/languages';
 import { readDestination } from '../../src/core/sheet';
 import { makeZip, type RawEntry } from '../support/zip-bytes';
 

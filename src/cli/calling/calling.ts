@@ -2,6 +2,8 @@
 import { join } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { listed, printable } from '../../core/base/text';
+import { present } from '../../core/base/present';
+import { openForm, type FormWork } from '../../core/forms';
 import { workOf, type Work } from '../../core/languages';
 import { artifactPath, type Project, type Target } from '../../core/project/targets';
 import { verifyAgainstWaybill } from '../../core/project/verify-artifact';
@@ -93,6 +95,7 @@ export async function planArtifact(callee: Callee, session: Session, remarks: Se
   return {
     ...{ artifact, shown, name: spec.name, file: loads.file, member: loads.member },
     run: work.run.host,
+    ...present({ unpack: unpackingOf(await openForm(spec.form), artifact, shown) }),
     calls: callsOf(destination),
     ...(spec.adapter !== undefined && { shape: adapterCalls(spec, destination).shape }),
     ...(await runs(callee, work, session, remarks)),
@@ -100,6 +103,11 @@ export async function planArtifact(callee: Callee, session: Session, remarks: Se
     now: () => session.now(),
     elapsed: () => performance.now(),
   };
+}
+
+/** What lays an artifact out, where it is not called as it lies. */
+function unpackingOf({ unpack }: FormWork, artifact: string, shown: string): HostPlan['unpack'] {
+  return unpack === undefined ? undefined : (into) => unpack(artifact, shown, into);
 }
 
 /** What runs it here. */
@@ -110,9 +118,9 @@ async function runs(
   remarks: Session | undefined,
 ): Promise<Pick<HostPlan, 'program' | 'emulator' | 'image'>> {
   const { spec, arch, artifact, shown, loads } = callee;
-  if (spec.form === 'image') return { image: await imageRun(arch, remarks) };
+  if (spec.form.isLayered === true) return { image: await imageRun(arch, remarks) };
   if (work.run.host.runner !== undefined) return withRuntime(callee, work, session);
-  return nativeRun({ arch, path: artifact, shown, file: loads.file }, remarks);
+  return nativeRun({ arch, path: artifact, shown, form: spec.form, file: loads.file }, remarks);
 }
 
 /** Compiled files for another processor cannot be loaded here, and an emulator would need that processor's runtime. */

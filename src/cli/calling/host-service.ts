@@ -3,8 +3,7 @@ import { resolve } from 'node:path';
 import { readFileSync } from 'node:fs';
 import { EmballageError } from '../../core/base/errors';
 import { parseTime } from '../../core/base/units';
-import { KNOWN } from '../../core/languages';
-import { fileEnding } from '../../core/project/targets';
+import { formOf, KNOWN } from '../../core/forms';
 import { ARCHITECTURES, readRuntime, type Arch, type Destination } from '../../core/sheet';
 import type { HostPlan } from '../../standins/host';
 import { startHost, type HostFault, type VersionToRun } from '../../standins/service';
@@ -64,12 +63,13 @@ function planVersion(version: VersionToRun, destination: Destination, session: S
   const arch = archOf(Object.keys(kept.artifacts));
   const artifact = kept.artifacts[arch];
   if (runtime === undefined || artifact === undefined) throw new Error(`nothing to run of ${name}`);
-  const { form, loads, adapter, shape } = kept;
+  const { loads, adapter, shape } = kept;
+  const form = formOf(kept.form);
   return planArtifact(
     {
       ...{
         artifact: pathOf(artifact.sha256),
-        shown: `${name}${fileEnding(form)}`,
+        shown: `${name}${form.fileEnding}`,
         arch,
         loads,
         destination,

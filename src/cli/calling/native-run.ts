@@ -1,10 +1,9 @@
 /** How an executable is run here: by itself, or under an emulator with the C library of its processor. */
 import { EmballageError } from '../../core/base/errors';
 import { printable } from '../../core/base/text';
-import { withFileSource } from '../../core/disk/file-source';
 import { readElf } from '../../core/formats/elf';
-import { readSubject } from '../../core/pipeline/check';
-import type { Arch } from '../../core/sheet';
+import { openForm } from '../../core/forms';
+import type { Arch, FormFacts } from '../../core/sheet';
 import { findEmulators, SYSROOT_PACKAGES } from '../../core/toolchains/emulator';
 import type { HostPlan } from '../../standins/host';
 import { ownArch } from '../session/machine';
@@ -17,6 +16,7 @@ export interface Executable {
   /** Absolute path of the artifact, and its name for messages. */
   readonly path: string;
   readonly shown: string;
+  readonly form: FormFacts;
   /** In the artifact, where that is an archive. */
   readonly file: string;
 }
@@ -58,10 +58,10 @@ export function remarkEmulated(arch: Arch, session: Session | undefined): void {
 }
 
 /** The program that loads its libraries; undefined for a static one. */
-function loaderOf({ path, shown, file }: Executable): Promise<string | undefined> {
-  return withFileSource(path, shown, async (source) => {
-    const subject = await readSubject(source, { path, shown, isVerified: true }, file);
-    const bytes = subject.readBytes(file, MAX_BYTES);
-    return bytes === undefined ? undefined : readElf(bytes)?.interpreter;
+async function loaderOf({ path, shown, file, form }: Executable): Promise<string | undefined> {
+  const opening = { path, shown, form, name: file, isVerified: true, scratch: '' };
+  return (await openForm(form)).withSubject(opening, ({ readBytes }) => {
+    const bytes = readBytes(file, MAX_BYTES);
+    return Promise.resolve(bytes === undefined ? undefined : readElf(bytes)?.interpreter);
   });
 }

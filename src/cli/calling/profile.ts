@@ -29,7 +29,7 @@ export async function profileStarts(
       doing: 'reading the command line',
       where: '--profile',
       expected: 'a function that a runtime loads from an archive',
-      found: `\`artifact: ${spec.form}\` for \`${spec.runtime.text}\``,
+      found: `\`artifact: ${spec.form.id}\` for \`${spec.runtime.text}\``,
       mend: 'leave it out: an executable loads itself, and an image is started as it is',
     });
   // The first start brings the runtime itself into memory; it is not counted.

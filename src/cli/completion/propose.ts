@@ -80,7 +80,7 @@ async function proposalsOf(what: Proposed, session: Session): Promise<Proposal[]
   try {
     const { sheet } = await session.openProject();
     return what === 'functions'
-      ? sheet.functions.map(({ name, runtime, form }) => ({ word: name, about: `${runtime.text}, ${form}` }))
+      ? sheet.functions.map(({ name, runtime, form }) => ({ word: name, about: `${runtime.text}, ${form.id}` }))
       : Object.values(sheet.destinations).map(({ name, file }) => ({ word: name, about: file }));
   } catch {
     // No sheet here, or one with mistakes: other commands tell.

@@ -5,7 +5,7 @@ import { EmballageError } from '../../core/base/errors';
 import { printable } from '../../core/base/text';
 import { paperTexts, readLedger, standing, wayOf, type Delivery } from '../../core/pipeline/deliver';
 import type { PaperTexts } from '../../core/project/papers';
-import { fileEnding, ledgerNameOf, type Project, type Target } from '../../core/project/targets';
+import { ledgerNameOf, type Project, type Target } from '../../core/project/targets';
 import { readWaybillFile, type WaybillFile } from '../../core/project/verify-artifact';
 import type { Waybill } from '../../core/waybill';
 import { deliveryWorld } from './delivering';
@@ -44,9 +44,10 @@ export async function fetchSent(
     });
   const doing = `fetching ${spec.name} from ${delivery.destination}`;
   const way = await wayOf(deliveryWorld(project, session), delivery, doing);
-  const isImage = spec.form === 'image';
+  const { form } = spec;
+  const isInParts = form.isLayered === true;
   const { parts } = await way.fetch(delivery, {
-    ...{ into: folder, arch, form: spec.form, ending: fileEnding(spec.form) },
+    ...{ into: folder, arch, form, ending: form.fileEnding },
     onProgress: (done, total) =>
       session.progress.show(`fetching ${spec.name}: ${String(Math.round((done / Math.max(1, total)) * 100))} %`),
   });
@@ -54,9 +55,9 @@ export async function fetchSent(
   const part = parts.find((one) => one.arch === arch);
   if (part === undefined) throw new Error('what was fetched has no such architecture');
   const { path, shown, waybill } = part;
-  const isRead = waybill.path !== path && (!isImage || part.papers.length > 0);
+  const isRead = waybill.path !== path && (!isInParts || part.papers.length > 0);
   const recorded = isRead ? await readWaybillFile(waybill, project.languages) : undefined;
-  const read = isImage ? undefined : recorded?.value;
+  const read = isInParts ? undefined : recorded?.value;
   return { artifact: path, shown, waybill: read, delivery, recorded, papers: paperTexts(part) };
 }
 

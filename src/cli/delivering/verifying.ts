@@ -1,9 +1,8 @@
 /** Holds artifacts to their papers: what was built, what was sent, or a file by hand. */
 import { existsSync } from 'node:fs';
 import { basename, join, resolve } from 'node:path';
-import { isImage } from '../../core/forms/image';
 import { verifyPapers, type Claim, type KnownKey } from '../../core/pipeline/papers';
-import { KNOWN } from '../../core/languages';
+import { formOfFile, KNOWN } from '../../core/forms';
 import { papersOf, PAPERS, readPapers } from '../../core/project/papers';
 import { artifactPath, waybillPath, type Project, type Target } from '../../core/project/targets';
 import { artifactDigest, readWaybillFile } from '../../core/project/verify-artifact';
@@ -55,7 +54,7 @@ async function verifiedSent(
 /** Papers lie beside a file by its whole name, or without its ending. */
 export async function verifiedFile(file: string, keys: readonly KnownKey[], session: Session): Promise<Verified> {
   const path = resolve(session.cwd, file);
-  const form = (await isImage(path, file)) ? 'image' : 'zip';
+  const form = await formOfFile(path, file);
   const bases = [file, file.replace(/(?:\.oci)?\.[a-z0-9]+$/i, '')];
   const beside = (ending: string): string =>
     bases.map((base) => `${base}${ending}`).find((one) => existsSync(resolve(session.cwd, one))) ?? `${file}${ending}`;

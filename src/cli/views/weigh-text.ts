@@ -1,4 +1,5 @@
 /** How weights read: the whole, its limits, then the same bytes by dependency, by place and by kind, and what could go. */
+import { formOf } from '../../core/forms';
 import { present } from '../../core/base/present';
 import { count, listed, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
@@ -19,7 +20,7 @@ const SHOWN_GROUPS = 8;
 
 function placeWord({ form, parts }: Weighed): string {
   if (parts.some(({ section }) => section !== undefined)) return 'section';
-  return form === 'jar' ? 'package' : 'folder';
+  return formOf(form).places;
 }
 
 export function weighText(weighed: Weighed, options: WeighTextOptions): string {

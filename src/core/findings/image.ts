@@ -5,10 +5,6 @@ import { archOfPlatform, type TreeNode } from '../formats/oci';
 import { findLibc, searchPath, textOf, type FoundLibc } from '../disk/unpack/in-image';
 import type { FunctionFacts, Subject } from './rule';
 
-export const IMAGE = ['image'] as const;
-/** Everything that is no image. */
-export const NO_IMAGE = ['zip', 'jar', 'binary'] as const;
-
 const libcs = new WeakMap<OpenImage, FoundLibc | { readonly kind: 'none' }>();
 
 /** The C library in an image, read once. */

@@ -2,7 +2,17 @@
 import type { OpenImage } from '../disk/unpack/open-image';
 import type { CloudEvent, Shape } from '../events';
 import type { ZipFault } from '../formats/zip';
-import type { Arch, Destination, Entry, Form, FunctionSpec, LicencePolicy, Limits, Runtime, Setting } from '../sheet';
+import type {
+  Arch,
+  Destination,
+  Entry,
+  FormFacts,
+  FunctionSpec,
+  LicencePolicy,
+  Limits,
+  Runtime,
+  Setting,
+} from '../sheet';
 import type { Waybill } from '../waybill';
 import type { Finding, Level } from './finding';
 import type { PackageLicence } from './licences';
@@ -25,7 +35,7 @@ export interface SubjectEntry {
 
 /** The artifact under check. */
 export interface Subject {
-  readonly form: Form;
+  readonly form: FormFacts;
   readonly packedBytes: number;
   readonly entries: readonly SubjectEntry[];
   readonly faults: readonly ZipFault[];
@@ -232,8 +242,8 @@ export interface Rule {
   readonly needs: readonly Need[];
   /** What it asks the view of a language; languages whose view does not answer are passed over. */
   readonly asks?: keyof LanguageView;
-  /** The forms of artifacts it is about; all of them where it says none. */
-  readonly forms?: readonly Form[];
+  /** Whether it is about forms that are layers on a base, or about the others; about all of them where it does not say. */
+  readonly isOfLayers?: boolean;
   check(context: RuleContext): RuleResult;
 }
 

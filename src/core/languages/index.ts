@@ -1,5 +1,5 @@
 /** The one table of languages. A new language is a folder beside this file, and a line here. */
-import type { FunctionSpec, KnownLanguages, LanguageId, Runtime } from '../sheet';
+import type { FunctionSpec, LanguageId, Runtime } from '../sheet';
 import { c } from './c';
 import { dotnet } from './dotnet';
 import { go } from './go';
@@ -24,12 +24,6 @@ const TABLE: { readonly [Id in LanguageId]: Language<Id> } = {
 
 /** All of them, in the order in which they are shown. */
 export const LANGUAGES: readonly Language[] = Object.values(TABLE);
-
-/** What a sheet is read with: the languages, and runtimes that destinations may offer before anything here packs for them. */
-export const KNOWN: KnownLanguages = {
-  all: LANGUAGES,
-  foreseen: [],
-};
 
 /** The runtime of an executable of which nothing else is known. */
 export const ANY_EXECUTABLE: Runtime = { text: 'native', language: 'native', version: '', offered: 'native' };

@@ -3,7 +3,7 @@ import { EmballageError } from '../base/errors';
 import { baseOf } from '../base/paths';
 import { listed, nearestWord, printable } from '../base/text';
 import { OUTPUT_FOLDER } from '../fileset/selection';
-import type { Arch, Form, FunctionSpec, KnownLanguages, Sheet } from '../sheet';
+import type { Arch, FunctionSpec, Known, Sheet } from '../sheet';
 import type { StateFolder } from './state/state';
 
 export interface Target {
@@ -20,7 +20,7 @@ export interface Project {
   readonly files: readonly string[];
   /** What is remembered of it, and of what its functions need. */
   readonly state: StateFolder;
-  readonly languages: KnownLanguages;
+  readonly languages: Known;
 }
 
 /** The functions of those names, in the order of the sheet; all of them for no names. */
@@ -56,29 +56,9 @@ export function artifactPath({ spec, arch }: Target): string {
   return `${OUTPUT_FOLDER}/${spec.name}/${arch}/${artifactName(spec)}`;
 }
 
-/** Ending of artifacts of a form: `.zip`. An executable has none, and an image is a folder. */
-function artifactEnding(form: Form): string {
-  if (form === 'binary') return '';
-  return form === 'image' ? '.oci' : `.${form}`;
-}
-
-/** Ending of the one file that an artifact is sent as, where it is not sent to a registry. */
-export function fileEnding(form: Form): string {
-  return form === 'image' ? '.oci.tar' : artifactEnding(form);
-}
-
-/** Path of the layout of an image as one tar archive, relative to the project. */
-export function archivePath({ spec, arch }: Target): string {
-  return `${OUTPUT_FOLDER}/${spec.name}/${arch}/${spec.name}${fileEnding('image')}`;
-}
-
+/** Name of the artifact in its folder. */
 export function artifactName({ name, form }: Pick<FunctionSpec, 'name' | 'form'>): string {
-  return `${name}${artifactEnding(form)}`;
-}
-
-/** Path of the folder with the images for all architectures, relative to the project. */
-export function wholeLayoutPath({ name }: Pick<FunctionSpec, 'name'>): string {
-  return `${OUTPUT_FOLDER}/${name}/${name}.oci`;
+  return `${name}${form.ending}`;
 }
 
 /** What is written beside a sheet goes by its name: `emballage.yaml` has `emballage.lock`. */

@@ -5,18 +5,18 @@ import { EmballageError, systemCode } from '../base/errors';
 import { readTextFile } from '../disk/read-text';
 import { contentDigest, fileDigest } from '../disk/digest';
 import { sameStamp, stampOf, type Stamp } from '../disk/stamp';
-import { openLayout } from '../disk/unpack/layout-files';
-import { hexOf } from '../formats/oci';
-import type { Form, KnownLanguages } from '../sheet';
+import type { FormFacts, Known } from '../sheet';
 import { readWaybill, type Waybill } from '../waybill';
 import { isVerified, noteVerified } from './verified';
 import { artifactPath, waybillPath, type Project, type Target } from './targets';
 
-/** What an artifact is known by: the digest of its file; that of its manifest for an image. */
-export async function artifactDigest(path: string, shown: string, form: Form): Promise<string> {
-  if (form !== 'image') return digestOnce(path);
-  const layout = await openLayout(path, shown);
-  return hexOf(layout.index.manifests[0]?.digest ?? 'sha256:');
+/**
+ * What an artifact is known by, SHA-256 in hexadecimal: the digest of its file, or what its form says.
+ * @param path absolute
+ * @param shown its name for messages
+ */
+export async function artifactDigest(path: string, shown: string, form: FormFacts): Promise<string> {
+  return form.digest === undefined ? digestOnce(path) : form.digest(path, shown);
 }
 
 /** A file that looks as it did when this process read it is not read again. */
@@ -56,10 +56,10 @@ export async function verifyPair(
   path: string,
   shown: string,
   at: string,
-  languages: Pick<KnownLanguages, 'all'>,
+  languages: Pick<Known, 'all' | 'forms'>,
 ): Promise<Waybill> {
   const { value: waybill } = await readWaybillFile({ path: at, shown: at }, languages);
-  const digest = await artifactDigest(path, shown, waybill.form);
+  const digest = await artifactDigest(path, shown, formIn(languages, waybill));
   if (waybill.artifact.sha256 === digest) return waybill;
   throw new EmballageError('ARTIFACT_MIXED', {
     doing: 'looking at the waybill beside the artifact',
@@ -70,6 +70,13 @@ export async function verifyPair(
   });
 }
 
+/** The form of a waybill. @throws Error for one that its schema would not have let pass */
+function formIn({ forms }: Pick<Known, 'forms'>, { form }: Pick<Waybill, 'form'>): FormFacts {
+  const found = forms.find(({ id }) => id === form);
+  if (found === undefined) throw new Error(`no form ${form}`);
+  return found;
+}
+
 export interface WaybillFile {
   readonly value: Waybill;
   readonly text: string;
@@ -78,7 +85,7 @@ export interface WaybillFile {
 /** A waybill that lies somewhere, held against its format. @throws EmballageError ARTIFACT_MIXED, or what reading it throws */
 export async function readWaybillFile(
   { path, shown }: { readonly path: string; readonly shown: string },
-  languages: Pick<KnownLanguages, 'all'>,
+  languages: Pick<Known, 'all' | 'forms'>,
 ): Promise<WaybillFile> {
   const doing = 'reading the waybill';
   const text = readTextFile(path, { doing, shown, maxBytes: MAX_WAYBILL_BYTES, mendMissing: 'build it again' });

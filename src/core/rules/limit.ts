@@ -21,7 +21,7 @@ export interface LimitQuestion {
 export function checkLimit(context: RuleContext, question: LimitQuestion): RuleResult {
   const { used, unit } = question;
   const { destination, subject, facts } = context;
-  const lowest = lowestLimit(destination.accepts[subject.form], facts.limits, question.key);
+  const lowest = lowestLimit(destination.accepts[subject.form.id], facts.limits, question.key);
   if (lowest === undefined) return findings();
   const limit = { allowed: lowest.allowed, by: lowest.isOwn ? 'packing sheet' : destination.name };
   const gauge: Gauge = { used, unit, ...limit };

@@ -3,8 +3,8 @@ import { z } from 'zod';
 import { callsField } from './keys/calls-key';
 import { wantsField } from './keys/wants-key';
 import { deliverField, linkField } from './keys/deliver-key';
-import { FORMS, type Form } from './model';
-import { hostKeys, offeredShown, type KnownLanguages } from './runtimes';
+import type { FormId } from './model';
+import { hostKeys, offeredShown, type Known } from './runtimes';
 import {
   archs,
   day,
@@ -43,23 +43,24 @@ const destinationRuntime = z.strictObject(
   { error: 'a mapping, `{}` if there is nothing to say' },
 );
 
-const acceptsField = z
-  .strictObject(
-    {
-      ...Object.fromEntries(FORMS.map((form) => [form, limits().optional()] as const)),
-      beside: z
-        .strictObject({ packed: size().optional() }, { error: '`packed`' })
-        .optional()
-        .meta({ description: 'Data beside an artifact: most bytes of all of it together.' }),
-    } as Record<Form, z.ZodOptional<ReturnType<typeof limits>>> & {
-      beside: z.ZodOptional<z.ZodObject<{ packed: z.ZodOptional<ReturnType<typeof size>> }>>;
-    },
-    { error: `a mapping of artifact forms: ${FORMS.join(', ')}` },
-  )
-  .meta({ description: 'Artifact forms that it takes, each with its limits.' });
+const acceptsField = ({ forms }: Known) =>
+  z
+    .strictObject(
+      {
+        ...Object.fromEntries(forms.map(({ id }) => [id, limits().optional()] as const)),
+        beside: z
+          .strictObject({ packed: size().optional() }, { error: '`packed`' })
+          .optional()
+          .meta({ description: 'Data beside an artifact: most bytes of all of it together.' }),
+      } as Record<FormId, z.ZodOptional<ReturnType<typeof limits>>> & {
+        beside: z.ZodOptional<z.ZodObject<{ packed: z.ZodOptional<ReturnType<typeof size>> }>>;
+      },
+      { error: `a mapping of artifact forms: ${forms.map(({ id }) => id).join(', ')}` },
+    )
+    .meta({ description: 'Artifact forms that it takes, each with its limits.' });
 
 /** The shape of a destination. */
-export function destinationSchema(known: KnownLanguages) {
+export function destinationSchema(known: Known) {
   return z
     .strictObject(
       {
@@ -79,7 +80,7 @@ export function destinationSchema(known: KnownLanguages) {
           )
           .optional()
           .meta({ description: 'What its processors have beyond the baseline.' }),
-        accepts: acceptsField,
+        accepts: acceptsField(known),
         deliver: deliverField,
         link: linkField,
         registry: registry().optional().meta({ description: 'Short for `deliver: { registry: … }`.' }),

@@ -6,9 +6,9 @@ import { parseSize, parseTime } from '../base/units';
 import { callsProblems, settleCalls } from './keys/calls-key';
 import { settleDeliver } from './keys/deliver-key';
 import { isMapping, unknownWord, validate } from './text/issues';
-import { FORMS, type Destination, type DestinationRuntime, type Limits } from './model';
+import { type Destination, type DestinationRuntime, type Limits } from './model';
 import { ENTRY_WORDS } from './part';
-import { offeredPattern, offeredSamples, offeredShown, type KnownLanguages, readRuntime } from './runtimes';
+import { offeredPattern, offeredSamples, offeredShown, type Known, readRuntime } from './runtimes';
 import { meantRuntime } from './text/trade-words';
 import { destinationSchema, type DestinationText } from './destination-schema';
 import type { LimitsText } from './text/schema-words';
@@ -24,12 +24,14 @@ export interface DestinationFile {
  * @param text the file's content
  * @param file its name for messages
  */
-export function readDestination(text: string, file: string, known: KnownLanguages): DestinationFile {
+export function readDestination(text: string, file: string, known: Known): DestinationFile {
   const yaml = readYaml(text, file);
   if (yaml.value === undefined) return { problems: yaml.problems };
   const { value, problems } = validate(destinationSchema(known), yaml.value, yaml, known);
   const all = [...yaml.problems, ...problems, ...checkWords(yaml, known), ...callsProblems(value?.calls, yaml)];
-  return value === undefined || all.length > 0 ? { problems: all } : { destination: settle(value, file), problems: [] };
+  return value === undefined || all.length > 0
+    ? { problems: all }
+    : { destination: settle(value, file, known), problems: [] };
 }
 
 /** Sizes of a limits mapping in bytes. */
@@ -46,7 +48,7 @@ export function settleLimits(limits: LimitsText | undefined): Limits {
 }
 
 /** Looks at names and forms that a schema cannot hold to their words, also in a file that has other mistakes. */
-function checkWords(yaml: YamlFile, known: KnownLanguages): Problem[] {
+function checkWords(yaml: YamlFile, known: Known): Problem[] {
   const problems: Problem[] = [];
   const offered = offeredPattern(known);
   for (const name of Object.keys(mappingAt(yaml.value, 'runtimes'))) {
@@ -70,7 +72,7 @@ function checkWords(yaml: YamlFile, known: KnownLanguages): Problem[] {
 }
 
 /** A destination offers what is compiled under one word for all of it. */
-function meantOffered(name: string, known: KnownLanguages): string | undefined {
+function meantOffered(name: string, known: Known): string | undefined {
   const meant = meantRuntime(name, known);
   return meant === undefined ? undefined : (readRuntime(meant, known)?.offered ?? meant);
 }
@@ -80,16 +82,16 @@ function mappingAt(value: unknown, key: string): Record<string, unknown> {
   return isMapping(found) ? found : {};
 }
 
-function settle(value: DestinationText, file: string): Destination {
+function settle(value: DestinationText, file: string, known: Known): Destination {
   return {
     name: value.destination,
     file,
     archs: value.arch,
     cpu: present({ x86_64: value.cpu?.x86_64, arm64: value.cpu?.arm64 }),
     accepts: Object.fromEntries(
-      FORMS.flatMap((form) => {
-        const limits = value.accepts[form];
-        return limits === undefined ? [] : [[form, settleLimits(limits)]];
+      known.forms.flatMap(({ id }) => {
+        const limits = value.accepts[id];
+        return limits === undefined ? [] : [[id, settleLimits(limits)]];
       }),
     ),
     ...(value.accepts.beside !== undefined && { besides: sized('packed', value.accepts.beside.packed) }),

@@ -6,30 +6,25 @@ import { parseSize, parseTime } from '../base/units';
 import { readAdapter } from './keys/adapter-key';
 import { readBeside } from './keys/beside-key';
 import { settleLimits } from './destination';
-import { IMAGE_KEYS, readImageKeys } from './keys/image-keys';
 import { readInclude } from './keys/include-key';
 import { betterEntry, unknownWord } from './text/issues';
-import type { Acceptance, Arch, Destination, Entry, FunctionSpec, Runtime, Source } from './model';
+import type { Acceptance, Arch, Destination, Entry, FormKeys, FunctionSpec, Runtime, Source } from './model';
 import { readNeedsKey } from './keys/needs-key';
 import type { SheetNotes } from './text/notes';
-import type { SheetKeys, SheetLanguage } from './part';
-import { readRuntime, type KnownLanguages } from './runtimes';
+import type { OpenForm, OpenKeys, OpenLanguage, SheetLanguage } from './part';
+import { readRuntime, type Known } from './runtimes';
 import { readSettings } from './keys/settings-key';
 import { type DefaultsText, type functionSchema, type FunctionText } from './schema';
-
-/** A language with the keys that it adds. */
-export interface OpenLanguage {
-  readonly language: SheetLanguage;
-  readonly keys: SheetKeys;
-}
 
 export class FunctionReader {
   readonly #notes: SheetNotes;
   readonly #languages: readonly OpenLanguage[];
+  readonly #forms: readonly OpenForm[];
 
-  constructor(notes: SheetNotes, languages: readonly OpenLanguage[]) {
+  constructor(notes: SheetNotes, { languages, forms }: OpenKeys) {
     this.#notes = notes;
     this.#languages = languages;
+    this.#forms = forms;
   }
 
   read(
@@ -43,13 +38,14 @@ export class FunctionReader {
     const memoryBytes = parseSize(text.memory ?? defaults.memory ?? '');
     const timeoutMs = parseTime(text.timeout ?? defaults.timeout ?? '');
     const { runtime, open } = this.#runtimeOf(text);
+    const form = this.#formOf(text);
     const destination = this.#readDestinationName(at, text, defaults, Object.keys(destinations));
     return {
       name,
       source,
       runtime,
       entry: this.#readEntry([...at, 'entry'], text.entry, open.language.sheet),
-      form: text.artifact,
+      form: form.form,
       archs: this.#readArchs(at, text, defaults),
       destination,
       leaveOut: this.#readPatterns([...at, 'leave-out'], text['leave-out']),
@@ -58,7 +54,8 @@ export class FunctionReader {
       links: text.links ?? 'follow',
       emptyFolders: text['empty-folders'] ?? false,
       ...this.#readNeeds(at, text, defaults, open),
-      ...this.#readAdapter(at, text, open, destinations[destination]),
+      ...this.#readFormKeys(at, text, form, open),
+      ...this.#readAdapter(at, text, { open, form }, destinations[destination]),
       ...this.#readSettings(at, text, Object.keys(destinations)),
       limits: { ...settleLimits(defaults.limits), ...settleLimits(text.limits) },
       ...(memoryBytes !== undefined && { memoryBytes }),
@@ -88,6 +85,33 @@ export class FunctionReader {
     const open = this.#languages.find(({ language }) => language.id === runtime?.language);
     if (runtime === undefined || open === undefined) throw new Error(`the schema let \`${text}\` pass`);
     return { runtime, open };
+  }
+
+  #formOf({ artifact }: FunctionText): OpenForm {
+    const found = this.#forms.find(({ form }) => form.id === artifact);
+    if (found === undefined) throw new Error(`the schema let \`${artifact}\` pass`);
+    return found;
+  }
+
+  /** The keys of its form; those of others are refused. */
+  #readFormKeys(
+    at: readonly string[],
+    text: FunctionText,
+    { form, keys }: OpenForm,
+    { language: { sheet } }: OpenLanguage,
+  ): FormKeys {
+    const given: Readonly<Record<string, unknown>> = text;
+    for (const { form: other } of this.#forms)
+      for (const key of other.keys)
+        if (!form.keys.includes(key) && given[key] !== undefined)
+          this.#notes.add(
+            [...at, key],
+            `it only for ${other.titles}`,
+            `it with \`artifact: ${form.id}\``,
+            'take it out',
+            'key',
+          );
+    return keys?.read({ notes: this.#notes, at, text, sheet }) ?? {};
   }
 
   #readEntry(at: readonly string[], text: string, { entry: part }: SheetLanguage['sheet']): Entry {
@@ -126,7 +150,7 @@ export class FunctionReader {
     text: FunctionText,
     defaults: DefaultsText,
     { language, keys }: OpenLanguage,
-  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'isDeep' | 'isStrict' | 'own' | 'image'> {
+  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'isDeep' | 'isStrict' | 'own'> {
     this.#refuseForeignKeys(at, text, language);
     const path = text.sources === undefined ? ['defaults', 'sources'] : [...at, 'sources'];
     const sources = (text.sources ?? defaults.sources ?? []).flatMap(
@@ -145,10 +169,6 @@ export class FunctionReader {
       isDeep,
       isStrict: how === 'strict',
       own: keys.read({ notes: this.#notes, at, text, isDeep }),
-      ...(text.artifact === 'image' && {
-        image: readImageKeys(this.#notes, at, text, language.sheet.broughtBy),
-        ...(text.archive === true && { isArchived: true }),
-      }),
     };
   }
 
@@ -181,37 +201,24 @@ export class FunctionReader {
       );
     }
     const forms = sheet.forms.map((one) => `\`${one}\``);
-    if (!forms.includes(`\`${text.artifact}\``))
+    if (!sheet.forms.some((one) => one === text.artifact))
       this.#notes.add(
         [...at, 'artifact'],
         listed(forms, 'or'),
         `\`${text.artifact}\` for \`${text.runtime}\``,
         `write ${forms[0] ?? ''}`,
       );
-    this.#refuseImageKeys(at, text);
   }
 
   #readAdapter(
     at: readonly string[],
     text: FunctionText,
-    { language }: OpenLanguage,
+    { open: { language }, form: { form } }: { readonly open: OpenLanguage; readonly form: OpenForm },
     destination: Destination | undefined,
   ): Pick<FunctionSpec, 'adapter' | 'shape'> {
     const able = this.#languages.flatMap((one) => (one.language.sheet.adapters.length > 0 ? [one.language.title] : []));
     const { adapters } = language.sheet;
-    return readAdapter({ notes: this.#notes, at, text, adapters, able, destination });
-  }
-
-  #refuseImageKeys(at: readonly string[], text: FunctionText): void {
-    for (const key of IMAGE_KEYS)
-      if (text.artifact !== 'image' && text[key] !== undefined)
-        this.#notes.add(
-          [...at, key],
-          'it only for images',
-          `it with \`artifact: ${text.artifact}\``,
-          'take it out',
-          'key',
-        );
+    return readAdapter({ notes: this.#notes, at, text, form, adapters, able, destination });
   }
 
   #readSource(at: readonly string[], source: NonNullable<FunctionText['sources']>[number]): Source | undefined {
@@ -306,7 +313,7 @@ export class FunctionReader {
 export function patchFunction(
   value: Record<string, unknown>,
   destinations: readonly string[],
-  { known, schema: whole }: { readonly known: KnownLanguages; readonly schema: ReturnType<typeof functionSchema> },
+  { known, schema: whole }: { readonly known: Known; readonly schema: ReturnType<typeof functionSchema> },
 ): FunctionText | undefined {
   const [example] = known.all;
   const harmless: Record<string, unknown> = {

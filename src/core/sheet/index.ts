@@ -2,7 +2,7 @@
 import type { ProjectFolder } from '../disk/project-folder';
 import type { DestinationFile } from './destination';
 import type { RoughFunction } from './text/rough';
-import type { KnownLanguages } from './runtimes';
+import type { Known } from './runtimes';
 import type { LoadedSheet } from './sheet';
 
 export { type AdapterCalls, adapterCalls, callsOf, shapeOf, takesPlainRequests } from './keys/adapter-key';
@@ -11,24 +11,23 @@ export { DEFAULT_START, entryOf, entryString, offeredRuntime } from './entry';
 export { givenMemory, givenTimeMs } from './given';
 export {
   ARCHITECTURES,
-  FORMS,
   MAX_YAML_BYTES,
   type Acceptance,
   type Arch,
-  type Base,
   type Beside,
   type Deliver,
   type Destination,
   type DestinationRuntime,
   type Entry,
   type Fill,
-  type Form,
+  type FormFacts,
+  type FormId,
+  type FormKeys,
+  type Forms,
   type FunctionSpec,
-  type ImageKeys,
   type LanguageId,
   type Languages,
   type LanguageTypes,
-  type LayerKey,
   type LicencePolicy,
   type Limits,
   type Needs,
@@ -45,20 +44,24 @@ export {
   type WayName,
 } from './model';
 export type { SheetNotes } from './text/notes';
+export { glob } from './text/schema-words';
 export { inputsText, isHeld, valueAt, valueToTry } from './settings';
 export { isRegistry, settleRegistry } from './store-place';
 export type {
   EntryPart,
+  FormKeysReading,
+  FormSheetKeys,
   HostWords,
   KeysReading,
   PartSchemas,
   RuntimeWords,
+  SheetForm,
   SheetKeys,
   SheetLanguage,
   SheetPart,
   LateFields,
 } from './part';
-export { partFields, readRuntime, type ForeseenRuntime, type KnownLanguages } from './runtimes';
+export { partFields, readRuntime, type ForeseenRuntime, type Known } from './runtimes';
 export type { RoughFunction } from './text/rough';
 export type { LoadedSheet, ReadFile } from './sheet';
 
@@ -67,13 +70,13 @@ export async function loadSheet(
   project: ProjectFolder,
   path: string,
   shown: (path: string) => string,
-  known: KnownLanguages,
+  known: Known,
 ): Promise<LoadedSheet> {
   return (await import('./sheet')).loadSheet(project, path, shown, known);
 }
 
 /** @param file name of the destination file for messages */
-export async function readDestination(text: string, file: string, known: KnownLanguages): Promise<DestinationFile> {
+export async function readDestination(text: string, file: string, known: Known): Promise<DestinationFile> {
   return (await import('./destination')).readDestination(text, file, known);
 }
 
@@ -90,12 +93,11 @@ export async function roughFunctions(text: string): Promise<RoughFunction[]> {
 }
 
 /** The schemas of a sheet and a destination. */
-export async function sheetSchemas(known: KnownLanguages) {
-  const [{ destinationSchema }, { sheetSchema }, { openLanguages }] = await Promise.all([
+export async function sheetSchemas(known: Known) {
+  const [{ destinationSchema }, { sheetSchema }, { openKeys }] = await Promise.all([
     import('./destination-schema'),
     import('./schema'),
     import('./sheet'),
   ]);
-  const own = (await openLanguages(known)).map(({ keys }) => keys);
-  return { sheet: sheetSchema(known, own), destination: destinationSchema(known) };
+  return { sheet: sheetSchema(known, await openKeys(known)), destination: destinationSchema(known) };
 }

@@ -9,9 +9,49 @@ export { ARCHITECTURES, type Arch };
 /** The largest sheet or destination that is read. */
 export const MAX_YAML_BYTES = 1024 * 1024;
 
-/** The artifact forms that a destination can take. */
-export const FORMS = ['zip', 'jar', 'binary', 'image'] as const;
-export type Form = (typeof FORMS)[number];
+/** What the forms bring: the folder of each adds a member under its id (declaration merging), as languages do below. */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+export interface Forms {}
+
+/** `zip`, `image`: a closed union. */
+export type FormId = keyof Forms;
+
+/** Keys of a function that only one form has, settled; the folder of the form adds them. */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+export interface FormKeys {}
+
+/** What of a form counts wherever artifacts are spoken of. Two forms are told apart by nothing else. */
+export interface FormFacts<Id extends FormId = FormId> {
+  readonly id: Id;
+  /** What an artifact of it is called, as `no library in the …`; and several of them. */
+  readonly title: string;
+  readonly titles: string;
+  /** Ending of artifacts as they are built: `.zip`; '' where they have none. */
+  readonly ending: string;
+  /** Ending of the one file that an artifact is sent as, where it is not sent in parts. */
+  readonly fileEnding: string;
+  /** Media type of that file. */
+  readonly mediaType: string;
+  /** Whether our encoder packs what is in it. */
+  readonly isDeflated: boolean;
+  /** It is one executable, and nothing lies beside that. */
+  readonly isProgram?: true;
+  /**
+   * It is layers on a base that brings the runtime, for one processor, with what starts the function. Layers are known by
+   * their digests: machines share them one by one, and a registry takes them so.
+   */
+  readonly isLayered?: true;
+  /** Path of what says at its beginning how the whole is read; the runtime reads it without unpacking. */
+  readonly manifest?: string;
+  /** Whether code in it chooses among libraries for several systems. */
+  readonly isForSeveral?: true;
+  /** What the folders in it are to those who write its code. */
+  readonly places: 'folder' | 'package';
+  /** Files that a build of all architectures places beside the artifacts, relative to the project. */
+  alsoPlaced?(name: string): readonly string[];
+  /** What an artifact is known by, SHA-256 in hexadecimal, where that is not the digest of its file. @param path absolute */
+  digest?(path: string, shown: string): Promise<string>;
+}
 
 /** What the host calls: `alert.mjs#decide`. */
 export interface Entry {
@@ -153,43 +193,13 @@ export interface Source {
 export const TRIMS = ['off', 'safe', 'traced'] as const;
 export type Trim = (typeof TRIMS)[number];
 
-/** What an image stands on. */
-export type Base =
-  /** Nothing: for executables that need no libraries. */
-  | { readonly kind: 'empty' }
-  /** An image at a registry. */
-  | { readonly kind: 'image'; readonly reference: string; readonly plainHttp: boolean }
-  /** An image layout, a folder or a tar archive; `{arch}` stands for the architecture. */
-  | { readonly kind: 'layout'; readonly path: string; readonly tag?: string }
-  /** A root file system, a folder or a tar archive; `{arch}` stands for the architecture. */
-  | { readonly kind: 'root'; readonly path: string }
-  /** What this machine has: a runtime by its word, or `libc`, and the libraries that it needs. */
-  | { readonly kind: 'runtime'; readonly runtime: string };
-
-/** A layer of its own. */
-export interface LayerKey {
-  readonly name: string;
-  readonly files: readonly string[];
-}
-
-export interface ImageKeys {
-  readonly base: Base;
-  /** Layers for some of the files, the lowest first; what fits none is cut as usual. */
-  readonly layers: readonly LayerKey[];
-  /** Everything in one layer. */
-  readonly isWhole: boolean;
-  /** User and group by number, `65534:65534`. */
-  readonly user: string;
-  readonly labels: Readonly<Record<string, string>>;
-}
-
-export interface FunctionSpec<Id extends LanguageId = LanguageId> {
+export interface FunctionSpec<Id extends LanguageId = LanguageId> extends FormKeys {
   readonly name: string;
   /** Folder, relative to the project; '' is the project itself. */
   readonly source: string;
   readonly runtime: Runtime<Id>;
   readonly entry: Entry;
-  readonly form: Form;
+  readonly form: FormFacts;
   readonly archs: readonly Arch[];
   /** Name of a destination of the sheet. */
   readonly destination: string;
@@ -212,10 +222,6 @@ export interface FunctionSpec<Id extends LanguageId = LanguageId> {
   readonly shape?: string;
   /** The keys that only its language has. */
   readonly own: Languages[Id]['keys'];
-  /** Images: what they stand on, and how they are cut. */
-  readonly image?: ImageKeys;
-  /** Images: whether a build also writes the layout as one tar archive. */
-  readonly isArchived?: true;
   /** Those that tell where data beside the artifact lies are among them. */
   readonly settings: readonly Setting[];
   readonly beside: readonly Beside[];
@@ -270,7 +276,7 @@ export interface Destination {
   readonly archs: readonly Arch[];
   /** What its processors have: `x86-64-v2`, `v8.2`; nothing beyond the baseline where it does not say. */
   readonly cpu: Readonly<Partial<Record<Arch, string>>>;
-  readonly accepts: Readonly<Partial<Record<Form, Limits>>>;
+  readonly accepts: Readonly<Partial<Record<FormId, Limits>>>;
   /** That it takes data beside an artifact, and how many bytes of it altogether. */
   readonly besides?: { readonly packed?: number };
   readonly deliver?: Deliver;

@@ -1,6 +1,6 @@
 /** What a language says of its functions in a packing sheet. The sheet is read with what the languages say; it names none. */
 import type { z } from 'zod';
-import type { Entry, Form, LanguageId, Languages } from './model';
+import type { Entry, FormFacts, FormId, FormKeys, LanguageId, Languages } from './model';
 import type { SheetNotes } from './text/notes';
 
 /** The words of `runtime`. */
@@ -82,10 +82,34 @@ export interface KeysReading {
   readonly isDeep: boolean;
 }
 
+/** The keys that only one form has: their schemas, and what is made of them. Heavy: loaded to read a sheet. */
+export interface FormSheetKeys {
+  readonly fields: Readonly<Record<string, z.ZodType>>;
+  read(reading: FormKeysReading): FormKeys;
+}
+
+export interface FormKeysReading {
+  readonly notes: SheetNotes;
+  /** Path of the function in the sheet. */
+  readonly at: readonly string[];
+  /** The function as it is written; `fields` hold for it. */
+  readonly text: Readonly<Record<string, unknown>>;
+  /** Its language. */
+  readonly sheet: SheetPart;
+}
+
+/** What the sheet knows of a form. Light. */
+export interface SheetForm<Id extends FormId = FormId> extends FormFacts<Id> {
+  /** Names of the keys that only it has. */
+  readonly keys: readonly string[];
+  /** @param languages all of them, in their order; undefined where it has no keys of its own */
+  readonly openKeys?: (languages: readonly SheetLanguage[]) => Promise<FormSheetKeys>;
+}
+
 /** Light: it is there whenever a sheet is. */
 export interface SheetPart<Id extends LanguageId = LanguageId> {
   /** The first is the usual one. */
-  readonly forms: readonly Form[];
+  readonly forms: readonly FormId[];
   /** Interfaces of web applications that it can be called through. */
   readonly adapters: readonly string[];
   readonly entry: EntryPart;
@@ -123,4 +147,22 @@ export interface SheetLanguage<Id extends LanguageId = LanguageId> {
   readonly sheet: SheetPart<Id>;
   /** Undefined where it writes nothing of its own. */
   readonly parts?: () => Promise<PartSchemas>;
+}
+
+/** A language with the keys that it adds. */
+export interface OpenLanguage {
+  readonly language: SheetLanguage;
+  readonly keys: SheetKeys;
+}
+
+/** A form with the keys that it adds, where it has any. */
+export interface OpenForm {
+  readonly form: SheetForm;
+  readonly keys: FormSheetKeys | undefined;
+}
+
+/** All that a sheet is read with. */
+export interface OpenKeys {
+  readonly languages: readonly OpenLanguage[];
+  readonly forms: readonly OpenForm[];
 }

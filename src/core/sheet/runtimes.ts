@@ -1,7 +1,7 @@
 /** The words of `runtime`, made of what the languages say: which there are, how they are read and offered. */
 import { listed } from '../base/text';
 import type { Runtime } from './model';
-import type { PartSchemas, RuntimeWords, SheetLanguage } from './part';
+import type { PartSchemas, RuntimeWords, SheetForm, SheetLanguage } from './part';
 
 /** A runtime that destinations may offer already, although no function of it can be packed yet. */
 export interface ForeseenRuntime {
@@ -10,36 +10,38 @@ export interface ForeseenRuntime {
   readonly hostKey: string;
 }
 
-/** All languages, and what is foreseen beside them. */
-export interface KnownLanguages {
+/** All languages and forms, and what is foreseen beside them. */
+export interface Known {
   /** In the order in which they are shown; the first gives examples for all. */
   readonly all: readonly SheetLanguage[];
   readonly foreseen: readonly ForeseenRuntime[];
+  /** In the order in which they are shown. */
+  readonly forms: readonly SheetForm[];
 }
 
 /** What a function may say: `node 20`. */
-export function writtenPattern({ all }: KnownLanguages): RegExp {
+export function writtenPattern({ all }: Known): RegExp {
   const words = all.filter(({ runtime }) => runtime.isOfferedOnly !== true);
   return anyOf(words.map(({ runtime: { word, version } }) => withVersion(word, version?.sheet)));
 }
 
 /** What a destination may offer. */
-export function offeredPattern(known: KnownLanguages): RegExp {
+export function offeredPattern(known: Known): RegExp {
   return anyOf(offeredWords(known).map(({ word, version }) => withVersion(word, version?.offered)));
 }
 
 /** What a destination may offer, as it is shown to people. */
-export function offeredShown(known: KnownLanguages): string[] {
+export function offeredShown(known: Known): string[] {
   return offeredWords(known).map(({ word, version }) => (version === undefined ? word : `${word} ${version.shown}`));
 }
 
 /** Examples of what a destination may offer. */
-export function offeredSamples(known: KnownLanguages): string[] {
+export function offeredSamples(known: Known): string[] {
   return offeredWords(known).map(({ sample }) => sample);
 }
 
 /** Examples of what a function may say. */
-export function writtenSamples({ all }: KnownLanguages): string {
+export function writtenSamples({ all }: Known): string {
   const words = all.filter(({ runtime }) => runtime.isOfferedOnly !== true);
   return listed(
     words.map(({ runtime }) => `\`${runtime.sample}\``),
@@ -48,13 +50,13 @@ export function writtenSamples({ all }: KnownLanguages): string {
 }
 
 /** Keys of languages under `entry` of a destination. */
-export function hostKeys({ all, foreseen }: KnownLanguages): string[] {
+export function hostKeys({ all, foreseen }: Known): string[] {
   const keys = [...all.map(({ sheet }) => sheet.entry.hostKey), ...foreseen.map(({ hostKey }) => hostKey)];
   return [...new Set(keys.flatMap((key) => key ?? []))];
 }
 
 /** `node 20` as language and version; undefined where no language has that word. */
-export function readRuntime(text: string, { all }: Pick<KnownLanguages, 'all'>): Runtime | undefined {
+export function readRuntime(text: string, { all }: Pick<Known, 'all'>): Runtime | undefined {
   const [word = '', version = ''] = text.split(' ');
   const found = all.find(({ runtime }) => runtime.word === word);
   return found === undefined ? undefined : runtimeOf(found, text, version);
@@ -65,7 +67,7 @@ function runtimeOf({ id, runtime }: SheetLanguage, text: string, version: string
 }
 
 /** Languages that are offered under another word are offered under that alone. */
-function offeredWords({ all, foreseen }: KnownLanguages): RuntimeWords[] {
+function offeredWords({ all, foreseen }: Known): RuntimeWords[] {
   const known = [...all, ...foreseen].map(({ runtime }) => runtime);
   const versioned = known.filter(({ offeredAs, isOfferedOnly }) => offeredAs === undefined && isOfferedOnly !== true);
   return [...versioned, ...known.filter(({ isOfferedOnly }) => isOfferedOnly === true)];
@@ -81,7 +83,7 @@ function anyOf(patterns: readonly string[]): RegExp {
 
 /** The shape of one part of every language, optional, under its id: for a schema of lock or waybill. */
 export async function partFields<Key extends keyof PartSchemas>(
-  { all }: Pick<KnownLanguages, 'all'>,
+  { all }: Pick<Known, 'all'>,
   keys: readonly Key[],
 ): Promise<Readonly<Record<Key, Readonly<Record<string, NonNullable<PartSchemas[Key]>>>>>> {
   const found = await Promise.all(all.map(async ({ id, parts }) => ({ id, schemas: await parts?.() })));

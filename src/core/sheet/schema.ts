@@ -7,12 +7,10 @@ import { besideField } from './keys/beside-key';
 import { fillField } from './keys/fill-key';
 import { advisoriesField, licencesField, packagesField, WHY_NOT_AFFECTED } from './keys/papers-keys';
 import { storeField } from './keys/store-key';
-import { imageFields } from './keys/image-keys';
 import { listed } from '../base/text';
-import { FORMS } from './model';
 import { archs, day, glob, globs, limits, list, name, pattern, size, text, time } from './text/schema-words';
-import type { LateFields, SheetKeys, SheetLanguage } from './part';
-import { writtenPattern, writtenSamples, type KnownLanguages } from './runtimes';
+import type { LateFields, OpenKeys, SheetLanguage } from './part';
+import { writtenPattern, writtenSamples, type Known } from './runtimes';
 
 const setting = z.strictObject(
   {
@@ -80,7 +78,7 @@ const source = z.strictObject(
 );
 
 /** What languages say of a key in the reference, each sentence once. */
-function texts({ all }: KnownLanguages, key: keyof SheetLanguage['sheet']['texts']): string {
+function texts({ all }: Known, key: keyof SheetLanguage['sheet']['texts']): string {
   return [...new Set(all.flatMap(({ sheet }) => sheet.texts[key] ?? []))].join('; ');
 }
 
@@ -93,7 +91,7 @@ function enumOf(words: readonly string[]) {
 }
 
 /** Keys of what is packed of third parties, and where it comes from. */
-const requirementFields = (known: KnownLanguages) => ({
+const requirementFields = (known: Known) => ({
   needs: z
     .union([text('a file'), list(text('a requirement'), 'a list of requirements')], {
       error: 'a list of requirements, or the file that states them',
@@ -117,7 +115,7 @@ const requirementFields = (known: KnownLanguages) => ({
     }),
 });
 
-function adapter(known: KnownLanguages) {
+function adapter(known: Known) {
   const kinds = known.all.flatMap(({ sheet }) => sheet.adapters);
   const expected = `${listed(
     kinds.map((one) => `\`${one}\``),
@@ -129,7 +127,7 @@ function adapter(known: KnownLanguages) {
 }
 
 /** What a function is: where its source lies, what runs it, what is called. */
-const headFields = (known: KnownLanguages) => ({
+const headFields = (known: Known) => ({
   source: text('a folder of the project').meta({
     description: 'Folder with the function’s source; its contents are packed, not the folder.',
   }),
@@ -146,11 +144,9 @@ const headFields = (known: KnownLanguages) => ({
 });
 
 /** The keys that functions of every language have. */
-const commonFields = (known: KnownLanguages) => ({
+const commonFields = (known: Known, added: LateFields) => ({
   ...headFields(known),
-  artifact: z
-    .enum(FORMS, { error: '`zip`, `jar`, `binary` or `image`' })
-    .meta({ description: 'Form of the artifact.' }),
+  artifact: enumOf(known.forms.map(({ id }) => id)).meta({ description: 'Form of the artifact.' }),
   arch: archs().optional().meta({ description: 'Architectures to build for; the sheet’s defaults otherwise.' }),
   destination: text('the name of a destination')
     .optional()
@@ -188,7 +184,7 @@ const commonFields = (known: KnownLanguages) => ({
     .meta({
       description: `The entry is a web application, called with requests as events: ${texts(known, 'adapter')}. With \`{ kind, shape }\` also which shape of requests, of those that the destination states under \`calls\`.`,
     }),
-  ...imageFields(known),
+  ...added,
   beside: besideField,
   settings: z
     .record(z.string(), setting, { error: 'a mapping of setting names' })
@@ -206,23 +202,26 @@ const commonFields = (known: KnownLanguages) => ({
     .meta({ description: 'Findings that the team lives with.' }),
 });
 
-/** What is common to all, and what the languages add. */
-function functionSchema(known: KnownLanguages, own: readonly SheetKeys[]) {
-  const fields = commonFields(known);
-  const added = Object.assign({}, ...own.map((one) => one.fields)) as LateFields;
+/** What is common to all, and what forms and languages add. */
+function functionSchema(known: Known, { languages, forms }: OpenKeys) {
+  const fields = commonFields(known, joined(forms.map(({ keys }) => keys?.fields ?? {})));
+  const added = joined(languages.map(({ keys }) => keys.fields));
   return z.strictObject({ ...fields, ...added }, { error: 'a mapping that describes the function' });
 }
 
-function defaultsSchema(known: KnownLanguages) {
-  const { destination, arch, memory, timeout, limits: most, sources, trim } = commonFields(known);
+function joined(all: readonly Readonly<Record<string, z.ZodType>>[]): LateFields {
+  return Object.assign({}, ...all) as LateFields;
+}
+
+function defaultsSchema(known: Known) {
+  const { destination, arch, memory, timeout, limits: most, sources, trim } = commonFields(known, {});
   return z.strictObject(
     { destination, arch, memory, timeout, limits: most, sources, trim },
     { error: 'a mapping of defaults' },
   );
 }
 
-/** @param own the keys of each language, in the order of `known.all` */
-export function sheetSchema(known: KnownLanguages, own: readonly SheetKeys[]) {
+export function sheetSchema(known: Known, own: OpenKeys) {
   return z
     .strictObject(
       {

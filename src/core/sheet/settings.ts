@@ -21,5 +21,10 @@ export function inputsText({ place: _place, isArchived: _isArchived, ...spec }: 
   const settings = spec.settings.flatMap(({ values: _values, held: _held, beside, ...one }) =>
     beside === undefined ? [one] : [],
   );
-  return JSON.stringify({ ...spec, settings, beside: spec.beside.length > 0 ? spec.beside : undefined });
+  return JSON.stringify({
+    ...spec,
+    form: spec.form.id,
+    settings,
+    beside: spec.beside.length > 0 ? spec.beside : undefined,
+  });
 }

@@ -1,4 +1,5 @@
-import { KNOWN, languageOf } from '../languages';
+import { KNOWN } from '../forms';
+import { languageOf } from '../languages';
 import { readDestination } from './destination';
 import { entryString } from './entry';
 import type { LanguageId } from './model';

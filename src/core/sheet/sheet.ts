@@ -4,11 +4,12 @@ import { printable } from '../base/text';
 import type { ProjectFolder } from '../disk/project-folder';
 import { readDestination } from './destination';
 import { settleFill } from './keys/fill-key';
-import { FunctionReader, patchFunction, type OpenLanguage } from './function';
+import { FunctionReader, patchFunction } from './function';
+import type { OpenKeys } from './part';
 import { isMapping, validate } from './text/issues';
 import { MAX_YAML_BYTES, type Destination, type Sheet } from './model';
 import { SheetNotes } from './text/notes';
-import type { KnownLanguages } from './runtimes';
+import type { Known } from './runtimes';
 import { functionSchema, sheetSchema } from './schema';
 import { NAME_PATTERN } from './text/schema-words';
 import { settlePapers } from './keys/papers-keys';
@@ -36,23 +37,26 @@ export async function loadSheet(
   project: ProjectFolder,
   path: string,
   shown: (path: string) => string,
-  known: KnownLanguages,
+  known: Known,
 ): Promise<LoadedSheet> {
   const text = project.read(path, 'reading the packing sheet', shown(path), MAX_YAML_BYTES);
-  const open = await openLanguages(known);
+  const open = await openKeys(known);
   return new SheetReader({ project, shown, known, open }, { path, text }).read();
 }
 
-/** The keys of each language, in their order. */
-export async function openLanguages({ all }: KnownLanguages): Promise<OpenLanguage[]> {
-  return Promise.all(all.map(async (language) => ({ language, keys: await language.sheet.open() })));
+/** The keys of each language and form, in their order. */
+export async function openKeys({ all, forms }: Known): Promise<OpenKeys> {
+  return {
+    languages: await Promise.all(all.map(async (language) => ({ language, keys: await language.sheet.open() }))),
+    forms: await Promise.all(forms.map(async (form) => ({ form, keys: await form.openKeys?.(all) }))),
+  };
 }
 
 interface Reading {
   readonly project: ProjectFolder;
   readonly shown: (path: string) => string;
-  readonly known: KnownLanguages;
-  readonly open: readonly OpenLanguage[];
+  readonly known: Known;
+  readonly open: OpenKeys;
 }
 
 class SheetReader {
@@ -62,8 +66,8 @@ class SheetReader {
   readonly #files: ReadFile[];
   readonly #notes: SheetNotes;
   readonly #problems: Problem[];
-  readonly #known: KnownLanguages;
-  readonly #open: readonly OpenLanguage[];
+  readonly #known: Known;
+  readonly #open: OpenKeys;
 
   constructor({ project, shown, known, open }: Reading, sheet: ReadFile) {
     this.#known = known;
@@ -80,9 +84,8 @@ class SheetReader {
     const raw = this.#yaml.value;
     if (raw === undefined) throw this.#error();
     // The parts are looked at one by one, so that a mistake in one does not hide those in another.
-    const own = this.#open.map(({ keys }) => keys);
-    const whole = validate(sheetSchema(this.#known, own), raw, this.#yaml, this.#known);
-    const patching = { known: this.#known, schema: functionSchema(this.#known, own) };
+    const whole = validate(sheetSchema(this.#known, this.#open), raw, this.#yaml, this.#known);
+    const patching = { known: this.#known, schema: functionSchema(this.#known, this.#open) };
     const reader = new FunctionReader(this.#notes, this.#open);
     this.#problems.push(...whole.problems);
     const root = isMapping(raw) ? raw : {};

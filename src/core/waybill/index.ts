@@ -1,5 +1,5 @@
 /** Waybills. Their schema is loaded only to hold one against it. */
-import type { KnownLanguages } from '../sheet';
+import type { Known } from '../sheet';
 
 export type { CarriedPackage, Waybill, WaybillFile } from './schema';
 export { lineOf, rowOf } from './asks';
@@ -8,6 +8,6 @@ export { reasonGraph, rowsByOwner, withoutPackage, type GraphNode, type ReasonGr
 export { filesDigest, formatWaybill, makeWaybill, readWaybill, type WaybillFacts } from './waybill';
 
 /** The shape of a waybill. Loaded when it is called. */
-export async function waybillSchema(known: Pick<KnownLanguages, 'all'>) {
+export async function waybillSchema(known: Pick<Known, 'all' | 'forms'>) {
   return (await import('./schema')).waybillSchema(known);
 }

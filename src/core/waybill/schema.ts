@@ -1,6 +1,6 @@
 /** The shape of a waybill. Published as a JSON Schema; format version 3. What is a language's own stands under its id. */
 import { z } from 'zod';
-import { partFields, type KnownLanguages, type LateFields, type OwnOf } from '../sheet';
+import { partFields, type FormId, type Known, type LateFields, type OwnOf } from '../sheet';
 
 const digest = z
   .string()
@@ -208,7 +208,7 @@ const askFields = {
     .meta({ description: 'Rows that are kept as long as one of those is there that ask for all of them.' }),
 };
 
-const waybillOf = (ownPackage: Fields, own: Fields) =>
+const waybillOf = (forms: readonly FormId[], ownPackage: Fields, own: Fields) =>
   z
     .strictObject({
       waybill: z.literal(3).meta({ description: 'Version of this format.' }),
@@ -216,7 +216,7 @@ const waybillOf = (ownPackage: Fields, own: Fields) =>
       project: z.string(),
       runtime: z.string(),
       arch: z.enum(['x86_64', 'arm64']),
-      form: z.enum(['zip', 'jar', 'binary', 'image']),
+      form: z.enum(forms),
       destination: z.string(),
       artifact,
       ...statedFields,
@@ -252,12 +252,16 @@ const waybillOf = (ownPackage: Fields, own: Fields) =>
     })
     .meta({ title: 'Emballage waybill' });
 
-/** The shape of a waybill, with what the languages add. */
-export async function waybillSchema(known: Pick<KnownLanguages, 'all'>) {
+/** The shape of a waybill, with what forms and languages add. */
+export async function waybillSchema(known: Pick<Known, 'all' | 'forms'>) {
   const own = await partFields(known, ['carriedPackage', 'carried']);
   const optional = (fields: Fields): Fields =>
     Object.fromEntries(Object.entries(fields).map(([id, schema]) => [id, schema.optional()]));
-  return waybillOf(optional(own.carriedPackage), optional(own.carried));
+  return waybillOf(
+    known.forms.map(({ id }) => id),
+    optional(own.carriedPackage),
+    optional(own.carried),
+  );
 }
 
 type PlainWaybill = z.output<ReturnType<typeof waybillOf>>;

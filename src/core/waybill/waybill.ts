@@ -16,7 +16,7 @@ import type {
   Trimmed,
   UnseenImport,
 } from '../fileset/model';
-import { inputsText, type Arch, type Entry, type FunctionSpec, type KnownLanguages, type OwnOf } from '../sheet';
+import { inputsText, type Arch, type Entry, type FunctionSpec, type Known, type OwnOf } from '../sheet';
 import { askRows } from './asks';
 import type { CarriedPackage, Waybill, WaybillFile } from './schema';
 
@@ -56,8 +56,8 @@ export interface WaybillFacts {
   /** The time that entries carry, `1980-01-01 00:00:00`. */
   readonly time: string;
   /** Images: what they are made of, the layer of each path, and where the function's own paths are in them. */
-  readonly image?: {
-    readonly facts: NonNullable<Waybill['image']>;
+  readonly laidOut?: {
+    readonly image: NonNullable<Waybill['image']>;
     readonly layerOf: (path: string) => string;
     readonly placed: (path: string) => string;
   };
@@ -70,7 +70,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
   const { spec } = facts;
   const files = facts.fileSet.entries.map((entry) => ({
     ...describe(entry, facts.digests),
-    ...(facts.image !== undefined && { layer: facts.image.layerOf(entry.path) }),
+    ...(facts.laidOut !== undefined && { layer: facts.laidOut.layerOf(entry.path) }),
   }));
   return {
     waybill: 3,
@@ -78,7 +78,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     project: facts.project,
     runtime: spec.runtime.text,
     arch: facts.arch,
-    form: spec.form,
+    form: spec.form.id,
     destination: spec.destination,
     artifact: { ...facts.artifact, files: files.length },
     entry: {
@@ -90,11 +90,11 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     inputs: { function: contentDigest(inputsText(spec)), files: filesDigest(facts.fileSet, facts.digests) },
     made: {
       by: facts.tool,
-      deflate: spec.form === 'binary' ? 'none' : DEFLATE_ENCODER,
+      deflate: spec.form.isDeflated ? DEFLATE_ENCODER : 'none',
       time: facts.time,
       toolchains: [...facts.toolchains],
     },
-    ...(facts.image !== undefined && { image: facts.image.facts }),
+    ...(facts.laidOut !== undefined && { image: facts.laidOut.image }),
     ...(facts.beside.length > 0 && { beside: facts.beside.map((one) => ({ ...one })) }),
     packages: [...facts.packages],
     provided: [...facts.provided],
@@ -114,7 +114,7 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
     })),
     files,
     ...askRows(
-      facts.image === undefined ? facts.asks : renameAsks(facts.asks, facts.image.placed),
+      facts.laidOut === undefined ? facts.asks : renameAsks(facts.asks, facts.laidOut.placed),
       files.map(({ path }) => path),
       facts.modules.map(({ path }) => path),
     ),
@@ -177,7 +177,7 @@ export function filesDigest(fileSet: Pick<FileSet, 'entries'>, digests: Readonly
 export interface WaybillReading {
   /** Its name, for messages. */
   readonly shown: string;
-  readonly languages: Pick<KnownLanguages, 'all'>;
+  readonly languages: Pick<Known, 'all' | 'forms'>;
   /** Whether it is known to be as the format wants it; otherwise the schema library is loaded to see. */
   readonly isVerified: boolean;
 }

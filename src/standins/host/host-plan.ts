@@ -18,6 +18,8 @@ export interface HostPlan {
   readonly program?: string;
   /** What runs an executable for another processor, and the folder with the C library for it, where that is not the system’s own. */
   readonly emulator?: { readonly program: string; readonly sysroot?: string };
+  /** Lays the artifact out in a folder; it is called as it lies without. @returns folders that were made */
+  readonly unpack?: (into: string) => Promise<string[]>;
   /** For an image: what runs it; its own configuration says the rest. */
   readonly image?: ImagePlan;
   /** How the destination calls functions. */

@@ -11,8 +11,6 @@ import {
   writeFileSync,
 } from 'node:fs';
 import { basename, dirname, join } from 'node:path';
-import { withFileSource } from '../../core/disk/file-source';
-import { unpackZip } from '../../core/disk/unpack/unpack';
 import { layBeside } from './beside';
 import { confined, confineMeans } from './process/confine';
 import type { HostPlan } from './host-plan';
@@ -25,12 +23,12 @@ const NOBODY = 65_534;
 
 /** Unpacks the artifact; an executable by itself is run as it is, and so is what the runtime reads whole. @returns the folders that were made */
 export async function putArtifact(plan: HostPlan, root: string): Promise<string[]> {
-  const isExecutable = plan.program === undefined && !plan.shown.endsWith('.zip');
-  const name = isExecutable ? plan.file : plan.run.wholeAs;
-  if (name === undefined)
-    return withFileSource(plan.artifact, plan.shown, (source) => unpackZip(source, plan.shown, root));
-  copyFileSync(plan.artifact, join(root, name));
-  chmodSync(join(root, name), isExecutable ? 0o555 : 0o444);
+  const { unpack, run, program, file, artifact } = plan;
+  const whole = program === undefined ? undefined : run.wholeAs;
+  if (unpack !== undefined && whole === undefined) return unpack(root);
+  const to = join(root, whole ?? file);
+  copyFileSync(artifact, to);
+  chmodSync(to, unpack === undefined ? 0o555 : 0o444);
   return [];
 }
 

@@ -1,4 +1,5 @@
 /** Calls of functions at the stand-in host: by its protocol, and at their own addresses. */
+import { formOf } from '../../core/forms';
 import type { ServerResponse } from 'node:http';
 import { EmballageError, messageOf } from '../../core/base/errors';
 import { parseExact, type CloudEvent } from '../../core/events';
@@ -74,7 +75,8 @@ export class Calls {
       sendProblem(response, 413, 'its body is too large');
       return;
     }
-    const { form, adapter, shape: wanted } = current.text;
+    const { adapter, shape: wanted } = current.text;
+    const form = formOf(current.text.form);
     const shape = shapeOf(
       { form, ...(adapter !== undefined && { adapter }), ...(wanted !== undefined && { shape: wanted }) },
       this.#options.destination,

@@ -3,11 +3,10 @@ import { join } from 'node:path';
 import { makeScratch, removeScratch } from '../../core/disk/scratch';
 import { formatSize } from '../../core/base/units';
 import { linkOrCopy } from '../../core/disk/write';
-import { KNOWN } from '../../core/languages';
+import { formOf, KNOWN } from '../../core/forms';
 import { checkFile, stopFindings, type CheckedFinding } from '../../core/pipeline/check';
 import type { VersionText } from '../../core/pipeline/deliver';
 import { ARCHITECTURES, entryOf, readRuntime, type Destination } from '../../core/sheet';
-import { fileEnding } from '../../core/project/targets';
 import type { Machine } from '../../core/toolchains/machine';
 
 /** What a host sees of itself; the rest is between the team and its code. */
@@ -38,7 +37,7 @@ export async function refusalsOf(
       const artifact = text.artifacts[arch];
       if (artifact === undefined) continue;
       // What it is is told by its name, too.
-      const shown = `${name}${fileEnding(text.form)}`;
+      const shown = `${name}${formOf(text.form).fileEnding}`;
       const path = join(scratch, `${arch}-${shown}`);
       linkOrCopy(pathOf(artifact.sha256), path);
       const checked = await checkFile({

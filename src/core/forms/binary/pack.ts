@@ -2,7 +2,7 @@
 import { createHash } from 'node:crypto';
 import type { PackedFile } from '../../fileset/model';
 import type { ZipSink } from '../../formats/zip';
-import type { Packed, PackRequest } from '../packing/pack-zip';
+import type { Packed, PackRequest } from '../packing';
 
 /** @throws Error where the file set is not one file */
 export function packBinary({

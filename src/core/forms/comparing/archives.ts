@@ -7,7 +7,7 @@ import { walkFolder } from '../../disk/walk';
 import { sourceOfBytes, type ByteSource } from '../../formats/byte-source';
 import { listTar } from '../../formats/tar';
 import { formatDosTime, METHOD_DEFLATED, METHOD_STORED, openZip, readEntry, type ZipEntry } from '../../formats/zip';
-import type { Tree, TreeEntry } from './model';
+import type { Content, Tree, TreeEntry } from './model';
 
 /** Larger entries are not unpacked; where they differ is told by their sums. */
 const MOST_UNPACKED = 512 * 1024 ** 2;
@@ -111,4 +111,22 @@ export function gunzip(source: ByteSource): Unzipped {
     tool: `made on ${SYSTEMS[head[9] ?? 255] ?? String(head[9])}, extra flags ${String(head[8])}`,
     name: (flags & FLAG_NAME) !== 0 && end > at ? head.toString('latin1', at, end) : 'none',
   };
+}
+
+function startsWith({ source }: Content, ...bytes: readonly number[]): boolean {
+  if (source.size < bytes.length) return false;
+  const start = source.read(0, bytes.length);
+  return bytes.every((byte, i) => start[i] === byte);
+}
+
+export function isZip(content: Content): boolean {
+  return startsWith(content, 0x50, 0x4b, 3, 4) || startsWith(content, 0x50, 0x4b, 5, 6);
+}
+
+export function isTar({ source }: Content): boolean {
+  return source.size >= 512 && Buffer.from(source.read(257, 5)).toString('latin1') === 'ustar';
+}
+
+export function isGzip(content: Content): boolean {
+  return startsWith(content, 0x1f, 0x8b, 8);
 }

@@ -8,7 +8,8 @@ import { FileSink, guarded, replaceLarge } from '../../disk/write';
 import { badImage, INDEX_FILE } from '../../formats/oci';
 import { writeLayoutTar } from './documents';
 import { KINDS } from '../../project/state/state';
-import { archivePath, artifactPath, type Project, type Target } from '../../project/targets';
+import { artifactPath, type Project, type Target } from '../../project/targets';
+import { archivePath } from './paths';
 import { blobsOf } from './layout-folder';
 
 /** What an archive looked like when it was written, and what it was written from. */

@@ -1,4 +1,6 @@
-/** Images in one file: configuration, layers, and the files in them. */
+/** Images in a folder or in one file: configuration, layers, and the files in them. */
+import { existsSync, statSync } from 'node:fs';
+import { join } from 'node:path';
 import { gunzipSync } from 'node:zlib';
 import { sourceOfBytes, type ByteSource } from '../../formats/byte-source';
 import { isGzip } from '../../formats/gzip';
@@ -14,15 +16,25 @@ import {
   type Manifest,
 } from '../../formats/oci';
 import { listTar } from '../../formats/tar';
-import { part, tarTree } from '../comparing/archives';
-import type { Comparing, Looked } from '../comparing/comparing';
-import type { Content, Detail, Difference } from '../comparing/model';
-import { compareTrees } from '../comparing/trees';
+import {
+  compareTrees,
+  isTar,
+  lazyFile,
+  part,
+  tarTree,
+  type Comparing,
+  type Content,
+  type Detail,
+  type Difference,
+  type FormSide,
+  type FormSides,
+  type Looked,
+} from '../comparing';
 
 const MOST_LAYER_BYTES = 1024 ** 3;
 
 /** Blobs of a layout, wherever they lie. */
-export interface ImageSide {
+interface ImageSide extends FormSide {
   /** Of the manifest: the image’s own. */
   readonly digest: string;
   /** Bytes of its manifest and all that this names, as they are sent. */
@@ -32,21 +44,27 @@ export interface ImageSide {
   blob(digest: string): ByteSource | undefined;
 }
 
-/** @returns undefined where not both are layouts of images */
-export function describeImageSides(a: Content, b: Content, comparing: Comparing, where: string): Looked | undefined {
-  const [x, y] = [imageIn(a), imageIn(b)];
-  return x === undefined || y === undefined ? undefined : compareImages(x, y, comparing, where);
-}
+export const imageSides: FormSides<ImageSide> = {
+  ofFolder(path, shown) {
+    if (!existsSync(join(path, LAYOUT_FILE))) return undefined;
+    return imageOf(shown, (name) => {
+      const at = statSync(join(path, name), { throwIfNoEntry: false });
+      return at?.isFile() === true ? lazyFile(join(path, name), at.size) : undefined;
+    });
+  },
+  ofContent: (content) => (isTar(content) ? imageIn(content) : undefined),
+  compare: compareImages,
+};
 
 /** The image of a layout that is one tar archive. */
-export function imageIn({ source, name }: Content): ImageSide | undefined {
+function imageIn({ source, name }: Content): ImageSide | undefined {
   const members = new Map([...listTar(source, name)].map(({ head, at }) => [head.path, part(source, at, head.size)]));
   if (!members.has(LAYOUT_FILE)) return undefined;
   return imageOf(name, (path) => members.get(path));
 }
 
 /** @param read a file of the layout */
-export function imageOf(name: string, read: (path: string) => ByteSource | undefined): ImageSide | undefined {
+function imageOf(name: string, read: (path: string) => ByteSource | undefined): ImageSide | undefined {
   const bytes = (path: string): Uint8Array => {
     const found = read(path);
     return found === undefined ? new Uint8Array() : found.read(0, found.size);
@@ -56,6 +74,7 @@ export function imageOf(name: string, read: (path: string) => ByteSource | undef
   if (top === undefined) return undefined;
   const manifest = readManifest(bytes(`${BLOBS_FOLDER}/${hexOf(top.digest)}`), name);
   return {
+    as: 'image',
     digest: top.digest,
     size: [top, manifest.config, ...manifest.layers].reduce((sum, one) => sum + one.size, 0),
     manifest,
@@ -64,7 +83,7 @@ export function imageOf(name: string, read: (path: string) => ByteSource | undef
   };
 }
 
-export function compareImages(a: ImageSide, b: ImageSide, comparing: Comparing, where: string): Looked {
+function compareImages(a: ImageSide, b: ImageSide, comparing: Comparing, where: string): Looked {
   const config = configDetails(a.config, b.config);
   const inside: Difference[] = [];
   if (config.length > 0)

@@ -19,9 +19,9 @@ import { stretches } from '../../formats/byte-source';
 import { BLOCK_BYTES, listTar } from '../../formats/tar';
 import { workingFolder } from '../../findings/image';
 import type { Subject, SubjectEntry } from '../../findings/rule';
-import type { StateFolder } from '../../project/state/state';
-import type { Arch } from '../../sheet';
+import type { Arch, FormFacts } from '../../sheet';
 import { textReader } from '../../findings/texts';
+import type { OpenRequest } from '../form';
 import { layerMemory } from './layer-memory';
 
 /** A layout says what it is among its first files. */
@@ -65,33 +65,33 @@ export function chooseImage(layout: ImageLayout, arch: Arch | undefined): ImageD
   });
 }
 
-export interface ImageSubjectRequest {
-  /** Absolute path, and the name for messages. */
-  readonly path: string;
-  readonly shown: string;
-  readonly arch: Arch | undefined;
-  /** Absolute path of a folder for unpacked layers; the caller removes it. */
-  readonly scratch: string;
-  /** Where it is kept what lies in layers; all are unpacked without it. */
-  readonly state?: StateFolder | undefined;
-}
+/** An image on disk. */
+type OnDisk = Pick<OpenRequest, 'path' | 'shown' | 'arch' | 'scratch' | 'state'>;
 
-/** Opens it for as long as `use` runs. Every blob is verified. */
-export async function withImageSubject<T>(
-  { path, shown, arch, scratch, state }: ImageSubjectRequest,
-  use: (subject: Subject & { readonly image: OpenImage }) => Promise<T>,
+/** Opens it for as long as `use` runs. Every blob is verified. @throws EmballageError IMAGE_INVALID */
+export async function withOpenImage<T>(
+  { path, shown, arch, scratch, state }: OnDisk,
+  use: (image: OpenImage) => Promise<T>,
 ): Promise<T> {
   const layout = await openLayout(path, shown);
   const memory = state === undefined ? undefined : layerMemory(state);
   const image = await openImage(layout, chooseImage(layout, arch), scratch, memory);
   try {
-    return await use(imageSubject(image));
+    return await use(image);
   } finally {
     image.close();
   }
 }
 
-function imageSubject(image: OpenImage): Subject & { readonly image: OpenImage } {
+/** The same as rules see it. */
+export function withImageSubject<T>(
+  request: OnDisk & Pick<OpenRequest, 'form'>,
+  use: (subject: Subject) => Promise<T>,
+): Promise<T> {
+  return withOpenImage(request, (image) => use(imageSubject(image, request.form)));
+}
+
+function imageSubject(image: OpenImage, form: FormFacts): Subject {
   const root = workingFolder(image);
   const readBytes = (path: string, maxBytes: number): Uint8Array | undefined => {
     const node = image.tree.node(root === '' ? path : `${root}/${path}`);
@@ -99,7 +99,7 @@ function imageSubject(image: OpenImage): Subject & { readonly image: OpenImage }
     return image.read(node, 0, node.head.size);
   };
   return {
-    form: 'image',
+    form,
     packedBytes: image.manifest.layers.reduce((sum, { size }) => sum + size, 0),
     entries: [...entriesBelow(image, root)],
     faults: [],

@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { gunzipSync } from 'node:zlib';
 import { words } from '../../../../test/support/data';
-import { directCompressor } from '../packing/compress';
+import { directCompressor } from '../packing';
 import { packLayer, type LayerEntry } from './layer';
 
 const file = (path: string, content: Buffer, mode = 0o644): LayerEntry => ({

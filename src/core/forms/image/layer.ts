@@ -7,7 +7,7 @@ import { crc32 } from 'node:zlib';
 import { DICTIONARY_BYTES, SEGMENT_BYTES } from '../../formats/deflate';
 import { GZIP_HEADER, gzipTrailer } from '../../formats/gzip';
 import { TAR_END, tarHeader, tarPadding } from '../../formats/tar';
-import type { CompressedPiece, Compressor } from '../packing/compress';
+import type { CompressedPiece, Compressor } from '../packing';
 
 interface Common {
   readonly path: string;

@@ -3,16 +3,17 @@ import { readFileSync, rmSync } from 'node:fs';
 import { inflateRawSync } from 'node:zlib';
 import { contentDigest, fileDigest } from '../../disk/digest';
 import { sortEntries } from '../../fileset/collect';
-import type { FileSet, PackedContent, PackedEntry, PackedFile } from '../../fileset/model';
+import type { PackedContent, PackedEntry, PackedFile } from '../../fileset/model';
 import { DEFLATE_ENCODER } from '../../formats/deflate';
 import { hexOf, OCI_LAYER_GZIP, type Descriptor } from '../../formats/oci';
 import { METHOD_STORED } from '../../formats/zip';
-import { directCompressor, THREADS_PAY_FROM_BYTES, type Compressor } from '../packing/compress';
+import { directCompressor, THREADS_PAY_FROM_BYTES, type Compressor } from '../packing';
 import { imageDocuments, layoutIndex, type StackedLayer } from './documents';
 import { packLayer, type LayerEntry } from './layer';
 import { callsOf, type Arch, type Destination, type Entry, type FunctionSpec } from '../../sheet';
 import type { Waybill } from '../../waybill';
 import type { Project } from '../../project/targets';
+import type { LaidOut } from '../form';
 import type { ReadyBase } from './base/base';
 import type { BlobStore } from './blob-store';
 import type { ImageRun } from '../../languages';
@@ -41,21 +42,13 @@ export interface ImageRequest {
   readonly onProgress: (doneBytes: number) => void;
 }
 
-export interface MadeImage {
-  readonly fileSet: Pick<FileSet, 'entries'>;
-  /** Digests of files by their path in the image. */
-  readonly digests: ReadonlyMap<string, string>;
+export interface MadeImage extends LaidOut {
   /** SHA-256 of the manifest, in hexadecimal: the image’s digest. */
   readonly sha256: string;
   /** Bytes of all blobs, as they are sent. */
   readonly size: number;
   readonly unpacked: number;
   readonly packed: number;
-  readonly image: NonNullable<Waybill['image']>;
-  /** Name of the layer that a path lies in. */
-  readonly layerOf: (path: string) => string;
-  /** Where a path of the function is in it. */
-  readonly placed: (path: string) => string;
   /** Writes the layout, whole or not at all. @param path absolute */
   place(path: string): void;
 }

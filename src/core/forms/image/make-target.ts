@@ -1,7 +1,7 @@
 /** The image of one target: its base is brought here, and its layers are made. */
 import { OpenFiles } from '../../disk/file-source';
 import type { PackedEntry, PackedFile } from '../../fileset/model';
-import type { Compressor } from '../packing/compress';
+import type { Compressor } from '../packing';
 import type { ImageRun } from '../../languages';
 import type { LockedBase } from '../../project/lock/lockfile';
 import { KINDS } from '../../project/state/state';
@@ -13,7 +13,8 @@ import type { Machine } from '../../toolchains/machine';
 import { readyBase } from './base/base';
 import { blobStore } from './blob-store';
 import { functionPath } from './cut';
-import { makeImage, type MadeImage } from './make-image';
+import type { Made } from '../form';
+import { makeImage } from './make-image';
 
 export interface ImageTarget {
   readonly project: Project;
@@ -40,19 +41,8 @@ export interface ImageTarget {
   readonly onPack: (doneBytes: number, totalBytes: number) => void;
 }
 
-export interface MadeImageTarget {
-  readonly artifact: { readonly sha256: string; readonly size: number; readonly unpacked: number };
-  /** Digest of each file, by its path in the function. */
-  readonly digests: ReadonlyMap<string, string>;
-  readonly packed: number;
-  readonly hashed: number;
-  readonly image: MadeImage;
-  /** Writes the layout, whole or not at all. @param path absolute */
-  place(path: string): void;
-}
-
 /** Makes the image of one target, and what places it. */
-export async function makeImageTarget(request: ImageTarget): Promise<MadeImageTarget> {
+export async function makeImageTarget(request: ImageTarget): Promise<Made> {
   const { project, spec, arch, machine, registry, compressor, entries, known, reader, run } = request;
   const store = blobStore(project);
   tidyKind(project.state, KINDS.blobs);
@@ -80,8 +70,15 @@ export async function makeImageTarget(request: ImageTarget): Promise<MadeImageTa
     const { sha256, size, unpacked, packed } = image;
     const digests = new Map([...image.digests].map(([path, digest]) => [functionPath(path), digest]));
     const place = (path: string): void => image.place(path);
-    return { artifact: { sha256, size, unpacked }, digests, packed, hashed: hashed + packed, image, place };
+    const artifact = { sha256, size, unpacked };
+    const time = formatSeconds(request.epochSeconds);
+    return { artifact, digests, packed, hashed: hashed + packed, time, laidOut: image, place };
   } finally {
     stretches.close();
   }
+}
+
+/** `1970-01-01 00:00:00`, UTC. */
+function formatSeconds(seconds: number): string {
+  return new Date(seconds * 1000).toISOString().slice(0, 19).replace('T', ' ');
 }

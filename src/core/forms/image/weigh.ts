@@ -1,9 +1,22 @@
 /** What the files of an image weigh, layer by layer, with what upper layers hide of lower ones. */
 import type { OpenImage } from '../../disk/unpack/open-image';
-import { looksLikeProgram } from '../weighing/kinds';
-import type { LayerGroup } from '../../pipeline/weigh/model';
-import { shares } from '../weighing/shares';
-import type { PlainPart } from '../weighing/zip-parts';
+import { layerName } from '../../findings/image';
+import {
+  asParts,
+  BASE,
+  countFiles,
+  looksLikeProgram,
+  programParts,
+  shares,
+  UNKNOWN,
+  type Knowing,
+  type LayerGroup,
+  type PartOwner,
+  type PlainPart,
+  type ReadParts,
+  type ReadPartsRequest,
+} from '../weighing';
+import { withOpenImage } from './image-subject';
 
 export interface ImageParts {
   readonly parts: readonly PlainPart[];
@@ -37,4 +50,26 @@ export function imageParts(image: OpenImage, size: number, nameOf: (layer: numbe
   }
   const rest = Math.max(0, size - sent);
   return { parts: [...parts, { path: 'the image’s documents', kind: 'frame', unpacked: 0, packed: rest }], layers };
+}
+
+/** What an image weighs, its base apart, with what is in the program that it starts. */
+export async function weighImage(request: ReadPartsRequest, knowing: Knowing): Promise<ReadParts> {
+  const { waybill } = knowing;
+  const { path, shown, arch, scratch } = request;
+  return withOpenImage({ path, shown, arch, scratch }, (image) => {
+    const blobs = [image.descriptor, image.manifest.config, ...image.manifest.layers];
+    const size = blobs.reduce((sum, one) => sum + one.size, 0);
+    const { parts, layers } = imageParts(image, size, (i) => layerName({ ...(waybill && { waybill }) }, i));
+    const read = (part: string, size: number): Uint8Array | undefined => {
+      const node = image.tree.node(part);
+      return node?.head.kind === 'file' && node.head.size === size ? image.read(node, 0, size) : undefined;
+    };
+    const own = new Set(waybill?.image?.layers.map(({ name }) => name));
+    const ownerOf = (_: string, layer: string | undefined): PartOwner =>
+      waybill !== undefined && layer !== undefined && !own.has(layer) ? BASE : UNKNOWN;
+    return Promise.resolve({
+      ...{ size, files: countFiles(parts), layers, packedIsShared: true },
+      parts: programParts(asParts(parts, knowing, ownerOf), knowing, read),
+    });
+  });
 }

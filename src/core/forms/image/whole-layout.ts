@@ -3,7 +3,8 @@ import { join } from 'node:path';
 import { ANNOTATION, OCI_INDEX, OCI_MANIFEST, writeIndex, type BlobHolder, type Descriptor } from '../../formats/oci';
 import { imageIndex } from './documents';
 import type { Arch, FunctionSpec } from '../../sheet';
-import { wholeLayoutPath, type Project } from '../../project/targets';
+import type { Project } from '../../project/targets';
+import { wholeLayoutPath } from './paths';
 import { blobStore } from './blob-store';
 import { blobsOf, placeLayout } from './layout-folder';
 
@@ -35,8 +36,8 @@ export function placeWholeLayout(project: Project, spec: FunctionSpec, images: r
   store.put(bytes);
   const top = { ...descriptor, annotations: { [ANNOTATION.refName]: spec.name } };
   placeLayout({
-    path: join(project.root, wholeLayoutPath(spec)),
-    shown: wholeLayoutPath(spec),
+    path: join(project.root, wholeLayoutPath(spec.name)),
+    shown: wholeLayoutPath(spec.name),
     index: writeIndex({ mediaType: OCI_INDEX, manifests: [top], annotations: {} }),
     blobs: [descriptor, ...images.flatMap(({ sha256 }) => blobsOf(store, manifestOf(store, sha256)))],
     store,

@@ -44,6 +44,11 @@ export function compressInThreads(threads: number, isMuch: boolean): Compressor 
   return new Pool(threads, isMuch);
 }
 
+/** Compresses in this thread where no other may work. @param isMuch as above */
+export function compressorFor(jobs: number, isMuch: boolean): Compressor {
+  return jobs > 1 ? compressInThreads(jobs, isMuch) : directCompressor;
+}
+
 class Pool implements Compressor {
   readonly #threads: Threads<Batch, undefined>;
   readonly #free: { readonly small: Slab[]; readonly large: Slab[] } = { small: [], large: [] };

@@ -1,7 +1,7 @@
 /** What kind of content a path says it is. */
 import { baseOf } from '../../base/paths';
 import type { Weighing } from '../../languages';
-import type { PartKind } from '../../pipeline/weigh/model';
+import type { PartKind } from './model';
 
 const NATIVE = /\.(?:so(?:\.[\d.]+)?|node|dll|dylib|wasm|a|exe)$/i;
 const CODE = /\.(?:rb|sh|pl|php|lua)$/i;

@@ -2,7 +2,7 @@
 import { grouped } from '../../base/several';
 import type { Waybill } from '../../waybill';
 import type { KindOf } from './kinds';
-import type { Part, PartOwner } from '../../pipeline/weigh/model';
+import type { Part, PartOwner } from './model';
 import { shares } from './shares';
 
 /** @param owners of each row: files, then modules */

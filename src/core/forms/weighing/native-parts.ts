@@ -4,7 +4,7 @@ import { sourceOfBytes, stretchOf, type ByteSource } from '../../formats/byte-so
 import { readElfLayout, type ElfLayout } from '../../formats/elf';
 import { goFunctions, readSymbolName } from '../../formats/native';
 import type { Waybill } from '../../waybill';
-import type { Part, PartKind, PartOwner } from '../../pipeline/weigh/model';
+import type { Part, PartKind, PartOwner } from './model';
 import { FRAME, UNTOLD } from './owners';
 import { shares } from './shares';
 import type { SourceOwner } from './source-owners';

@@ -2,7 +2,7 @@
 import { printable } from '../../base/text';
 import type { Weighing } from '../../languages';
 import { ownersOf, packageOwner, type Owner, type Waybill } from '../../waybill';
-import type { PartOwner } from '../../pipeline/weigh/model';
+import type { PartOwner } from './model';
 
 export const FRAME: PartOwner = { kind: 'frame', title: 'the form itself', key: 'frame' };
 export const BASE: PartOwner = { kind: 'base', title: 'what it stands on', key: 'base' };

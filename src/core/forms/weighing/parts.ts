@@ -1,22 +1,13 @@
-/** Takes an artifact apart into what has weight, whatever its form; the parts of it together are all of it. */
-import { statSync } from 'node:fs';
-import { baseOf } from '../../base/paths';
-import { withFileSource } from '../../disk/file-source';
-import type { ByteSource } from '../../formats/byte-source';
-import { readNative } from '../../formats/native';
-import { listEntries, openZip, readEntry, type ZipArchive } from '../../formats/zip';
-import { layerName } from '../../findings/image';
+/** The parts of an artifact, whatever its form: together they are all of it. */
 import { allWeighing, type Weighing } from '../../languages';
-import type { Arch, Form } from '../../sheet';
+import type { Arch } from '../../sheet';
 import type { Waybill } from '../../waybill';
-import { imageParts } from '../image/weigh';
 import { kindsBy, type KindOf } from './kinds';
 import { linkedParts } from './linked-parts';
-import type { LayerGroup, Part, PartOwner } from '../../pipeline/weigh/model';
-import { nativeParts, programParts } from './native-parts';
+import type { LayerGroup, Part, PartOwner } from './model';
+import { FRAME, ownersByRow } from './owners';
 import { sourceOwners, type SourceOwner } from './source-owners';
-import { BASE, FRAME, ownerByPath, ownersByRow, UNKNOWN } from './owners';
-import { zipParts, type PlainPart } from './zip-parts';
+import type { PlainPart } from './zip-parts';
 
 export interface ReadPartsRequest {
   /** Absolute path, and the name for messages. */
@@ -29,7 +20,6 @@ export interface ReadPartsRequest {
 }
 
 export interface ReadParts {
-  readonly form: Form;
   /** Bytes of the artifact. */
   readonly size: number;
   /** Without folders. */
@@ -42,76 +32,27 @@ export interface ReadParts {
 /** What is known of files before any is looked at. */
 export interface Knowing {
   readonly waybill: Waybill | undefined;
+  readonly languages: readonly Weighing[];
   readonly kindOf: KindOf;
   readonly sourceOwner: SourceOwner;
 }
 
-export async function readParts(request: ReadPartsRequest, waybill: Waybill | undefined): Promise<ReadParts> {
-  const { path, shown } = request;
+/** @param waybill of the artifact, where that is known */
+export async function knowingOf(waybill: Waybill | undefined): Promise<Knowing> {
   const languages = await allWeighing();
-  const knowing = { waybill, kindOf: kindsBy(languages), sourceOwner: sourceOwners(waybill, languages) };
-  if (mayBeImage(path)) {
-    const { isImage } = await import('../image');
-    if (await isImage(path, shown)) return readImageParts(request, knowing);
-  }
-  return withFileSource(path, shown, (source) => {
-    if (readNative(source) !== undefined) return readNativeParts(request, source, knowing);
-    const plain = zipParts(source.size, listEntries(source, shown));
-    const opened = (): ZipArchive => openZip(source, shown);
-    const ownerOf = waybill === undefined ? ownerByPath(languages, listedIn(source, opened(), languages)) : undefined;
-    return {
-      form: waybill?.form ?? (/\.jar$/i.test(path) ? 'jar' : 'zip'),
-      size: source.size,
-      files: countFiles(plain),
-      parts: programParts(asParts(plain, knowing, ownerOf ?? (() => UNKNOWN)), knowing, (part, size) => {
-        const entry = opened().entries.find((one) => one.path === part && one.size === size);
-        return entry === undefined ? undefined : readEntry(source, entry, size);
-      }),
-      packedIsShared: false,
-    };
-  });
+  return { waybill, languages, kindOf: kindsBy(languages), sourceOwner: sourceOwners(waybill, languages) };
 }
 
-/** Images are folders or tar archives; what opens them is loaded only for those. */
-function mayBeImage(path: string): boolean {
-  const stat = statSync(path, { throwIfNoEntry: false });
-  return stat?.isDirectory() === true || /\.tar$/i.test(path);
-}
-
-async function readImageParts(request: ReadPartsRequest, knowing: Knowing): Promise<ReadParts> {
-  const { waybill } = knowing;
-  const { path, shown, arch, scratch } = request;
-  const { withImageSubject } = await import('../image');
-  return withImageSubject({ path, shown, arch, scratch }, ({ image }) => {
-    const blobs = [image.descriptor, image.manifest.config, ...image.manifest.layers];
-    const size = blobs.reduce((sum, one) => sum + one.size, 0);
-    const { parts, layers } = imageParts(image, size, (i) => layerName({ ...(waybill && { waybill }) }, i));
-    const read = (part: string, size: number): Uint8Array | undefined => {
-      const node = image.tree.node(part);
-      return node?.head.kind === 'file' && node.head.size === size ? image.read(node, 0, size) : undefined;
-    };
-    const own = new Set(waybill?.image?.layers.map(({ name }) => name));
-    const ownerOf = (_: string, layer: string | undefined): PartOwner =>
-      waybill !== undefined && layer !== undefined && !own.has(layer) ? BASE : UNKNOWN;
-    return Promise.resolve({
-      ...{ form: 'image' as const, size, files: countFiles(parts), layers, packedIsShared: true },
-      parts: programParts(asParts(parts, knowing, ownerOf), knowing, read),
-    });
-  });
-}
-
-function readNativeParts(request: ReadPartsRequest, source: ByteSource, { sourceOwner }: Knowing): ReadParts {
-  const found = nativeParts(source, sourceOwner);
-  const name = baseOf(request.path);
-  const whole = { path: name, kind: 'native' as const, owner: UNKNOWN, unpacked: source.size, packed: source.size };
-  return { form: 'binary', size: source.size, files: 1, parts: found ?? [whole], packedIsShared: false };
-}
-
-function countFiles(parts: readonly PlainPart[]): number {
+/** Without folders and what holds them together. */
+export function countFiles(parts: readonly PlainPart[]): number {
   return parts.filter(({ kind }) => kind !== 'folder' && kind !== 'frame').length;
 }
 
-function asParts(
+/**
+ * Weights with whose they are.
+ * @param otherwise whose a part is of which no waybill tells
+ */
+export function asParts(
   plain: readonly PlainPart[],
   { waybill, kindOf }: Knowing,
   otherwise: (path: string, layer: string | undefined) => PartOwner,
@@ -133,30 +74,4 @@ function asParts(
 
 function placeOf(path: string, layer: string | undefined): string {
   return layer === undefined ? path : `${layer}\0${path}`;
-}
-
-const MOST_LIST_BYTES = 16 * 1024 ** 2;
-
-/** The package of each file, where files of the archive list what packages have. */
-function listedIn(
-  source: ByteSource,
-  { entries }: ZipArchive,
-  languages: readonly Weighing[],
-): ReadonlyMap<string, string> {
-  const read = (path: string, size: number): string => {
-    const entry = size > MOST_LIST_BYTES ? undefined : entries.find((one) => one.path === path);
-    try {
-      return entry === undefined ? '' : Buffer.from(readEntry(source, entry, MOST_LIST_BYTES)).toString('utf8');
-    } catch {
-      // What cannot be read says nothing of its package.
-      return '';
-    }
-  };
-  return new Map(
-    languages.flatMap(({ lists }) =>
-      entries
-        .filter(({ path }) => lists?.path.test(path))
-        .flatMap(({ path, size }) => [...(lists?.read(path, read(path, size)) ?? [])]),
-    ),
-  );
 }

@@ -1,7 +1,7 @@
 /** Whose the code in an executable is: of a package of the lock, of the compiler's own library, or the function's. */
 import type { Weighing } from '../../languages';
 import { packageOwner, type Waybill } from '../../waybill';
-import type { PartOwner } from '../../pipeline/weigh/model';
+import type { PartOwner } from './model';
 import { OWN, partOwner, UNKNOWN } from './owners';
 
 const LIBRARY: PartOwner = { kind: 'unknown', title: 'the compiler’s own library', key: 'library' };

@@ -38,7 +38,7 @@ export async function assembleExecutable<Id extends CompiledId>(
   const executable = isCompiled
     ? await compileTarget(language, compileRequest(request, whole, digestOf))
     : await readyExecutable(request, whole, digestOf);
-  const start = spec.form === 'binary' ? spec.name : (runtimeOf(project, spec)?.start ?? DEFAULT_START);
+  const start = spec.form.isProgram === true ? spec.name : (runtimeOf(project, spec)?.start ?? DEFAULT_START);
   const { assets, leftOut } = sortOut(language, request, whole, { executable, start });
   const program: PackedFile = {
     path: start,
@@ -159,7 +159,7 @@ function sortOut<Id extends CompiledId>(
     const isKept = entry.reason.why === 'kept';
     const forCompiler = wasRead.has(entry.path) || isAmong(language.files, entry.path);
     const by: LeftOut['by'] | undefined =
-      spec.form === 'binary'
+      spec.form.isProgram === true
         ? 'form'
         : entry.path === start || ready.test(entry.path) || (forCompiler && !isKept)
           ? 'compiler'

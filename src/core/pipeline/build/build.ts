@@ -1,6 +1,8 @@
 /** Builds functions: those whose folder looks as it did are done by a look; the others are made again. */
+import { present } from '../../base/present';
 import { goingOn } from '../../findings/failure';
-import { archivePath, type Target } from '../../project/targets';
+import { openForm } from '../../forms';
+import type { Target } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import { lookForChange } from './look';
 import type { BuildRequest, BuiltFunction, BuiltTarget, Look } from './model';
@@ -25,32 +27,37 @@ async function buildChanged(request: BuildRequest): Promise<BuiltFunction[]> {
   });
 }
 
-/** Images as one file too, where that is asked for. */
+/** What is sent in parts as one file too, where that is asked for. */
 async function withArchives(request: BuildRequest, built: BuiltFunction[]): Promise<BuiltFunction[]> {
-  const { project, functions, isArchived = false } = request;
+  const { functions, isArchived = false } = request;
   const wanted = new Map(
     functions
-      .filter((spec) => spec.form === 'image' && (isArchived || spec.isArchived === true))
+      .filter(({ form, isArchived: isAsked }) => form.isLayered === true && (isArchived || isAsked === true))
       .map((spec) => [spec.name, spec]),
   );
   if (wanted.size === 0) return built;
-  const { isArchiveThere, placeArchive } = await import('../../forms/image');
-  const targets = built.flatMap((one) => one.targets).flatMap((made) => targetOf(wanted, made) ?? []);
-  const lacking = targets.filter((target) => !isArchiveThere(project, target));
-  if (lacking.length > 0)
-    await alone(request, async () => {
-      for (const target of lacking) {
-        request.onEvent({ kind: 'archiving', name: target.spec.name, arch: target.arch });
-        await placeArchive(project, target);
-      }
-    });
+  const archives = new Map<BuiltTarget, string>();
+  for (const made of built.flatMap(({ targets }) => targets)) {
+    const target = targetOf(wanted, made);
+    const path = target === undefined ? undefined : await archived(request, target);
+    if (path !== undefined) archives.set(made, path);
+  }
   return built.map((one) => ({
     ...one,
-    targets: one.targets.map((made) => {
-      const target = targetOf(wanted, made);
-      return target === undefined ? made : { ...made, archive: archivePath(target) };
-    }),
+    targets: one.targets.map((made) => ({ ...made, ...present({ archive: archives.get(made) }) })),
   }));
+}
+
+/** @returns where it lies; undefined where the form is one file anyway */
+async function archived(request: BuildRequest, target: Target): Promise<string | undefined> {
+  const { project, onEvent } = request;
+  const { parts } = await openForm(target.spec.form);
+  if (parts?.isOneFileThere(project, target) === false)
+    await alone(request, async () => {
+      onEvent({ kind: 'archiving', name: target.spec.name, arch: target.arch });
+      await parts.oneFile(project, target);
+    });
+  return parts?.oneFilePath(target);
 }
 
 function targetOf(wanted: ReadonlyMap<string, FunctionSpec>, { name, arch }: BuiltTarget): Target | undefined {

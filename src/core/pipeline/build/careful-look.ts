@@ -1,6 +1,7 @@
 /** The look that reads: what the lock says, what the language depends on, and what lies in the source folder. */
 import { join } from 'node:path';
 import { surveySource, type CollectRequest } from '../../fileset/collect';
+import { openForm } from '../../forms';
 import { languageOf, workOf } from '../../languages';
 import { inputsText, joinInputs, NO_INPUTS, watchInputs, type Inputs } from '../../project/inputs';
 import { lockNameOf, type LockedBase, type LockedFunction } from '../../project/lock/lockfile';
@@ -49,9 +50,8 @@ async function inputsOf(
   const own = work.dependsOn(project, spec, locked);
   // The waybill has the digests of what travels beside the artifact.
   const lock: Inputs = { ...NO_INPUTS, values: { locked }, files: spec.beside.map(({ file }) => file) };
-  if (spec.form !== 'image') return joinInputs(lock, own);
-  const { imageInputs } = await import('../../forms/image');
-  return joinInputs(lock, own, imageInputs(project, spec, base));
+  const standsOn = (await openForm(spec.form)).base;
+  return joinInputs(lock, own, ...(standsOn === undefined ? [] : [standsOn.dependsOn(project, spec, base)]));
 }
 
 /** The lock is one file for all functions: what it says of this one counts, but a look sees only that it changed. */
@@ -73,7 +73,7 @@ export async function inputsAfter(
 }
 
 async function lockedBaseOf(project: Project, spec: FunctionSpec): Promise<LockedBase | undefined> {
-  return spec.form === 'image' ? (await import('../../forms/image')).lockedBase(project, spec) : undefined;
+  return (await openForm(spec.form)).base?.locked(project, spec);
 }
 
 /** Folders whose times moved without a change that counts are remembered as they look now. */

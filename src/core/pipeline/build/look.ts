@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { sameStamp, type Stamp } from '../../disk/stamp';
 import { runtimeOf } from '../../project/destination-runtime';
 import { standsAsWatched } from '../../project/inputs';
-import { artifactPath, waybillPath, wholeLayoutPath, type Project } from '../../project/targets';
+import { artifactPath, waybillPath, type Project } from '../../project/targets';
 import { inputsText, type Arch, type FunctionSpec } from '../../sheet';
 import type { BuiltTarget, Look, LookRequest } from './model';
 import { archsOf, asBefore, indexPath, outputStamp } from './records';
@@ -31,8 +31,8 @@ export async function lookForChange(request: LookRequest, spec: FunctionSpec): P
 function commonText({ project, tool, epochSeconds }: LookRequest, spec: FunctionSpec): string {
   const destination = project.sheet.destinations[spec.destination];
   const { ends: _ends, ...runtime } = runtimeOf(project, spec) ?? { name: '' };
-  // Adapters and starters of images know how they are called.
-  const calls = spec.adapter === undefined && spec.form !== 'image' ? undefined : destination?.calls;
+  // Adapters and starters in layers know how they are called.
+  const calls = spec.adapter === undefined && spec.form.isLayered !== true ? undefined : destination?.calls;
   return JSON.stringify({
     ...{ tool, epochSeconds, project: project.sheet.project },
     ...{ inputs: inputsText(spec), entry: destination?.entry, runtime, calls },
@@ -47,12 +47,8 @@ function unchangedTargets(
 ): BuiltTarget[] | undefined {
   const archs = archsOf(spec, part);
   const whole = archs.flatMap((arch) => unchangedTarget(project, spec, arch, index) ?? []);
-  if (
-    spec.form === 'image' &&
-    archs.length === spec.archs.length &&
-    outputStamp(join(project.root, wholeLayoutPath(spec), 'index.json')) === undefined
-  )
-    return undefined;
+  const placed = archs.length === spec.archs.length ? (spec.form.alsoPlaced?.(spec.name) ?? []) : [];
+  if (placed.some((path) => outputStamp(join(project.root, path)) === undefined)) return undefined;
   return whole.length === archs.length ? whole : undefined;
 }
 

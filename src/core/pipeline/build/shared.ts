@@ -36,7 +36,7 @@ export async function fromOthers(request: BuildRequest, looks: readonly Look[]):
   const sources = new Map<Look, Source>();
   // An image stands on blobs that the store of its project has to have; its layers are shared one by one.
   const changed = looks.flatMap((look) =>
-    look.unchanged === undefined && look.survey.refused.length === 0 && look.spec.form !== 'image' ? [look] : [],
+    look.unchanged === undefined && look.survey.refused.length === 0 && look.spec.form.isLayered !== true ? [look] : [],
   );
   await severalAtOnce(changed, AT_ONCE, async (look) => {
     try {
@@ -174,7 +174,7 @@ async function fetchTarget(project: Project, target: Target, key: string): Promi
     discard,
     place: () => {
       guarded(artifact, () => {
-        if (spec.form === 'binary') chmodSync(here.artifact, PROGRAM_MODE);
+        if (spec.form.isProgram === true) chmodSync(here.artifact, PROGRAM_MODE);
         // There is never an artifact beside the waybill of another.
         rmSync(waybillTo, { force: true });
         renameSync(here.artifact, artifactTo);

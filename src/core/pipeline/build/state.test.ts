@@ -5,7 +5,7 @@ import type { WalkedItem } from '../../disk/walk';
 import { surveySource } from '../../fileset/collect';
 import { StatIndex, writeStatIndex, type TargetRecord } from './stat-index';
 import { fileDigest } from '../../disk/digest';
-import { Store } from '../../forms/packing/store';
+import { Store } from '../../forms/packing';
 
 const stamp = (n: number) => ({ size: n, mtimeMs: 1000.25 + n, ctimeMs: 1000.25 + n, ino: n });
 const item = (path: string, n: number): WalkedItem => ({

@@ -3,7 +3,6 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import picomatch from 'picomatch';
 import { present } from '../../base/present';
-import { withFileSource } from '../../disk/file-source';
 import type { OpenImage } from '../../disk/unpack/open-image';
 import type { Finding, FunctionFacts, Gauge, Need, Rule, RuleContext, Subject } from '../../findings/rule';
 import type { LanguageView } from '../../findings/view';
@@ -22,20 +21,19 @@ import {
   ARCHITECTURES,
   entryOf,
   type Acceptance,
-  type Arch,
   type Destination,
-  type FunctionSpec,
+  type FormFacts,
   type LanguageId,
 } from '../../sheet';
 import type { Machine } from '../../toolchains/machine';
 import type { Waybill } from '../../waybill';
 import { installedPackages, thirdPartyFacts } from '../packages';
 import { wantedPapers } from '../papers';
-import { baseInputs, functionPath, isImage, withImageSubject } from '../../forms/image';
+import { formOfFile, openForm, type OpenRequest } from '../../forms';
+import { functionPath } from '../../forms/image';
 import { statedNeeds } from '../lock';
 import { growthOf } from './growth';
 import { insidesOf } from './insides';
-import { readSubject, type SubjectRequest } from '../../forms/zip/subject';
 
 export interface CheckedFinding extends Finding {
   readonly rule: string;
@@ -63,7 +61,9 @@ export interface CheckedArtifact {
   readonly outcomes: readonly RuleOutcome[];
 }
 
-export interface CheckRequest extends SubjectRequest {
+export interface CheckRequest extends Pick<OpenRequest, 'path' | 'shown' | 'isVerified'> {
+  /** What it is; looked at where that is not known. */
+  readonly form?: FormFacts;
   readonly name: string;
   readonly destination: Destination;
   readonly facts: FunctionFacts;
@@ -95,7 +95,7 @@ export async function checkTarget(
   const destination = project.sheet.destinations[target.spec.destination];
   if (destination === undefined) throw new Error(`no destination ${target.spec.destination}`);
   const recorded = await verifyAgainstWaybill(project, target);
-  const waybill = target.spec.form === 'image' ? asFunctionHasIt(recorded) : recorded;
+  const waybill = asFunctionHasIt(recorded);
   const { spec } = target;
   const lock = await lockState(project, target, waybill);
   const digests = new Map(waybill.files.map((one) => [one.path, one.sha256 ?? '']));
@@ -113,7 +113,7 @@ export async function checkTarget(
     ...present({ surroundings, lock, growth }),
   };
   const checked = await checkFile({
-    ...{ path, shown, name: spec.name, destination, facts, accept: spec.accept, isVerified: true },
+    ...{ path, shown, form: spec.form, name: spec.name, destination, facts, accept: spec.accept, isVerified: true },
     digestOf: (one) => digests.get(one),
     state: project.state,
     ...common,
@@ -140,15 +140,15 @@ export async function checkStanding(
   { path, shown, waybill: recorded, waybillText, papers }: StandingArtifact,
   { surroundings, ...common }: TargetSurroundings,
 ): Promise<CheckedArtifact> {
-  const waybill = recorded !== undefined && spec.form === 'image' ? asFunctionHasIt(recorded) : recorded;
+  const waybill = recorded === undefined ? undefined : asFunctionHasIt(recorded);
   const third = waybill === undefined ? {} : await thirdPartyFacts(project, { spec, arch }, waybill);
   const wanted = await wantedPapers(project, destination, {
     ...{ sha256: recorded?.artifact.sha256 ?? '', waybill: recorded, waybillText: () => waybillText, papers },
   });
   const stated = statedFacts({ spec, arch }, destination, waybill);
   const facts = { ...stated, ...third, ...wanted, ...present({ surroundings }) };
-  const { name, accept } = spec;
-  return checkFile({ ...{ path, shown, name, destination, facts, accept, isVerified: true }, ...common });
+  const { name, accept, form } = spec;
+  return checkFile({ ...{ path, shown, form, name, destination, facts, accept, isVerified: true }, ...common });
 }
 
 /** What the sheet says of a function, and what the host loads; without a waybill nobody knows that. */
@@ -163,22 +163,25 @@ function statedFacts({ spec, arch }: Target, destination: Destination, waybill: 
   };
 }
 
-/** The waybill of an image with the paths that the function has: what an image's function is held to is what its archive is held to. */
+/** A waybill with the paths that the function has: what it is held to is the same in an image and in an archive. */
 function asFunctionHasIt(waybill: Waybill): Waybill {
+  if (waybill.image === undefined) return waybill;
   return { ...waybill, files: waybill.files.map((one) => ({ ...one, path: functionPath(one.path) })) };
 }
 
 /** Checks any artifact. */
 export async function checkFile(request: CheckRequest): Promise<CheckedArtifact> {
-  const { path, shown, facts, scratch, state } = request;
-  if (await isImage(path, shown)) {
-    const opening = { path, shown, arch: facts.arch, scratch, state };
-    return withImageSubject(opening, (subject) => checkSubject(request, subject, withImageFacts(subject.image, facts)));
-  }
-  return withFileSource(path, shown, async (source) => {
-    const plain = await readSubject(source, request, facts.entry?.file ?? request.name);
-    return checkSubject(request, plain, plain.form === 'binary' ? withOwnFacts(plain, facts) : facts);
-  });
+  const { path, shown, facts, scratch, state, isVerified, name, form = await formOfFile(path, shown) } = request;
+  const opening = { path, shown, form, arch: facts.arch, scratch, state, isVerified, name: facts.entry?.file ?? name };
+  return (await openForm(form)).withSubject(opening, (subject) =>
+    checkSubject(request, subject, ownFacts(subject, facts)),
+  );
+}
+
+/** What an artifact says of itself, where nothing else is said of it. */
+function ownFacts(subject: Subject, facts: FunctionFacts): FunctionFacts {
+  if (subject.image !== undefined) return withImageFacts(subject.image, facts);
+  return subject.form.isProgram === true ? withOwnFacts(subject, facts) : facts;
 }
 
 async function checkSubject(request: CheckRequest, plain: Subject, known: FunctionFacts): Promise<CheckedArtifact> {
@@ -255,7 +258,7 @@ const RECORDED: readonly Need[] = ['lock', 'waybill', 'growth', 'events', 'packa
 
 /** Rules that a language has no answer to are not for it; nor are those about what was recorded for a file by hand. */
 function concerns(rule: Rule, facts: FunctionFacts, { form, view }: Subject): boolean {
-  if (rule.forms !== undefined && !rule.forms.includes(form)) return false;
+  if (rule.isOfLayers !== undefined && rule.isOfLayers !== (form.isLayered === true)) return false;
   if (rule.needs.some((need) => RECORDED.includes(need) && facts[need] === undefined)) return false;
   return rule.asks === undefined || facts.runtime === undefined || view?.[rule.asks] !== undefined;
 }
@@ -288,9 +291,10 @@ function judge(rule: string, finding: Finding, accept: readonly Acceptance[], to
 /** Whether what was packed is what the lock has for today's requirements; undefined for functions without needs. */
 async function lockState(project: Project, { spec, arch }: Target, waybill: Waybill): Promise<FunctionFacts['lock']> {
   const needs = await statedNeeds(project, spec);
-  if (needs === undefined && spec.form !== 'image') return undefined;
+  const { base } = await openForm(spec.form);
+  if (needs === undefined && base === undefined) return undefined;
   const lock = await readLock(project);
-  if (spec.form === 'image' && !hasLockedBase(spec, arch, lock, waybill)) return 'outdated';
+  if (base !== undefined && !hasLockedBase(base.inputs(spec), { spec, arch }, lock, waybill)) return 'outdated';
   if (needs === undefined) return undefined;
   const locked = lock.functions[spec.name];
   if (locked === undefined) return 'missing';
@@ -299,10 +303,10 @@ async function lockState(project: Project, { spec, arch }: Target, waybill: Wayb
   return locked.inputs === needs.inputs && isSame ? 'current' : 'outdated';
 }
 
-/** Whether an image stands on what the lock has for it today. */
-function hasLockedBase(spec: FunctionSpec, arch: Arch, lock: Lock, { image }: Waybill): boolean {
+/** Whether an artifact stands on what the lock has for it today. @param inputs digest of what the sheet asks for */
+function hasLockedBase(inputs: string | undefined, { spec, arch }: Target, lock: Lock, { image }: Waybill): boolean {
   const locked = lock.bases?.[spec.name];
   const packed = image?.base?.layers.map(({ digest }) => digest).join() ?? '';
   const settled = locked?.targets[arch]?.layers.map(({ digest }) => digest).join() ?? '';
-  return baseInputs(spec) === locked?.inputs && packed === settled;
+  return inputs === locked?.inputs && packed === settled;
 }

@@ -11,5 +11,4 @@ export {
   type RuleOutcome,
   type TargetSurroundings,
 } from './check';
-export { readSubject } from '../../forms/zip/subject';
 export { takenBy } from './taken';

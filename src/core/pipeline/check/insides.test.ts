@@ -1,3 +1,4 @@
+import { formOf } from '../../forms';
 import { generateKeyPairSync } from 'node:crypto';
 import type { Subject } from '../../findings/rule';
 import { insidesOf } from './insides';
@@ -27,7 +28,15 @@ function subjectOf(places: readonly number[]): Subject {
   const whole = (): never => {
     throw new Error('read whole');
   };
-  return { form: 'zip', packedBytes: 1, entries, faults: [], readText: () => undefined, readBytes: whole, pieces };
+  return {
+    form: formOf('zip'),
+    packedBytes: 1,
+    entries,
+    faults: [],
+    readText: () => undefined,
+    readBytes: whole,
+    pieces,
+  };
 }
 
 it('files of any size are looked through, where windows meet as well', async () => {

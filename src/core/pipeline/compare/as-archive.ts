@@ -1,27 +1,19 @@
 /** Archives in the place of files: looked into, so that a change deep inside is told as what it is. */
-import { describeImageSides } from '../../forms/image/compare';
-import { gunzip, tarTree, zipTree } from '../../forms/comparing/archives';
-import type { Comparer, Comparing, Looked } from '../../forms/comparing/comparing';
-import type { Content, Difference, Tree } from '../../forms/comparing/model';
-import { compareTrees, sameStretch } from '../../forms/comparing/trees';
-
-function startsWith({ source }: Content, ...bytes: readonly number[]): boolean {
-  if (source.size < bytes.length) return false;
-  const start = source.read(0, bytes.length);
-  return bytes.every((byte, i) => start[i] === byte);
-}
-
-export function isZip(content: Content): boolean {
-  return startsWith(content, 0x50, 0x4b, 3, 4) || startsWith(content, 0x50, 0x4b, 5, 6);
-}
-
-export function isTar({ source }: Content): boolean {
-  return source.size >= 512 && Buffer.from(source.read(257, 5)).toString('latin1') === 'ustar';
-}
-
-export function isGzip(content: Content): boolean {
-  return startsWith(content, 0x1f, 0x8b, 8);
-}
+import {
+  compareTrees,
+  gunzip,
+  isGzip,
+  isTar,
+  isZip,
+  sameStretch,
+  tarTree,
+  zipTree,
+  type Comparer,
+  type Comparing,
+  type Difference,
+  type Looked,
+  type Tree,
+} from '../../forms/comparing';
 
 /** What two trees come to: without any difference listed, only packaging differs. */
 export function lookedTrees(a: Tree, b: Tree, comparing: Comparing, where: string): Looked {
@@ -34,13 +26,10 @@ export const asZip: Comparer = (a, b, comparing, where) =>
     ? lookedTrees(zipTree(a.source, a.name), zipTree(b.source, b.name), comparing, where)
     : undefined;
 
-export const asTar: Comparer = (a, b, comparing, where) => {
-  if (!isTar(a) || !isTar(b)) return undefined;
-  return (
-    describeImageSides(a, b, comparing, where) ??
-    lookedTrees(tarTree(a.source, a.name), tarTree(b.source, b.name), comparing, where)
-  );
-};
+export const asTar: Comparer = (a, b, comparing, where) =>
+  isTar(a) && isTar(b)
+    ? lookedTrees(tarTree(a.source, a.name), tarTree(b.source, b.name), comparing, where)
+    : undefined;
 
 export const asGzip: Comparer = (a, b, comparing, where) => {
   if (!isGzip(a) || !isGzip(b)) return undefined;

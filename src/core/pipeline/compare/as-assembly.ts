@@ -1,8 +1,7 @@
 /** Assemblies of the Common Language Infrastructure: what they are, refer to and have, whatever their bytes. */
 import { readAssembly, type Assembly, type TypeInfo } from '../../formats/assembly';
 import { isPe } from '../../formats/native';
-import type { Comparer, Looked } from '../../forms/comparing/comparing';
-import type { Content, Detail, Difference } from '../../forms/comparing/model';
+import type { Comparer, Content, Detail, Difference, Looked } from '../../forms/comparing';
 
 const MOST_BYTES = 256 * 1024 ** 2;
 const MOST_NAMES = 12;

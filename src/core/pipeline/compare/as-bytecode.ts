@@ -1,7 +1,6 @@
 /** Compiled bytecode that has a header of its own before what counts. */
 import { readPycHeader } from '../../formats/pyc';
-import type { Comparer } from '../../forms/comparing/comparing';
-import { sameStretch } from '../../forms/comparing/trees';
+import { type Comparer, sameStretch } from '../../forms/comparing';
 
 export const asBytecode: Comparer = (a, b, comparing, where) => {
   const [x, y] = [readPycHeader(a.source), readPycHeader(b.source)];

@@ -9,8 +9,7 @@ import {
   type Member,
 } from '../../formats/classfile';
 import { attributesFacts, memberFacts } from './class-facts';
-import type { Comparer } from '../../forms/comparing/comparing';
-import type { Detail, Difference } from '../../forms/comparing/model';
+import type { Comparer, Detail, Difference } from '../../forms/comparing';
 
 const MOST_NAMES = 12;
 const MOST_CLASS_BYTES = 16 * 1024 ** 2;

@@ -2,10 +2,17 @@
 import { sourceOfBytes, type ByteSource } from '../../formats/byte-source';
 import { readElf, readElfLayout, type ElfLayout } from '../../formats/elf';
 import { peOutline, readNative } from '../../formats/native';
-import { textThere, type Comparer, type Comparing, type Looked } from '../../forms/comparing/comparing';
-import type { Content, Detail, Difference } from '../../forms/comparing/model';
+import {
+  type Comparer,
+  type Comparing,
+  type Content,
+  type Detail,
+  type Difference,
+  type Looked,
+  sameStretch,
+  textThere,
+} from '../../forms/comparing';
 import { pathCause } from './paths-in';
-import { sameStretch } from '../../forms/comparing/trees';
 
 const NOBITS = 8;
 const MOST_NAMES = 12;

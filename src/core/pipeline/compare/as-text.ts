@@ -2,8 +2,7 @@
 import { structuredPatch } from 'diff';
 import { parseAllDocuments } from 'yaml';
 import type { ByteSource } from '../../formats/byte-source';
-import type { Comparer, Looked } from '../../forms/comparing/comparing';
-import type { Detail } from '../../forms/comparing/model';
+import type { Comparer, Detail, Looked } from '../../forms/comparing';
 import { pathCause } from './paths-in';
 
 const MOST_TEXT_BYTES = 4 * 1024 ** 2;

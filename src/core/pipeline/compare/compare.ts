@@ -1,6 +1,5 @@
 /** Compares two artifacts, archives, folders or files of any kind, in the terms of their formats, down to the cause. */
-import { existsSync, statSync } from 'node:fs';
-import { join } from 'node:path';
+import { statSync } from 'node:fs';
 import { EmballageError } from '../../base/errors';
 import { present } from '../../base/present';
 import { printable } from '../../base/text';
@@ -8,19 +7,35 @@ import { withFileSource } from '../../disk/file-source';
 import type { ByteSource } from '../../formats/byte-source';
 import { isClassFile } from '../../formats/classfile';
 import { isElf } from '../../formats/elf';
-import { LAYOUT_FILE } from '../../formats/oci';
 import { readNative } from '../../formats/native';
-import { folderTree, gunzip, lazyFile, tarTree, zipTree } from '../../forms/comparing/archives';
-import { asGzip, asTar, asZip, countingIn, isGzip, isTar, isZip } from './as-archive';
+import { FORMS, openForm } from '../../forms';
+import {
+  Comparing,
+  compareTrees,
+  folderTree,
+  gunzip,
+  isGzip,
+  isTar,
+  isZip,
+  sameUntil,
+  tarTree,
+  zipTree,
+  type Comparer,
+  type Comparison,
+  type Content,
+  type Difference,
+  type FormSide,
+  type FormSides,
+  type Looked,
+  type SideFacts,
+  type Tree,
+} from '../../forms/comparing';
+import { asGzip, asTar, asZip, countingIn } from './as-archive';
 import { asBytecode } from './as-bytecode';
 import { asClass } from './as-class';
-import { compareImages, imageIn, imageOf, type ImageSide } from '../../forms/image/compare';
 import { asAssembly, isAssembly } from './as-assembly';
 import { asElf, asPe } from './as-native';
 import { asText, textOf } from './as-text';
-import { Comparing, type Looked } from '../../forms/comparing/comparing';
-import type { Comparison, Content, Difference, SideFacts, Tree } from '../../forms/comparing/model';
-import { compareTrees, sameUntil } from '../../forms/comparing/trees';
 
 export interface Side {
   /** Absolute path. */
@@ -34,16 +49,96 @@ const MOST_LISTED = 2000;
 
 const COMPARERS = [asZip, asTar, asGzip, asClass, asElf, asAssembly, asPe, asBytecode, asText];
 
+/** What forms know of themselves, loaded to compare. */
+async function openSides(): Promise<FormSides[]> {
+  const works = await Promise.all(FORMS.map((form) => openForm(form)));
+  return works.flatMap(({ sides }) => sides ?? []);
+}
+
+/** An artifact in the place of a file is compared as what it is, before it is as the format that it is made of. */
+function asForm(sides: readonly FormSides[]): Comparer {
+  return (a, b, comparing, where) => {
+    for (const one of sides) {
+      const [x, y] = [one.ofContent(a), one.ofContent(b)];
+      if (x !== undefined && y !== undefined) return one.compare(x, y, comparing, where);
+    }
+    return undefined;
+  };
+}
+
+/** A side with all that it can be taken for. */
+interface Opened extends SideFacts {
+  readonly content?: Content;
+  /** As an artifact of a form that knows more of itself than its format tells. */
+  readonly own?: { readonly sides: FormSides; readonly side: FormSide };
+  /** As a tree of files, for sides that are held against one of another kind. */
+  readonly tree?: () => Tree;
+}
+
+class Opener {
+  readonly #sides: readonly FormSides[];
+
+  constructor(sides: readonly FormSides[]) {
+    this.#sides = sides;
+  }
+
+  comparing(): Comparing {
+    return new Comparing([asForm(this.#sides), ...COMPARERS]);
+  }
+
+  /** @returns undefined where it is no folder */
+  folder({ path, shown }: Side): Opened | undefined {
+    const stat = statSync(path, { throwIfNoEntry: false });
+    if (stat === undefined)
+      throw new EmballageError('FILE_MISSING', {
+        doing: 'comparing',
+        where: printable(shown),
+        expected: 'an artifact, a folder or a file',
+        found: 'nothing there',
+        mend: 'correct the path',
+      });
+    if (!stat.isDirectory()) return undefined;
+    const own = this.#own((sides) => sides.ofFolder(path, shown));
+    return own === undefined
+      ? { shown, size: 0, as: 'folder', tree: () => folderTree(path, shown) }
+      : { shown, ...own };
+  }
+
+  content({ shown }: Side, source: ByteSource): Opened {
+    const content = { name: shown, source };
+    const own = this.#own((sides) => sides.ofContent(content));
+    if (own !== undefined) return { shown, content, ...own };
+    const as = kindOf(content);
+    const facts = { shown, size: source.size, as, content };
+    if (as === 'zip archive') return { ...facts, tree: () => zipTree(source, shown) };
+    if (as === 'tar archive') return { ...facts, tree: () => tarTree(source, shown) };
+    if (as === 'gzip file') return { ...facts, tree: () => tarTree(gunzip(source).content, shown) };
+    return facts;
+  }
+
+  #own(sideOf: (sides: FormSides) => FormSide | undefined): Omit<Opened, 'shown'> | undefined {
+    for (const sides of this.#sides) {
+      const side = sideOf(sides);
+      if (side !== undefined)
+        return { as: side.as, size: side.size, own: { sides, side }, ...present({ tree: side.tree }) };
+    }
+    return undefined;
+  }
+}
+
 /** @throws EmballageError FILE_MISSING, or USAGE for two kinds that cannot be held against each other */
 export async function compare(a: Side, b: Side): Promise<Comparison> {
-  const [x, y] = [openFolder(a), openFolder(b)];
-  if (x !== undefined && y !== undefined) return compareOpened(x, y);
-  if (x !== undefined) return withContent(b, (content) => compareOpened(x, openContent(b, content)));
-  if (y !== undefined) return withContent(a, (content) => compareOpened(openContent(a, content), y));
+  const opener = new Opener(await openSides());
+  const [x, y] = [opener.folder(a), opener.folder(b)];
+  if (x !== undefined && y !== undefined) return compareOpened(x, y, opener.comparing());
+  if (x !== undefined)
+    return withContent(b, (content) => compareOpened(x, opener.content(b, content), opener.comparing()));
+  if (y !== undefined)
+    return withContent(a, (content) => compareOpened(opener.content(a, content), y, opener.comparing()));
   return withContent(a, (first) =>
     withContent(b, (second) => {
-      const [from, to] = [openContent(a, first), openContent(b, second)];
-      const comparing = new Comparing(COMPARERS);
+      const [from, to] = [opener.content(a, first), opener.content(b, second)];
+      const comparing = opener.comparing();
       // Beyond a difference in size there is nothing to be gained by reading both from the beginning.
       const isAsLong = first.size === second.size;
       const until = isAsLong ? sameUntil({ source: first, at: 0 }, { source: second, at: 0 }, first.size) : 0;
@@ -54,51 +149,8 @@ export async function compare(a: Side, b: Side): Promise<Comparison> {
   );
 }
 
-/** A side with all that it can be taken for. */
-interface Opened extends SideFacts {
-  readonly content?: Content;
-  readonly image?: ImageSide;
-  /** As a tree of files, for sides that are held against one of another kind. */
-  readonly tree?: () => Tree;
-}
-
-function openFolder({ path, shown }: Side): Opened | undefined {
-  const stat = statSync(path, { throwIfNoEntry: false });
-  if (stat === undefined)
-    throw new EmballageError('FILE_MISSING', {
-      doing: 'comparing',
-      where: printable(shown),
-      expected: 'an artifact, a folder or a file',
-      found: 'nothing there',
-      mend: 'correct the path',
-    });
-  if (!stat.isDirectory()) return undefined;
-  if (!existsSync(join(path, LAYOUT_FILE)))
-    return { shown, size: 0, as: 'folder', tree: () => folderTree(path, shown) };
-  const image = imageOf(shown, (name) => {
-    const at = statSync(join(path, name), { throwIfNoEntry: false });
-    return at?.isFile() === true ? lazyFile(join(path, name), at.size) : undefined;
-  });
-  return { shown, size: image?.size ?? 0, as: 'image', ...(image !== undefined && { image }) };
-}
-
 function withContent<T>({ path, shown }: Side, use: (source: ByteSource) => T | Promise<T>): Promise<T> {
   return withFileSource(path, printable(shown), use);
-}
-
-function openContent({ shown }: Side, source: ByteSource): Opened {
-  const content = { name: shown, source };
-  const as = kindOf(content);
-  const facts = { shown, size: source.size, as, content };
-  if (as === 'zip archive') return { ...facts, tree: () => zipTree(source, shown) };
-  if (as === 'tar archive') {
-    const image = imageIn(content);
-    return image === undefined
-      ? { ...facts, tree: () => tarTree(source, shown) }
-      : { ...facts, as: 'image', size: image.size, image };
-  }
-  if (as === 'gzip file') return { ...facts, tree: () => tarTree(gunzip(source).content, shown) };
-  return facts;
 }
 
 function kindOf(content: Content): string {
@@ -113,9 +165,10 @@ function kindOf(content: Content): string {
   return textOf(content.source) === undefined ? 'file' : 'text';
 }
 
-function compareOpened(a: Opened, b: Opened, comparing = new Comparing(COMPARERS)): Comparison {
-  // The digest of its manifest is what an image is known by, however its blobs lie there.
-  if (a.image !== undefined && a.image.digest === b.image?.digest)
+function compareOpened(a: Opened, b: Opened, comparing: Comparing): Comparison {
+  // What a form is known by counts, however it lies there.
+  const digest = a.own?.side.digest;
+  if (digest !== undefined && digest === b.own?.side.digest)
     return verdictOf('same-bytes', a, b, { as: a.as }, comparing);
   const looked = lookInto(a, b, comparing);
   const differences = looked.inside ?? [];
@@ -135,7 +188,8 @@ function whole({ details = [], lines, as, cause }: Looked, a: Opened, b: Opened)
 }
 
 function lookInto(a: Opened, b: Opened, comparing: Comparing): Looked {
-  if (a.image !== undefined && b.image !== undefined) return compareImages(a.image, b.image, comparing, '');
+  if (a.own !== undefined && a.own.sides === b.own?.sides)
+    return a.own.sides.compare(a.own.side, b.own.side, comparing, '');
   if (a.content !== undefined && b.content !== undefined && a.as === b.as)
     return comparing.look(a.content, b.content, '');
   if (a.tree !== undefined && b.tree !== undefined) {

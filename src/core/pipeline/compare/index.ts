@@ -10,4 +10,4 @@ export {
   type Detail,
   type Difference,
   type Verdict,
-} from '../../forms/comparing/model';
+} from '../../forms/comparing';

@@ -1,7 +1,7 @@
 /** Two locks held against each other, function by function: what came, went, and changed its version. */
 import { comparePaths } from '../../base/paths';
 import type { Lock, LockedPackage } from '../../project/lock/lockfile';
-import type { Comparison, Detail, Difference, SideFacts } from '../../forms/comparing/model';
+import type { Comparison, Detail, Difference, SideFacts } from '../../forms/comparing';
 
 export interface LockSide {
   readonly shown: string;

@@ -5,9 +5,10 @@ import { EmballageError } from '../../base/errors';
 import { listed, printable } from '../../base/text';
 import { contentDigest, fileDigest } from '../../disk/digest';
 import { guarded } from '../../disk/write';
+import { openForm } from '../../forms';
 import { languageOf } from '../../languages';
 import { PAPER_KINDS, paperPath, type PaperKind, type PaperTexts } from '../../project/papers';
-import { fileEnding, artifactPath, targetsOf, waybillPath, type Project, type Target } from '../../project/targets';
+import { artifactPath, targetsOf, waybillPath, type Project, type Target } from '../../project/targets';
 import { verifyArtifact, type WaybillHead } from '../../project/verify-artifact';
 import {
   entryOf,
@@ -18,7 +19,7 @@ import {
   valueAt,
   type Arch,
   type Destination,
-  type Form,
+  type FormFacts,
   type FunctionSpec,
 } from '../../sheet';
 
@@ -75,7 +76,7 @@ export interface Configuration {
 
 export interface Load {
   readonly name: string;
-  readonly form: Form;
+  readonly form: FormFacts;
   /** Ending of artifacts: `.zip`, nothing for an executable. */
   readonly ending: string;
   readonly destination: Destination;
@@ -117,23 +118,23 @@ export async function builtLoad(request: LoadRequest): Promise<Load> {
   return { ...headOf(request), parts, beside, configuration: configurationOf(request, waybill.entry.loads) };
 }
 
-/** A registry takes an image in parts; everywhere else it is one file as any other. */
+/** A registry takes in parts what can be; everywhere else it is one file as any other. */
 async function artifactToSend(
   { project, spec, destination }: LoadRequest,
   target: Target,
   { artifact: { sha256, size } }: WaybillHead,
 ): Promise<LoadFile> {
   const shown = artifactPath(target);
-  if (spec.form !== 'image' || destination.deliver?.way === 'registry')
+  const { parts } = await openForm(spec.form);
+  if (parts === undefined || destination.deliver?.way === 'registry')
     return { path: join(project.root, shown), shown, sha256, size };
-  const { placeArchive } = await import('../../forms/image');
-  return fileAt(project, await placeArchive(project, target));
+  return fileAt(project, await parts.oneFile(project, target));
 }
 
 /** What of a load is known without its files. */
 export function headOf({ spec, destination }: LoadRequest): Pick<Load, 'name' | 'form' | 'ending' | 'destination'> {
   const { name, form } = spec;
-  return { name, form, ending: fileEnding(form), destination };
+  return { name, form, ending: form.fileEnding, destination };
 }
 
 function papersAt(project: Project, target: Target): LoadPaper[] {

@@ -38,7 +38,7 @@ export async function fetchedLoad(
   const { project, spec } = request;
   const head = headOf(request);
   const { form, ending } = head;
-  if (form === 'image' && way.name === 'registry' && request.destination.deliver?.way !== 'registry')
+  if (form.isLayered === true && way.name === 'registry' && request.destination.deliver?.way !== 'registry')
     throw new EmballageError('USAGE', {
       doing: `promoting ${spec.name} from ${delivery.destination} to ${request.destination.name}`,
       expected: 'another registry: what stands at one is no single file',

@@ -2,6 +2,7 @@
  * The protocol of hosts of functions: HTTP and JSON, version 1. `schemas/host.openapi.json` is made of these shapes; the
  * stand-in host and whoever sends to a host read and write them.
  */
+import { FORM_IDS } from '../../forms';
 import { z } from 'zod';
 
 /** Where everything lies below the host’s address. */
@@ -21,7 +22,7 @@ export const versionName = z
 const content = { sha256: hex, size: z.int().nonnegative() };
 
 const common = {
-  form: z.enum(['zip', 'jar', 'binary', 'image']),
+  form: z.enum(FORM_IDS),
   artifacts: z
     .partialRecord(z.enum(['x86_64', 'arm64']), z.strictObject({ ...content, waybill: hex }))
     .meta({ description: 'The artifact for each architecture, and its waybill: content that was put before.' }),

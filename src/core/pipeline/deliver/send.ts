@@ -59,8 +59,10 @@ export async function send(request: SendRequest): Promise<Sent> {
     at: way.at,
     ...where,
     artifacts: artifacts ?? Object.fromEntries(load.parts.map(({ arch, sha256 }) => [arch, `sha256:${sha256}`])),
-    // An image at a registry has one only where papers name it.
-    ...((load.form !== 'image' || way.name !== 'registry' || load.parts.some(({ papers }) => papers.length > 0)) && {
+    // What a registry takes in parts has one only where papers name it.
+    ...((load.form.isLayered !== true ||
+      way.name !== 'registry' ||
+      load.parts.some(({ papers }) => papers.length > 0)) && {
       waybills: Object.fromEntries(load.parts.map(({ arch, waybill }) => [arch, `sha256:${waybill.sha256}`])),
     }),
     ...papersField(load),

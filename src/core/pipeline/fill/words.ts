@@ -2,7 +2,7 @@
 import { EmballageError } from '../../base/errors';
 import { listed, nearestWord, printable } from '../../base/text';
 import { languageOf } from '../../languages';
-import { fileEnding, type Project } from '../../project/targets';
+import { type Project } from '../../project/targets';
 import { verifyArtifact, type WaybillHead } from '../../project/verify-artifact';
 import {
   ARCHITECTURES,
@@ -96,7 +96,7 @@ async function artifactWord(about: About, word: ArtifactWord, arch: Arch): Promi
     case 'location':
       return sent(about).locations[arch] ?? '';
     case 'link': {
-      const link = linkOf({ destination, ending: fileEnding(spec.form) }, sent(about), arch);
+      const link = linkOf({ destination, ending: spec.form.fileEnding }, sent(about), arch);
       if (link !== undefined) return link;
       throw at(
         about.fill,

@@ -1,6 +1,5 @@
 /** Settles what images stand on, beside what functions need. */
-import { directCompressor } from '../../forms/packing/compress';
-import { compressInThreads } from '../../forms/packing/compress-pool';
+import { openForm } from '../../forms';
 import type { FunctionSpec } from '../../sheet';
 import type { LockedChange, LockOutcome, LockRequest } from './model';
 import type { LockedBase } from '../../project/lock/lockfile';
@@ -23,7 +22,7 @@ export class BaseLocker {
   /** Settles the base of a function that has one, and says so together with its needs. */
   async add(spec: FunctionSpec, outcome: LockOutcome): Promise<LockOutcome> {
     const known = this.#before[spec.name];
-    const settled = spec.form === 'image' ? await this.#settle(spec, known) : undefined;
+    const settled = await this.#settle(spec, known);
     this.settled.set(spec.name, settled);
     if (settled === undefined) return outcome;
     if (settled === known)
@@ -39,26 +38,17 @@ export class BaseLocker {
   }
 
   async #settle(spec: FunctionSpec, known: LockedBase | undefined): Promise<LockedBase | undefined> {
-    const { project, machine, registry, upgrade, jobs, onBase, onSettling } = this.#request;
-    const { baseInputs, hasBase, settleBase } = await import('../../forms/image');
-    const inputs = baseInputs(spec);
-    if (inputs === undefined) return undefined;
-    const isAsked = upgrade === 'all' || upgrade.includes(BASE);
-    if (known?.inputs === inputs && !isAsked && hasBase(project, known) && isAsItWas(spec, known)) return known;
-    const compressor = jobs > 1 ? compressInThreads(jobs, false) : directCompressor;
-    try {
-      const base = { project, spec, machine, compressor, registry, onProgress: onBase };
-      const settled = await settleBase(base, (arch) => onSettling(spec.name, arch), known);
-      return JSON.stringify(settled) === JSON.stringify(known) ? known : settled;
-    } finally {
-      await compressor.close();
-    }
+    const { project, machine, registry, upgrade, jobs, onBase: onProgress, onSettling } = this.#request;
+    const { base } = await openForm(spec.form);
+    return base?.settle(
+      {
+        ...{ project, spec, machine, registry, jobs, onProgress },
+        isUpgraded: upgrade === 'all' || upgrade.includes(BASE),
+        onSettling: (arch) => onSettling(spec.name, arch),
+      },
+      known,
+    );
   }
-}
-
-/** What lies in the project or on the machine is looked at each time; what a registry has stays settled. */
-function isAsItWas(spec: FunctionSpec, known: LockedBase): boolean {
-  return spec.image?.base.kind === 'image' && spec.archs.every((arch) => arch in known.targets);
 }
 
 function changesOf(before: LockedBase | undefined, after: LockedBase): LockedChange[] {

@@ -9,7 +9,7 @@ import { workOf } from '../../languages';
 import { lockNameOf } from '../../project/lock/lockfile';
 import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
-import { basePath, lockedBase } from '../../forms/image';
+import { openForm } from '../../forms';
 import { lockedFunction, statedNeeds } from '../lock';
 
 export interface FilesToCopy {
@@ -30,7 +30,7 @@ export async function filesToCopy(project: Project, functions: readonly Function
     folders.add(spec.source);
     // Events that are named without a pattern have to be there for the sheet to be right.
     for (const event of spec.events) if (!isPattern(event)) files.add(event);
-    for (const { path, isFolder } of basePlaces(project, spec)) (isFolder ? folders : emptyFiles).add(path);
+    for (const { path, isFolder } of await basePlaces(project, spec)) (isFolder ? folders : emptyFiles).add(path);
     for (const source of spec.sources) if (source.kind === 'folder') folders.add(source.at);
     if (spec.needs?.kind === 'file') files.add(spec.needs.path);
     for (const { file } of spec.beside) (functions.includes(spec) ? files : emptyFiles).add(file);
@@ -52,15 +52,10 @@ function isThere({ root }: Project, path: string): boolean {
   return statSync(join(root, path), { throwIfNoEntry: false }) !== undefined;
 }
 
-/** Where bases of the project lie, each with whether it is a folder. */
-function basePlaces(project: Project, spec: FunctionSpec): { path: string; isFolder: boolean }[] {
-  const base = spec.image?.base;
-  if (base?.kind !== 'root' && base?.kind !== 'layout') return [];
-  return spec.archs.flatMap((arch) => {
-    const path = basePath(base.path, arch);
-    const stat = statSync(join(project.root, path), { throwIfNoEntry: false });
-    return stat === undefined ? [] : [{ path, isFolder: stat.isDirectory() }];
-  });
+/** Where parts of what it stands on lie in the project. */
+async function basePlaces(project: Project, spec: FunctionSpec) {
+  const { base } = await openForm(spec.form);
+  return base?.places(project, spec) ?? [];
 }
 
 /** What the language says that bytes depend on, the lock, and what states needs. Packages lie with the user, by digest. */
@@ -79,6 +74,6 @@ async function inputFiles(project: Project, spec: FunctionSpec): Promise<string[
 
 /** The lock names the blobs of a base, which lie with the user, by digest. */
 async function baseFiles(project: Project, spec: FunctionSpec): Promise<string[]> {
-  if (spec.form !== 'image') return [];
-  return (await lockedBase(project, spec)) === undefined ? [] : [lockNameOf(project)];
+  const { base } = await openForm(spec.form);
+  return (await base?.locked(project, spec)) === undefined ? [] : [lockNameOf(project)];
 }

@@ -1,3 +1,4 @@
+import { formOf } from '../../forms';
 import { spawnSync } from 'node:child_process';
 import { chmodSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -42,7 +43,7 @@ async function proveAll(faults: readonly string[]): Promise<Proof> {
     (fault) =>
       ({
         name: nameOf(fault),
-        form: 'zip',
+        form: formOf('zip'),
         archs: ['arm64'],
         source: 'src',
         events: [],

@@ -1,4 +1,5 @@
 /** What a repository holds that could be functions, each as a sheet would have it, with the reasons. */
+import { formOf } from '../../forms';
 import { baseOf, folderOf, joinPath, upwards, within } from '../../base/paths';
 import { listed } from '../../base/text';
 import { isCommonSetting } from '../../findings/common-settings';
@@ -11,7 +12,7 @@ import {
   type Survey,
   type SurveyRequest,
 } from '../../languages';
-import { takesPlainRequests, type Destination, type Form } from '../../sheet';
+import { takesPlainRequests, type Destination, type FormId } from '../../sheet';
 import { eventsOf, type FoundEvents } from './events';
 import { formsThere, type FoundFunction, type Place } from './speech';
 
@@ -109,7 +110,11 @@ export function proposed(request: SurveyRequest, one: FoundFunction, place: Plac
     language,
     runtime: runtimeFor(found, language, destination),
     form,
-    keys: mergeLeaveOut([...found.keys, ...leaveOut, ...(form.value === 'image' ? [baseFor(language)] : [])]),
+    keys: mergeLeaveOut([
+      ...found.keys,
+      ...leaveOut,
+      ...(formOf(form.value).isLayered === true ? [baseFor(language)] : []),
+    ]),
     settings: required.map(({ name, file, line }) => {
       const sample = samples.get(name);
       const isSecret = isSecretName(name);
@@ -125,7 +130,7 @@ export function isSecretName(name: string): boolean {
   return /TOKEN|SECRET|PASSW|API_?KEY|PRIVATE|CREDENTIAL/i.test(name);
 }
 
-/** What an image stands on. */
+/** What layers stand on. */
 function baseFor({ sheet }: Language): ProposedFunction['keys'][number] {
   return {
     key: 'base',
@@ -167,7 +172,7 @@ function versionOrder(version: string): number {
   return major * 1000 + minor;
 }
 
-function formFor({ tree }: SurveyRequest, one: FoundFunction, place: Place): Reasoned & { readonly value: Form } {
+function formFor({ tree }: SurveyRequest, one: FoundFunction, place: Place): Reasoned & { readonly value: FormId } {
   const { title, sheet } = one.language;
   const usual = sheet.forms[0] ?? 'zip';
   const value = formsThere(one, place)[0] ?? usual;
@@ -185,12 +190,17 @@ function formFor({ tree }: SurveyRequest, one: FoundFunction, place: Place): Rea
 /** A web application gets requests in a shape of the destination: where there are several, one has to be named. */
 function withShape(
   [first, ...others]: SurveyedFunction['entries'],
-  form: Form,
+  form: FormId,
   { destination, calls }: Place,
 ): SurveyedFunction['entries'] {
   const { adapter } = first;
   const [shape] = calls.shapes;
-  if (adapter === undefined || shape === undefined || calls.shapes.length < 2 || takesPlainRequests(form, calls))
+  if (
+    adapter === undefined ||
+    shape === undefined ||
+    calls.shapes.length < 2 ||
+    takesPlainRequests(formOf(form), calls)
+  )
     return [first, ...others];
   const names = listed(calls.shapes.map(({ name }) => name));
   const value = `{ kind: ${adapter.value}, shape: ${shape.name} }`;

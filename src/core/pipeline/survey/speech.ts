@@ -1,8 +1,9 @@
 /** Which of the functions that were found a destination can speak to, in which form. */
 import { listed, printable } from '../../base/text';
 import { OWN_CALLS, type Calls } from '../../events';
+import { formOf } from '../../forms';
 import type { Language, SurveyedFunction, SurveyNote } from '../../languages';
-import { callsOf, speechTo, type Destination, type Form } from '../../sheet';
+import { callsOf, speechTo, type Destination, type FormId } from '../../sheet';
 
 export interface FoundFunction {
   readonly language: Language;
@@ -29,10 +30,10 @@ export function isProgram({ runtime }: Language): boolean {
 }
 
 /** Forms that the place takes and in which it speaks as the function understands; the usual one first. */
-export function formsThere({ language, found }: FoundFunction, { destination, calls }: Place): Form[] {
+export function formsThere({ language, found }: FoundFunction, { destination, calls }: Place): FormId[] {
   const { forms } = language.sheet;
   const understood = forms.filter(
-    (form) => found.speech === undefined || speechTo(form, isProgram(language), calls) === found.speech,
+    (form) => found.speech === undefined || speechTo(formOf(form), isProgram(language), calls) === found.speech,
   );
   const taken = understood.filter((form) => destination === undefined || destination.accepts[form] !== undefined);
   return taken.length > 0 ? taken : understood;

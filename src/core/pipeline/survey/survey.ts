@@ -4,7 +4,8 @@ import { breathe } from '../../base/breathe';
 import { EmballageError } from '../../base/errors';
 import { baseOf, joinPath } from '../../base/paths';
 import { projectFolder } from '../../disk/project-folder';
-import { KNOWN, type SurveyedTree, type SurveyNote, type SurveyRequest } from '../../languages';
+import { KNOWN } from '../../forms';
+import { type SurveyedTree, type SurveyNote, type SurveyRequest } from '../../languages';
 import { SHEET_NAME } from '../../project/open-project';
 import type { Project } from '../../project/targets';
 import {

@@ -1,4 +1,5 @@
 /** A bill of materials in the form of CycloneDX 1.6 (ECMA-424), JSON. */
+import { formOf } from '../../forms';
 import { ownOf } from '../../base/own';
 import type { AdvisoryFact } from '../../findings/rule';
 import { acceptanceOf } from './acceptance';
@@ -18,7 +19,7 @@ export function writeCycloneDx(bill: Bill): string {
     metadata: {
       tools: { components: [{ type: 'application', name: tool, version }] },
       component: {
-        type: waybill.form === 'image' ? 'container' : 'application',
+        type: formOf(waybill.form).isLayered === true ? 'container' : 'application',
         'bom-ref': root,
         name: waybill.function,
         description: `${waybill.form} for ${waybill.arch}, ${waybill.runtime}`,

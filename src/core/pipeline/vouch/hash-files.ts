@@ -2,10 +2,8 @@
 import { createHash } from 'node:crypto';
 import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
-import { withFileSource } from '../../disk/file-source';
 import type { Waybill } from '../../waybill';
-import { readSubject } from '../check';
-import { withImageSubject } from '../../forms/image';
+import { formOf, openForm } from '../../forms';
 
 export interface FilesToHash {
   readonly waybill: Waybill;
@@ -21,18 +19,14 @@ export async function hashFiles({ waybill, path, shown, scratch }: FilesToHash):
   const wanted = waybill.files.filter(({ kind }) => kind === 'file');
   const hash = (read: (file: string) => Uint8Array | undefined): Map<string, string> =>
     new Map(wanted.map(({ path: file, sha256 }) => [file, digestsOf(read(file), { file, sha256, shown })]));
-  if (waybill.form === 'image')
-    return withImageSubject({ path, shown, arch: waybill.arch, scratch }, ({ image }) =>
-      Promise.resolve(
-        hash((file) => {
-          const node = image.tree.node(file);
-          return node?.head.kind === 'file' ? image.read(node, 0, node.head.size) : undefined;
-        }),
-      ),
-    );
-  return withFileSource(path, shown, async (source) => {
-    const subject = await readSubject(source, { path, shown, isVerified: true }, wanted[0]?.path ?? '');
-    return hash((file) => subject.readBytes(file, Infinity));
+  const form = formOf(waybill.form);
+  const opening = { path, shown, form, name: wanted[0]?.path ?? '', isVerified: true, arch: waybill.arch, scratch };
+  return (await openForm(form)).withSubject(opening, ({ image, readBytes }) => {
+    const inImage = (file: string): Uint8Array | undefined => {
+      const node = image?.tree.node(file);
+      return node?.head.kind === 'file' ? image?.read(node, 0, node.head.size) : undefined;
+    };
+    return Promise.resolve(hash(image === undefined ? (file) => readBytes(file, Infinity) : inImage));
   });
 }
 

@@ -1,4 +1,5 @@
 /** A bill of materials in the form of SPDX 2.3 (ISO/IEC 5962), JSON. Clauses are those of the specification. */
+import { formOf } from '../../forms';
 import { createHash } from 'node:crypto';
 import { billId, type Bill, type BillFile, type BillPackage } from './bill';
 
@@ -45,7 +46,7 @@ function artifactPackage({ waybill, allFiles }: Bill): Json {
     licenseDeclared: 'NOASSERTION',
     copyrightText: 'NOASSERTION',
     comment: `${waybill.form} for ${waybill.arch}, ${waybill.runtime}`,
-    primaryPackagePurpose: waybill.form === 'image' ? 'CONTAINER' : 'APPLICATION',
+    primaryPackagePurpose: formOf(waybill.form).isLayered === true ? 'CONTAINER' : 'APPLICATION',
   };
 }
 

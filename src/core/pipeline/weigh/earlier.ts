@@ -5,7 +5,7 @@ import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import { readTextFile } from '../../disk/read-text';
 import { OUTPUT_FOLDER } from '../../fileset/selection';
-import type { Arch, KnownLanguages } from '../../sheet';
+import type { Arch, Known } from '../../sheet';
 import { readWaybill } from '../../waybill';
 import { recordFrom, recordFromWaybill } from './growth';
 import type { WeightRecord } from './record-schema';
@@ -18,7 +18,7 @@ export interface EarlierRequest {
   /** Of the function, whose waybill is looked for in a folder. */
   readonly name: string;
   readonly arch: Arch | undefined;
-  readonly languages: Pick<KnownLanguages, 'all'>;
+  readonly languages: Pick<Known, 'all' | 'forms'>;
   readonly scratch: string;
 }
 

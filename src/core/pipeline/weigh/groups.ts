@@ -3,7 +3,7 @@ import { comparePaths, folderOf } from '../../base/paths';
 import { stepsFromRoot } from '../../base/flow-graph';
 import { grouped } from '../../base/several';
 import { rowsByOwner, withoutPackage, type ReasonGraph } from '../../waybill';
-import type { Form } from '../../sheet';
+import type { FormFacts } from '../../sheet';
 import { KINDS_OF_PART, type DependencyGroup, type Group, type Part, type Weight } from './model';
 
 export const NOTHING: Weight = { unpacked: 0, packed: 0 };
@@ -71,10 +71,10 @@ function topBelow(path: string, opened: string): string {
 }
 
 /** Where parts lie, in the terms of the form. */
-export function placeGroups(parts: readonly Part[], form: Form): Group[] {
+export function placeGroups(parts: readonly Part[], form: FormFacts): Group[] {
   if (parts.some(({ section }) => section !== undefined))
     return groupsBy(parts, ({ section, path }) => section ?? path);
-  if (form === 'jar')
+  if (form.places === 'package')
     return groupsBy(parts, ({ path, owner }) => (owner.kind === 'frame' ? undefined : `${folderOf(path)}/`));
   return folderGroups(parts);
 }

@@ -4,7 +4,7 @@ import { parseSize } from '../../base/units';
 import type { Waybill } from '../../waybill';
 import { packedOf } from './limits';
 import type { Weighed } from './model';
-import { OWN, ownersByRow } from '../../forms/weighing/owners';
+import { OWN, ownersByRow } from '../../forms/weighing';
 import type { WeightRecord } from './record-schema';
 
 export interface Change {

@@ -1,11 +1,11 @@
 /** How much of each limit an artifact uses. */
 import { lowestLimit } from '../../findings/amounts';
-import type { Destination, Form, FunctionSpec, Limits } from '../../sheet';
+import type { Destination, FormFacts, FunctionSpec, Limits } from '../../sheet';
 import type { NamedGauge, Weighed, Weight } from './model';
 
 export interface LimitFacts {
   readonly destination: Destination;
-  readonly form: Form;
+  readonly form: FormFacts;
   readonly total: Weight;
   readonly files: number;
   readonly spec: FunctionSpec | undefined;
@@ -23,7 +23,7 @@ export function limitGauges({ destination, form, total, files, spec }: LimitFact
     ['files', files, 'count'],
   ];
   return used.flatMap(([name, amount, unit]) => {
-    const limit = lowestLimit(destination.accepts[form], spec?.limits, name);
+    const limit = lowestLimit(destination.accepts[form.id], spec?.limits, name);
     return limit === undefined
       ? []
       : [{ name, used: amount, unit, allowed: limit.allowed, by: limit.isOwn ? 'packing sheet' : destination.name }];

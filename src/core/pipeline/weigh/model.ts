@@ -1,49 +1,9 @@
 /** What weighing an artifact comes to. All weights are bytes. */
 import type { Gauge } from '../../findings/rule';
-import type { Form } from '../../sheet';
-import type { Owner, ReasonGraph } from '../../waybill';
+import type { Group, LayerGroup, Part, PartOwner, Weight } from '../../forms/weighing';
+import type { FormId } from '../../sheet';
+import type { ReasonGraph } from '../../waybill';
 import type { LeftOutGroup } from '../explain';
-
-export const KINDS_OF_PART = ['code', 'native', 'data', 'metadata'] as const;
-export type PartKind = (typeof KINDS_OF_PART)[number];
-
-/** Whose a part is; `base`: what an image stands on; `frame`: what the form itself needs; `unknown`: nobody says. */
-export interface PartOwner {
-  readonly kind: Owner['kind'] | 'base' | 'frame' | 'unknown';
-  /** As shown: `tidelines 3.1.0`. */
-  readonly title: string;
-  readonly key: string;
-}
-
-/** One thing that has weight: a file, or what is inside one. */
-export interface Part {
-  readonly path: string;
-  /** The file that it is inside of: a linked file, an executable. */
-  readonly inside?: string;
-  /** Of an executable: the section that it is in, and the source package that a symbol says it comes from. */
-  readonly section?: string;
-  readonly source?: string;
-  readonly kind: PartKind;
-  readonly owner: PartOwner;
-  /** Images: the layer that it lies in. */
-  readonly layer?: string;
-  readonly unpacked: number;
-  /** Bytes of the artifact that are spent on it, with its headers. */
-  readonly packed: number;
-  /** Its row in the waybill. */
-  readonly row?: number;
-}
-
-export interface Weight {
-  readonly unpacked: number;
-  readonly packed: number;
-}
-
-/** Parts that have something in common. */
-export interface Group extends Weight {
-  readonly name: string;
-  readonly files: number;
-}
 
 export interface DependencyGroup extends Group {
   readonly key: string;
@@ -72,18 +32,13 @@ export interface NamedGauge extends Gauge {
   readonly name: string;
 }
 
-/** A layer of an image, with what it holds that upper ones hide. */
-export interface LayerGroup extends Group {
-  readonly wasted: number;
-}
-
 export interface Weighed {
   /** `surge-alert`, or the file's name. */
   readonly name: string;
   readonly arch?: string;
   /** As shown to people. */
   readonly artifact: string;
-  readonly form: Form;
+  readonly form: FormId;
   readonly sha256?: string;
   readonly total: Weight;
   /** Files, without folders. */
@@ -106,3 +61,13 @@ export interface Weighed {
   readonly savings: readonly Saving[];
   readonly graph?: ReasonGraph;
 }
+
+export {
+  KINDS_OF_PART,
+  type Group,
+  type LayerGroup,
+  type Part,
+  type PartKind,
+  type PartOwner,
+  type Weight,
+} from '../../forms/weighing';

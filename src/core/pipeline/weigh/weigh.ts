@@ -6,13 +6,14 @@ import { present } from '../../base/present';
 import { verifyAgainstWaybill, verifyPair } from '../../project/verify-artifact';
 import { artifactPath, type Project, type Target } from '../../project/targets';
 import { languageOf } from '../../languages';
-import type { Destination, FunctionSpec, KnownLanguages } from '../../sheet';
+import type { Destination, FunctionSpec, Known } from '../../sheet';
 import { packageOwner, reasonGraph, type Waybill } from '../../waybill';
 import { leftOut } from '../explain';
 import { dependencyGroups, groupsBy, kindGroups, placeGroups, weightOf } from './groups';
 import { limitGauges, packedOf } from './limits';
 import type { Weighed } from './model';
-import { readParts, type ReadPartsRequest } from '../../forms/weighing/parts';
+import { FORMS, formOf, formOfFile, openForm } from '../../forms';
+import { knowingOf, type ReadPartsRequest } from '../../forms/weighing';
 import { savingsOf } from './savings';
 
 export interface WeighRequest extends ReadPartsRequest {
@@ -42,7 +43,7 @@ export async function weighTarget(project: Project, target: Target, scratch: str
 }
 
 /** Weighs any artifact file. What it is made of is told by the waybill that lies beside it, where that is its own. */
-export async function weighFile(request: WeighRequest, languages: Pick<KnownLanguages, 'all'>): Promise<Weighed> {
+export async function weighFile(request: WeighRequest, languages: Pick<Known, 'all' | 'forms'>): Promise<Weighed> {
   const { path, shown } = request;
   const at = waybillBeside(path);
   const about: About = existsSync(at)
@@ -51,9 +52,16 @@ export async function weighFile(request: WeighRequest, languages: Pick<KnownLang
   return weigh(request, about);
 }
 
+/** Endings of artifacts, as they are built and as they are sent; the longest first. */
+const ENDINGS = [...new Set(FORMS.flatMap(({ ending, fileEnding }) => [fileEnding, ending]))].sort(
+  (a, b) => b.length - a.length,
+);
+
 /** Where the waybill of an artifact would lie. */
 function waybillBeside(path: string): string {
-  return join(dirname(path), `${basename(path).replace(/\.(?:zip|jar|oci|oci\.tar)$/, '')}.waybill.json`);
+  const name = basename(path);
+  const ending = ENDINGS.find((one) => name.endsWith(one)) ?? '';
+  return join(dirname(path), `${name.slice(0, name.length - ending.length)}.waybill.json`);
 }
 
 interface About {
@@ -74,12 +82,14 @@ async function toldBy(read: () => Promise<Waybill>): Promise<About> {
 
 async function weigh(request: WeighRequest, { waybill, origins }: About): Promise<Weighed> {
   const { name, shown, spec, destination } = request;
-  const { parts, form, size, files, layers, packedIsShared } = await readParts(request, waybill);
+  const form = waybill === undefined ? await formOfFile(request.path, shown) : formOf(waybill.form);
+  const knowing = await knowingOf(waybill);
+  const { parts, size, files, layers, packedIsShared } = await (await openForm(form)).weigh(request, knowing);
   const graph = waybill === undefined ? undefined : reasonGraph(waybill);
   const total = { unpacked: weightOf(parts).unpacked, packed: size };
   const held = { form, files, spec, total: { ...total, packed: packedOf({ total, ...present({ layers }) }) } };
   return {
-    ...{ name, artifact: shown, form, total, files, origins, packedIsShared, parts },
+    ...{ name, artifact: shown, form: form.id, total, files, origins, packedIsShared, parts },
     ...present({ arch: waybill?.arch ?? request.arch, sha256: waybill?.artifact.sha256, layers, graph }),
     dependencies: dependencyGroups(parts, graph, askersOf(waybill)),
     places: placeGroups(parts, form),

@@ -1,7 +1,7 @@
 /** The shape of the lock. Published as a JSON Schema; format version 2. What is a language's own stands under its id. */
 import { z } from 'zod';
 import { unsafePathReason } from '../../base/paths';
-import { partFields, type KnownLanguages, type LateFields } from '../../sheet';
+import { partFields, type Known, type LateFields } from '../../sheet';
 
 const digest = z.string().regex(/^sha256:[0-9a-f]{64}$/, 'a digest `sha256:…`');
 
@@ -46,7 +46,7 @@ const lockedBase = z.strictObject({
 });
 
 /** The shape of a lock, with what the languages add. */
-export async function lockSchema(known: Pick<KnownLanguages, 'all'>) {
+export async function lockSchema(known: Pick<Known, 'all'>) {
   const own = await partFields(known, ['lockedPackage', 'locked']);
   const optional = (fields: Readonly<Record<string, z.ZodType>>): LateFields =>
     Object.fromEntries(Object.entries(fields).map(([id, schema]) => [id, schema.optional()]));

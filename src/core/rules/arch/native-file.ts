@@ -27,7 +27,10 @@ export const archNativeFile: Rule = {
             level: levelOf(subject, 'fault' in reading ? undefined : reading, isNoneRight),
             where: printable(path),
             expected: `a file for ${'fault' in reading || reading.format !== 'ELF' ? 'Linux, ' : ''}${arch}`,
-            found: isNoneRight && subject.form === 'jar' ? `${found}, and no library for ${arch} in the JAR` : found,
+            found:
+              isNoneRight && subject.form.isForSeveral === true
+                ? `${found}, and no library for ${arch} in the ${subject.form.title}`
+                : found,
             ...mendFor(subject),
           },
         ];
@@ -36,10 +39,10 @@ export const archNativeFile: Rule = {
   },
 };
 
-/** Code in a JAR chooses among libraries for several systems, and objects are for linkers; elsewhere what is there is loaded. */
+/** Code may choose among libraries for several systems, and objects are for linkers; elsewhere what is there is loaded. */
 function levelOf({ form }: Subject, info: NativeInfo | undefined, isNoneRight: boolean): Level {
   if (info?.kind === 'object' || info?.kind === 'archive') return 'warn';
-  return form === 'jar' && !(isNoneRight && info?.system === 'Linux') ? 'warn' : 'stop';
+  return form.isForSeveral === true && !(isNoneRight && info?.system === 'Linux') ? 'warn' : 'stop';
 }
 
 /** Whether there are libraries for Linux, and none of them for this processor: then there is nothing to choose. */

@@ -1,5 +1,5 @@
 import { count, printable } from '../../base/text';
-import { IMAGE, imageArch, imageOf, layerName, machineOf } from '../../findings/image';
+import { imageArch, imageOf, layerName, machineOf } from '../../findings/image';
 import { archOfPlatform } from '../../formats/oci';
 import { findings, type Finding, type Rule } from '../../findings/rule';
 
@@ -10,7 +10,7 @@ export const imageArchMixed: Rule = {
   why: 'A base or a package for another processor is found out only when it is started, by a message that seldom says so.',
   mend: 'Take a base for this architecture, and settle the packages for it.',
   needs: [],
-  forms: IMAGE,
+  isOfLayers: true,
   check({ subject, facts }) {
     const image = imageOf(subject);
     const wanted = imageArch(image);

@@ -1,6 +1,6 @@
 import { printable } from '../../base/text';
 import { ANNOTATION } from '../../formats/oci';
-import { IMAGE, imageOf } from '../../findings/image';
+import { imageOf } from '../../findings/image';
 import { findings, type Rule } from '../../findings/rule';
 
 export const imageBaseMoving: Rule = {
@@ -10,7 +10,7 @@ export const imageBaseMoving: Rule = {
   why: 'A tag names another image tomorrow. Without the digest nobody can build the same again, or tell what is in it.',
   mend: 'Settle the base with `emballage lock`, and build from what the lock says.',
   needs: [],
-  forms: IMAGE,
+  isOfLayers: true,
   check({ subject }) {
     const { annotations } = imageOf(subject).manifest;
     const name = annotations[ANNOTATION.baseName];

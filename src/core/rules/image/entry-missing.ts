@@ -1,6 +1,6 @@
 import { printable } from '../../base/text';
 import { readElf } from '../../formats/elf';
-import { IMAGE, imageOf, onSearchPath, startedBy } from '../../findings/image';
+import { imageOf, onSearchPath, startedBy } from '../../findings/image';
 import { MAX_NATIVE_BYTES } from '../../findings/native-files';
 import { findings, type Rule, type RuleResult } from '../../findings/rule';
 import type { OpenImage } from '../../disk/unpack/open-image';
@@ -15,7 +15,7 @@ export const imageEntryMissing: Rule = {
   why: 'A host starts the command of the image and nothing else. Where its file, its interpreter or its loader is missing, it says “no such file” about the command itself.',
   mend: 'Name a base that brings the runtime, or correct the command of the image.',
   needs: [],
-  forms: IMAGE,
+  isOfLayers: true,
   check({ subject }) {
     const image = imageOf(subject);
     const { command, found } = startedBy(image);

@@ -1,5 +1,5 @@
 import { printable } from '../../base/text';
-import { IMAGE, imageOf, userOf } from '../../findings/image';
+import { imageOf, userOf } from '../../findings/image';
 import { findings, type Rule } from '../../findings/rule';
 
 export const imageRootUser: Rule = {
@@ -9,7 +9,7 @@ export const imageRootUser: Rule = {
   why: 'What runs as root in an image can do more harm when it is broken into, and some hosts refuse to start it.',
   mend: 'Set `user` in the sheet to a number other than 0, or leave it out: the default is nobody.',
   needs: [],
-  forms: IMAGE,
+  isOfLayers: true,
   check({ subject }) {
     const image = imageOf(subject);
     const { user } = image.config.run;

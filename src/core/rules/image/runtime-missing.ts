@@ -1,6 +1,6 @@
 import { printable } from '../../base/text';
 import type { Runtime } from '../../sheet';
-import { IMAGE, imageOf } from '../../findings/image';
+import { imageOf } from '../../findings/image';
 import { findings, type Rule } from '../../findings/rule';
 
 export const imageRuntimeMissing: Rule = {
@@ -10,7 +10,7 @@ export const imageRuntimeMissing: Rule = {
   why: 'In an image nobody else brings the interpreter: it is in a layer, in the right version, or the function does not start.',
   mend: 'Stand it on a base with that runtime.',
   needs: ['runtime'],
-  forms: IMAGE,
+  isOfLayers: true,
   check({ subject, facts }) {
     const { runtime } = facts;
     const runtimeIn = subject.view?.runtimeIn;

@@ -1,5 +1,5 @@
 import { count, listed, printable } from '../../base/text';
-import { baseLayers, IMAGE, imageOf, layerName } from '../../findings/image';
+import { baseLayers, imageOf, layerName } from '../../findings/image';
 import { findings, type Finding, type Rule } from '../../findings/rule';
 
 const SET_USER_OR_GROUP = 0o6000;
@@ -12,7 +12,7 @@ export const imageSetuid: Rule = {
   why: 'Programs with the set-user-id or set-group-id bit let whoever breaks into a function become root; file capabilities give a part of that. Functions need none.',
   mend: 'Take the bit away in the layer that adds the file, or take a base without such programs.',
   needs: [],
-  forms: IMAGE,
+  isOfLayers: true,
   check({ subject, facts }) {
     const byLayer = new Map<number, string[]>();
     for (const { path, node } of imageOf(subject).tree.walk()) {

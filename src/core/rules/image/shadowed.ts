@@ -1,6 +1,6 @@
 import { count, printable } from '../../base/text';
 import { formatSize } from '../../base/units';
-import { IMAGE, imageOf, layerName } from '../../findings/image';
+import { imageOf, layerName } from '../../findings/image';
 import type { OpenLayer } from '../../disk/unpack/open-image';
 import { findings, type Finding, type Rule } from '../../findings/rule';
 
@@ -14,7 +14,7 @@ export const imageShadowed: Rule = {
   why: 'What is replaced or removed by an upper layer is still sent and stored with the lower one, and costs as if it were used.',
   mend: 'Remove it where it is added, or take a base without it.',
   needs: [],
-  forms: IMAGE,
+  isOfLayers: true,
   check({ subject, facts }) {
     const byLayer = new Map<number, { bytes: number; files: number; largest: string; most: number; by: number }>();
     for (const { path, layer, by, size } of imageOf(subject).tree.shadowed) {

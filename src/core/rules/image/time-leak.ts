@@ -1,4 +1,4 @@
-import { baseLayers, IMAGE, imageOf, layerName } from '../../findings/image';
+import { baseLayers, imageOf, layerName } from '../../findings/image';
 import { findings, type Finding, type Rule } from '../../findings/rule';
 
 export const imageTimeLeak: Rule = {
@@ -8,7 +8,7 @@ export const imageTimeLeak: Rule = {
   why: 'Where files carry the times at which they were written, the same source has another digest with each build, and is sent again.',
   mend: 'Build with fixed times: `emballage build` does, and SOURCE_DATE_EPOCH sets which.',
   needs: [],
-  forms: IMAGE,
+  isOfLayers: true,
   check({ subject, facts }) {
     const base = baseLayers(facts) ?? 0;
     const found: Finding[] = [];

@@ -1,7 +1,6 @@
 import { printable } from '../../base/text';
 import { isSeenWhole } from '../../findings/image';
 import { findings, type Rule } from '../../findings/rule';
-import { JAR_MANIFEST } from '../../formats/jar';
 
 export const layoutNestedRoot: Rule = {
   id: 'layout/nested-root',
@@ -19,7 +18,8 @@ export const layoutNestedRoot: Rule = {
     if (!allBelow || (entry !== undefined && files.includes(entry.file))) return findings();
     const entryBelow = entry !== undefined && files.includes(`${top}/${entry.file}`);
     // Classes in packages lie so; only a manifest one folder too deep, or the entry, tells a mistake.
-    if (subject.form === 'jar' && !entryBelow && !files.includes(`${top}/${JAR_MANIFEST}`)) return findings();
+    const { manifest } = subject.form;
+    if (manifest !== undefined && !entryBelow && !files.includes(`${top}/${manifest}`)) return findings();
     return findings({
       level: entryBelow ? 'stop' : 'warn',
       where: `${printable(top)}/`,

@@ -25,7 +25,7 @@ export const licenceTextMissing: Rule = {
       expected: 'the text of each licence in the artifact',
       found: `none of ${listed(firstFew(names, SHOWN))}`,
       mend:
-        subject.form === 'binary' || first === undefined
+        subject.form.isProgram === true || first === undefined
           ? 'send the texts beside it, or put them into a file of the source'
           : `keep it: \`keep: ["**/${printable(first.split('/').pop() ?? '')}"]\`, or put the texts into a file of the source`,
     });

@@ -1,5 +1,4 @@
 import { offeredRuntime } from '../../sheet';
-import { NO_IMAGE } from '../../findings/image';
 import { findings, type Rule } from '../../findings/rule';
 
 const NOTICE_DAYS = 90;
@@ -11,7 +10,7 @@ export const runtimeEnded: Rule = {
   why: 'After the day a runtime ends, destinations refuse new deployments with it. The destination file gives the day; from 90 days before it this is a warning.',
   mend: 'Move the function to a runtime that goes on.',
   needs: ['runtime'],
-  forms: NO_IMAGE,
+  isOfLayers: false,
   check({ destination, facts: { runtime }, today }) {
     const offered = offeredRuntime(destination, runtime);
     if (offered?.ends === undefined) return findings();

@@ -44,8 +44,8 @@ const MAX_FINDINGS = (entries: number): number => Math.min(entries * 4, 200);
 /** What is loaded for an executable; elsewhere everything may be. */
 function loadedFiles({ subject, facts }: RuleContext): readonly NativeFile[] {
   const linked = nativeFiles(subject).filter(({ elf }) => elf.needed.length > 0);
-  // JARs unpack what they need of libraries for several systems.
-  if (subject.form === 'jar') return [];
+  // Code in it unpacks what it needs of libraries for several systems.
+  if (subject.form.isForSeveral === true) return [];
   const program = isProgramItself(subject) ? entryProgram(subject, facts) : undefined;
   return program === undefined ? linked : [program, ...linked.filter((file) => file !== program)];
 }

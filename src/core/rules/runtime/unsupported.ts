@@ -13,15 +13,15 @@ export const runtimeUnsupported: Rule = {
   check({ subject, destination, facts: { runtime } }) {
     const found = [];
     const forms = Object.keys(destination.accepts);
-    if (!forms.includes(subject.form))
+    if (!forms.includes(subject.form.id))
       found.push({
         level: 'stop' as const,
         expected: `${listed(forms, 'or')} (${destination.name})`,
-        found: `an artifact of form ${subject.form}`,
+        found: `an artifact of form ${subject.form.id}`,
         mend: 'build another form, or deliver elsewhere',
       });
-    // An image brings its runtime along.
-    if (subject.form === 'image') return findings(...found);
+    // Its base brings the runtime along.
+    if (subject.form.isLayered === true) return findings(...found);
     const names = destination.runtimes.map((offered) => offered.name);
     if (runtime !== undefined && offeredRuntime(destination, runtime) === undefined) {
       const [word = ''] = runtime.text.split(' ');

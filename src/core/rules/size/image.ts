@@ -1,4 +1,4 @@
-import { IMAGE, imageOf, sentBytes } from '../../findings/image';
+import { imageOf, sentBytes } from '../../findings/image';
 import { checkLimit } from '../limit';
 import type { Rule } from '../../findings/rule';
 
@@ -9,7 +9,7 @@ export const sizeImage: Rule = {
   why: 'Registries and hosts limit images, and a host that has to fetch more starts later.',
   mend: 'Take a smaller base, leave out what the function does not need, or raise the sheet’s limit if the growth is meant.',
   needs: [],
-  forms: IMAGE,
+  isOfLayers: true,
   check: (context) =>
     checkLimit(context, {
       key: 'packed',

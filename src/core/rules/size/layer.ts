@@ -1,4 +1,4 @@
-import { IMAGE, imageOf, layerName } from '../../findings/image';
+import { imageOf, layerName } from '../../findings/image';
 import { checkLimit } from '../limit';
 import { findings, type Rule } from '../../findings/rule';
 
@@ -9,7 +9,7 @@ export const sizeLayer: Rule = {
   why: 'A layer is sent and unpacked whole: some registries refuse large ones, and a cut connection costs more of them.',
   mend: 'Cut it: name part of its files under `layers`, or take a smaller base.',
   needs: [],
-  forms: IMAGE,
+  isOfLayers: true,
   check(context) {
     const { layers } = imageOf(context.subject);
     const largest = layers.reduce(

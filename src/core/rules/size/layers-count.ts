@@ -1,4 +1,4 @@
-import { IMAGE, imageOf } from '../../findings/image';
+import { imageOf } from '../../findings/image';
 import { checkLimit } from '../limit';
 import type { Rule } from '../../findings/rule';
 
@@ -9,7 +9,7 @@ export const sizeLayersCount: Rule = {
   why: 'Hosts stack only so many, and each costs a request.',
   mend: 'Take a base with fewer layers, or write `layers: one`.',
   needs: [],
-  forms: IMAGE,
+  isOfLayers: true,
   check: (context) =>
     checkLimit(context, {
       key: 'layers',

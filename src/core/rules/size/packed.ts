@@ -1,4 +1,3 @@
-import { NO_IMAGE } from '../../findings/image';
 import { listed, printable } from '../../base/text';
 import { formatSize } from '../../base/units';
 import { checkLimit } from '../limit';
@@ -27,7 +26,7 @@ export const sizePacked: Rule = {
   why: 'Destinations refuse uploads above their limit, and bigger artifacts start more slowly. The sheet’s own limit shows growth early.',
   mend: 'Leave out what the function does not need, or raise the sheet’s limit if the growth is meant.',
   needs: [],
-  forms: NO_IMAGE,
+  isOfLayers: false,
   check: (context) =>
     checkLimit(context, {
       key: 'packed',

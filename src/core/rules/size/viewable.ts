@@ -1,5 +1,4 @@
 import { formatSize } from '../../base/units';
-import { NO_IMAGE } from '../../findings/image';
 import { findings, type Rule } from '../../findings/rule';
 
 export const sizeViewable: Rule = {
@@ -9,9 +8,11 @@ export const sizeViewable: Rule = {
   why: 'Some destinations show the code of a function to those who look after it, but only up to a size.',
   mend: 'Trim it (`trim: traced`), or link it (`link: true`) and leave out what is not needed.',
   needs: [],
-  forms: NO_IMAGE,
+  isOfLayers: false,
   check({ subject, destination, facts: { limits } }) {
-    const stated = [destination.accepts[subject.form]?.viewable, limits?.viewable].filter((one) => one !== undefined);
+    const stated = [destination.accepts[subject.form.id]?.viewable, limits?.viewable].filter(
+      (one) => one !== undefined,
+    );
     const most = Math.min(...stated);
     if (subject.packedBytes <= most) return findings();
     return findings({

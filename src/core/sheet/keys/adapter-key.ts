@@ -1,7 +1,7 @@
 /** Reads `adapter` of a function: the interface of a web application, and the shape of the requests that it gets. */
 import { listed, nearestWord, printable } from '../../base/text';
 import { OWN_CALLS, OWN_SHAPE, type Calls, type Shape } from '../../events';
-import type { Destination, Form, FunctionSpec } from '../model';
+import type { Destination, FormFacts, FunctionSpec } from '../model';
 import type { SheetNotes } from '../text/notes';
 import type { FunctionText } from '../schema';
 
@@ -10,6 +10,7 @@ interface AdapterReading {
   /** Path of the function in the sheet. */
   readonly at: readonly string[];
   readonly text: FunctionText;
+  readonly form: FormFacts;
   /** Those that its language has, and titles of the languages that have any. */
   readonly adapters: readonly string[];
   readonly able: readonly string[];
@@ -56,8 +57,8 @@ export function adapterCalls(
 }
 
 /** By HTTP a web application gets the very requests. */
-export function takesPlainRequests(form: Form, { image }: Calls): boolean {
-  return form === 'image' && image === 'http';
+export function takesPlainRequests({ isLayered }: FormFacts, { image }: Calls): boolean {
+  return isLayered === true && image === 'http';
 }
 
 function refuseKind({ notes, text, adapters, able }: AdapterReading, at: readonly string[], kind: string): void {
@@ -93,9 +94,9 @@ function statedShape({ notes, destination }: AdapterReading, at: readonly string
 }
 
 /** Where a destination has one shape, that is meant. */
-function onlyShape({ notes, text, destination }: AdapterReading, at: readonly string[]): string | undefined {
+function onlyShape({ notes, text, form, destination }: AdapterReading, at: readonly string[]): string | undefined {
   const { shapes } = callsOf(destination);
-  if (shapes.length < 2 || takesPlainRequests(text.artifact, callsOf(destination))) return shapes[0]?.name;
+  if (shapes.length < 2 || takesPlainRequests(form, callsOf(destination))) return shapes[0]?.name;
   notes.add(
     at,
     `one of the shapes that ${destination?.name ?? ''} states: ${listed(

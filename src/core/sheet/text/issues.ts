@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import type { Problem } from '../../base/errors';
 import { listed, nearestWord, printable } from '../../base/text';
-import type { KnownLanguages } from '../runtimes';
+import type { Known } from '../runtimes';
 import { meantRuntime, meantWord } from './trade-words';
 import type { DataPath, YamlFile } from './yaml';
 
@@ -11,7 +11,7 @@ export function validate<T extends z.ZodType>(
   schema: T,
   value: unknown,
   yaml: YamlFile,
-  languages: KnownLanguages,
+  languages: Known,
   at: DataPath = [],
 ): { readonly value?: z.output<T>; readonly problems: Problem[] } {
   const result = schema.safeParse(value);
@@ -37,7 +37,7 @@ function pathKey(path: DataPath): string {
 
 interface Where {
   readonly yaml: YamlFile;
-  readonly languages: KnownLanguages;
+  readonly languages: Known;
   readonly at: DataPath;
 }
 
@@ -109,7 +109,7 @@ function expectation(issue: z.core.$ZodIssue): string {
   return issue.message.replace(/^Invalid input: expected /, '');
 }
 
-function mendFor(value: unknown, issue: z.core.$ZodIssue, languages: KnownLanguages): string {
+function mendFor(value: unknown, issue: z.core.$ZodIssue, languages: Known): string {
   const expected = expectation(issue);
   const unit = expected.includes('size') ? 'MiB' : expected.includes('time') ? 's' : undefined;
   if (typeof value === 'number' && unit !== undefined) return `add the unit: \`${String(value)} ${unit}\`, say`;
@@ -140,7 +140,7 @@ export function betterEntry(value: string): string | undefined {
 }
 
 /** What was probably meant. */
-function rewritten(value: string, expected: string, languages: KnownLanguages): string | undefined {
+function rewritten(value: string, expected: string, languages: Known): string | undefined {
   if (expected.includes('runtime')) return meantRuntime(value, languages);
   const units = expected.includes('size') ? ['B', 'KiB', 'MiB', 'GiB'] : ['ms', 's', 'min', 'h'];
   return expected.includes('size') || expected.includes('time') ? withUnit(value, units) : undefined;

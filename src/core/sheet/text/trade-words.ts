@@ -1,6 +1,6 @@
 /** Words that people of the trade have for what has another name here: they lead to ours. */
 import { nearestWord } from '../../base/text';
-import type { KnownLanguages } from '../runtimes';
+import type { Known } from '../runtimes';
 
 /** By our word; in small letters, without dashes and low lines. */
 const KEYS: Readonly<Record<string, readonly string[]>> = {
@@ -67,7 +67,7 @@ export function meantWord(written: string, known: readonly string[], part: 'key'
 }
 
 /** A runtime as people write it elsewhere, in our words: with its own spelling and a `.x` behind its version. */
-export function meantRuntime(written: string, { all }: Pick<KnownLanguages, 'all'>): string | undefined {
+export function meantRuntime(written: string, { all }: Pick<Known, 'all'>): string | undefined {
   const [, name = '', version = ''] = /^\s*([a-z+#.]*[a-z+#])[\s@:_-]*v?(\d[\w.]*)?\s*$/i.exec(written) ?? [];
   const plain = name.toLowerCase();
   const found = all.find(

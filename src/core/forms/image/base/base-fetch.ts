@@ -23,7 +23,8 @@ import {
   type ImageDocuments,
   type ImageReference,
 } from '../../../formats/oci';
-import type { Arch, Base } from '../../../sheet';
+import type { Arch } from '../../../sheet';
+import type { Base } from '../own';
 import { pullBlob, pullManifest, type PulledManifest, type RegistryConnection } from '../../../sources/registry';
 import { basePath, type BaseRequest, type TakenBase } from './base-parts';
 import type { BlobStore } from '../blob-store';

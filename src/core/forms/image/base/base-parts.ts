@@ -1,7 +1,7 @@
 /** What all kinds of bases share. */
 import { contentDigest } from '../../../disk/digest';
 import { OCI_ARCH, type Descriptor, type ImageConfig } from '../../../formats/oci';
-import type { Compressor } from '../../packing/compress';
+import type { Compressor } from '../../packing';
 import type { Arch, FunctionSpec } from '../../../sheet';
 import type { RegistryConnection } from '../../../sources/registry';
 import type { Machine } from '../../../toolchains/machine';

@@ -1,7 +1,6 @@
 import { baseOf } from '../../../base/paths';
 import { printable } from '../../../base/text';
 import { DEFAULT_START, offeredRuntime } from '../../../sheet';
-import { NO_IMAGE } from '../../../findings/image';
 import { MAX_NATIVE_BYTES, describeNative, nativeReadings } from '../../../findings/native-files';
 import { findings, type Rule, type Subject } from '../../../findings/rule';
 
@@ -12,11 +11,11 @@ export const entryStartName: Rule = {
   why: 'The host of native code starts one file by a fixed name. Under any other name, or as a script or library, nothing starts.',
   mend: 'Pack the executable at the top of the artifact under the destination’s `start` name.',
   needs: ['runtime'],
-  forms: NO_IMAGE,
+  isOfLayers: false,
   check({ subject, destination, facts: { runtime, entry } }) {
     const offered = offeredRuntime(destination, runtime);
     if (offered === undefined) return findings();
-    const start = subject.form === 'binary' ? (entry?.file ?? '') : (offered.start ?? DEFAULT_START);
+    const start = subject.form.isProgram === true ? (entry?.file ?? '') : (offered.start ?? DEFAULT_START);
     const wrong = whyNotStarted(subject, start);
     if (wrong === undefined) return findings();
     return findings({
@@ -25,7 +24,7 @@ export const entryStartName: Rule = {
       expected: `a Linux executable called \`${printable(start)}\` (${destination.name})`,
       found: wrong,
       mend:
-        subject.form === 'binary'
+        subject.form.isProgram === true
           ? 'deliver what the compiler makes'
           : `pack the executable as \`${printable(start)}\`; \`emballage build\` does`,
     });

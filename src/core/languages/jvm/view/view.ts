@@ -42,7 +42,7 @@ export async function jvmView(request: ViewRequest<'jvm'>): Promise<JvmLanguageV
     texts: () => own().map(({ path }) => subject.readText(path) ?? ''),
     hasLoaded: (library) => library === 'libjvm.so',
     runtimeIn: (image, env) => running.image.find(image, env, runtime?.version ?? ''),
-    ...(facts.waybill?.form === 'jar' && { overlap }),
+    ...(facts.waybill !== undefined && subject.form.manifest !== undefined && { overlap }),
   };
 }
 

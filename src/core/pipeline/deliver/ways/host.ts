@@ -212,7 +212,7 @@ export class HostWay implements Way {
 function versionOf({ form, parts, beside, configuration }: Load): VersionText {
   const { runtime, entry, loads, memoryBytes, timeoutMs, adapter, shape, settings, secrets, held } = configuration;
   return {
-    form,
+    form: form.id,
     artifacts: Object.fromEntries(
       parts.map(({ arch, sha256, size, waybill }) => [arch, { sha256, size, waybill: waybill.sha256 }]),
     ),

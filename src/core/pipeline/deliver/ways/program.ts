@@ -1,4 +1,5 @@
 /** Delivers by a program of the team's own: JSON on its standard input, JSON back. So any platform is reached. */
+import { FORM_IDS } from '../../../forms';
 import { join } from 'node:path';
 import { z } from 'zod';
 import { EmballageError, messageOf, systemCode } from '../../../base/errors';
@@ -29,7 +30,7 @@ export const programRequest = z
       .enum(['code', 'settings', 'both'])
       .optional()
       .meta({ description: '`send`: what differs from what was sent last.' }),
-    form: z.enum(['zip', 'jar', 'binary', 'image']).optional(),
+    form: z.enum(FORM_IDS).optional(),
     artifacts: z
       .array(
         z.strictObject({
@@ -187,7 +188,7 @@ export class ProgramWay implements Way {
 function requestOf({ name, form, destination, parts, beside, configuration }: Load, { what }: Look): Request {
   const { runtime, entry, memoryBytes, timeoutMs, settings, secrets, held } = configuration;
   return {
-    ...{ delivery: 1, do: 'send', function: name, destination: destination.name, form },
+    ...{ delivery: 1, do: 'send', function: name, destination: destination.name, form: form.id },
     what: what === 'nothing' ? 'both' : what,
     artifacts: parts.map(({ arch, path, sha256, size, waybill, papers }) => ({
       ...{ arch, path, sha256, size },

@@ -3,23 +3,18 @@
  * specification 1.1, "Guidelines for Artifact Usage"), with the waybill as second blob; all architectures under one index.
  */
 import { basename } from 'node:path';
-import { openLayout } from '../../../disk/unpack/layout-files';
 import {
   describeBytes,
   EMPTY_BYTES,
   EMPTY_DESCRIPTOR,
-  findBlob,
-  manifestsOf,
   OCI_INDEX,
   OCI_MANIFEST,
-  readDocuments,
   writeIndex,
   type Descriptor,
-  type Stretch,
 } from '../../../formats/oci';
-import { imageIndex, platformOf } from '../../../forms/image/documents';
-import { JAR_TYPE } from '../../../formats/jar';
-import type { Arch, Form } from '../../../sheet';
+import { openForm, type BlobToPush, type ManifestToPush, type PartsWork } from '../../../forms';
+import { imageIndex, platformOf } from '../../../forms/image';
+import type { Arch } from '../../../sheet';
 import type { Load, LoadFile, LoadPart } from '../load';
 
 export const FUNCTION_TYPE = 'application/vnd.emballage.function.v1';
@@ -27,24 +22,6 @@ export const BESIDE_TYPE = 'application/vnd.emballage.beside.v1';
 export const WAYBILL_TYPE = 'application/vnd.emballage.waybill.v3+json';
 export const WAYBILL_ANNOTATION = 'emballage.waybill';
 const TITLE = 'org.opencontainers.image.title';
-const MEDIA_TYPES: Readonly<Record<Exclude<Form, 'image'>, string>> = {
-  zip: 'application/zip',
-  jar: JAR_TYPE,
-  binary: 'application/octet-stream',
-};
-
-/** A blob, and where its content lies. */
-export interface BlobToPush {
-  readonly descriptor: Descriptor;
-  readonly content: Stretch | Buffer;
-}
-
-/** A manifest with its blobs. */
-export interface ManifestToPush {
-  readonly descriptor: Descriptor;
-  readonly bytes: Buffer;
-  readonly blobs: readonly BlobToPush[];
-}
 
 export interface IndexToPush {
   readonly descriptor: Descriptor;
@@ -56,7 +33,8 @@ export interface IndexToPush {
 }
 
 export async function documentsOf(load: Load): Promise<IndexToPush> {
-  if (load.form === 'image') return imageDocuments(load);
+  const work = await openForm(load.form);
+  if (work.parts !== undefined) return documentsInParts(load, work.parts);
   const parts = load.parts.map((part) => ({ ...artifactManifest(load, part), arch: part.arch }));
   return {
     ...imageIndex(
@@ -68,19 +46,10 @@ export async function documentsOf(load: Load): Promise<IndexToPush> {
   };
 }
 
-async function imageDocuments(load: Load): Promise<IndexToPush> {
+async function documentsInParts(load: Load, { manifests }: PartsWork): Promise<IndexToPush> {
   const parts: (ManifestToPush & { readonly arch: Arch })[] = [];
-  for (const { path, shown, arch } of load.parts) {
-    const layout = await openLayout(path, shown);
-    for (const found of manifestsOf(layout, layout.index)) {
-      const { descriptor, manifest, manifestBytes } = readDocuments(layout, found);
-      const blobs = [...manifest.layers, manifest.config].map((one) => ({
-        descriptor: one,
-        content: findBlob(layout, one),
-      }));
-      parts.push({ descriptor, bytes: manifestBytes, blobs, arch });
-    }
-  }
+  for (const { path, shown, arch } of load.parts)
+    for (const manifest of await manifests(path, shown)) parts.push({ ...manifest, arch });
   const beside = load.beside.map((one) => ({ name: one.name, ...manifestOf(BESIDE_TYPE, one.name, [layerOf(one)]) }));
   const images = parts.map(({ descriptor, arch }) => ({ manifest: descriptor, arch }));
   if (beside.length === 0) return { ...imageIndex(images, load.name), parts, beside };
@@ -96,9 +65,8 @@ async function imageDocuments(load: Load): Promise<IndexToPush> {
 }
 
 function artifactManifest(load: Load, part: LoadPart): ManifestToPush {
-  const mediaType = load.form === 'image' ? '' : MEDIA_TYPES[load.form];
   const layers = [
-    layerOf(part, mediaType, `${load.name}${load.ending}`),
+    layerOf(part, load.form.mediaType, `${load.name}${load.ending}`),
     layerOf(part.waybill, WAYBILL_TYPE, `${load.name}.waybill.json`),
     ...load.beside.map((one) => layerOf(one, 'application/octet-stream', basename(one.path))),
   ];

@@ -22,11 +22,11 @@ import {
   type RegistryConnection,
   type UploadMemory,
 } from '../../../sources/registry';
-import { fetchImage } from '../../../forms/image';
+import { openForm, type BlobToPush } from '../../../forms';
 import type { Delivery } from '../ledger';
 import type { Load, LoadFile, LoadPart } from '../load';
 import { gone } from './fetch-files';
-import { documentsOf, WAYBILL_TYPE, type BlobToPush, type IndexToPush } from './registry-documents';
+import { documentsOf, WAYBILL_TYPE, type IndexToPush } from './registry-documents';
 import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from './way';
 import { digestDrifts, paperDrifts, shortDigest } from './files';
 import { layersIn } from './registry-layers';
@@ -91,7 +91,7 @@ export class RegistryWay implements Way {
         await pushManifest(connection, repository, descriptor.digest, descriptor, bytes);
       for (const part of load.parts) {
         const subject = index.parts.find(({ arch }) => arch === part.arch)?.descriptor;
-        const how = { hasWaybill: load.form !== 'image', name: load.name, memory: this.#options.memory };
+        const how = { hasWaybill: load.form.isLayered !== true, name: load.name, memory: this.#options.memory };
         if (subject !== undefined) blobs.push(...(await attachPapers({ connection, repository }, subject, part, how)));
       }
       // Last of all, so that a tag never names what is not there.
@@ -111,11 +111,12 @@ export class RegistryWay implements Way {
       const shown = delivery.locations[arch] ?? repository;
       const [, digest = ''] = shown.split('@');
       if ((await pullManifest(connection, repository, digest)) === undefined) throw gone(delivery, shown);
-      const folder = form === 'image' && only !== undefined ? into : join(into, arch);
+      const folder = form.isLayered === true && only !== undefined ? into : join(into, arch);
       const own = { arch, digest, into: join(into, `${arch}-papers`) };
       const { papers, waybill } = await attachedPapers({ connection, repository }, delivery, own);
-      if (form === 'image') {
-        await fetchImage({ registry: connection, name: repository, digest, arch, folder, onProgress });
+      const { parts: inParts } = await openForm(form);
+      if (inParts !== undefined) {
+        await inParts.fetch({ registry: connection, name: repository, digest, arch, folder, onProgress });
         const image = { path: folder, shown, sha256: hexOf(digest), size: 0 };
         parts.push({ arch, ...image, waybill: waybill ?? image, papers });
         continue;
@@ -180,7 +181,7 @@ export class RegistryWay implements Way {
     return {
       digest: index.descriptor.digest,
       repository,
-      ...(load.form === 'image' && {
+      ...(load.form.isLayered === true && {
         artifacts: Object.fromEntries(index.parts.map(({ arch, descriptor }) => [arch, descriptor.digest])),
       }),
       locations: Object.fromEntries(index.parts.map(({ arch, descriptor }) => [arch, at(descriptor.digest)])),

@@ -2,17 +2,23 @@
 import { z } from 'zod';
 import { printable } from '../../base/text';
 import { referenceFault } from '../../formats/oci';
-import type { Base, ImageKeys } from '../model';
-import type { SheetNotes } from '../text/notes';
-import type { KnownLanguages } from '../runtimes';
-import { glob } from '../text/schema-words';
+import {
+  glob,
+  type FormKeys,
+  type FormKeysReading,
+  type FormSheetKeys,
+  type SheetLanguage,
+  type SheetNotes,
+} from '../../sheet';
+import type { Base, ImageKeys } from './own';
 
 /** What is taken from the machine for executables that need only the C library. */
 export const LIBC_BASE = 'libc';
 
 /** Runtimes that can be taken from the machine. */
-function runtimeBases({ all }: KnownLanguages): string[] {
-  return [...all.flatMap(({ sheet }) => sheet.broughtBy ?? []), LIBC_BASE];
+function runtimeBases(languages: readonly SheetLanguage[]): [string, ...string[]] {
+  const [first, ...others] = [...languages.flatMap(({ sheet }) => sheet.broughtBy ?? []), LIBC_BASE];
+  return [first, ...others];
 }
 
 /** Nobody: the user that systems have for who owns nothing. */
@@ -39,7 +45,7 @@ const carriedFields = {
   }),
 };
 
-export const imageFields = (known: KnownLanguages) => ({
+const imageFields = (languages: readonly SheetLanguage[]) => ({
   base: z
     .union(
       [
@@ -62,8 +68,8 @@ export const imageFields = (known: KnownLanguages) => ({
               'A root file system of the project, a folder or a tar archive; `{arch}` stands for the architecture.',
           }),
           runtime: z
-            .enum(runtimeBases(known) as [string, ...string[]], {
-              error: runtimeBases(known)
+            .enum(runtimeBases(languages), {
+              error: runtimeBases(languages)
                 .map((one) => `\`${one}\``)
                 .join(', '),
             })
@@ -100,17 +106,23 @@ export const imageFields = (known: KnownLanguages) => ({
   ...carriedFields,
 });
 
-export const IMAGE_KEYS = ['base', 'layers', 'user', 'labels', 'archive'] as const;
-
 type ImageText = z.output<z.ZodObject<ReturnType<typeof imageFields>>>;
 
+/** @param languages all that a sheet may speak of, in their order */
+export function imageKeys(languages: readonly SheetLanguage[]): FormSheetKeys {
+  return { fields: imageFields(languages), read: readKeys };
+}
+
+function readKeys({ notes, at, text, sheet }: FormKeysReading): FormKeys {
+  const written = text as ImageText;
+  return {
+    image: readImage(notes, at, written, sheet.broughtBy),
+    ...(written.archive === true && { isArchived: true }),
+  };
+}
+
 /** @param brings the runtime that a base has to bring; undefined for native code */
-export function readImageKeys(
-  notes: SheetNotes,
-  at: readonly string[],
-  text: ImageText,
-  brings: string | undefined,
-): ImageKeys {
+function readImage(notes: SheetNotes, at: readonly string[], text: ImageText, brings: string | undefined): ImageKeys {
   const layers = text.layers === 'one' || text.layers === undefined ? [] : text.layers;
   for (const [i, { name }] of layers.entries())
     if (OWN_LAYERS.includes(name) || layers.findIndex((one) => one.name === name) < i)
