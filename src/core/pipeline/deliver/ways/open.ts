@@ -8,13 +8,13 @@ import { Exchange } from '../../../sources/exchange';
 import type { Network } from '../../../sources';
 import type { RegistryConnection, UploadMemory } from '../../../sources/registry';
 import type { Credentials } from '../../../toolchains/credentials';
-import { HostClient } from '../host-client';
+import { HostClient } from './host/client';
 import { readLedger, type Delivery } from '../ledger';
-import { FolderWay } from './folder';
-import { HostWay } from './host';
-import { ProgramWay } from './program';
-import { PutWay } from './put';
-import { RegistryWay } from './registry';
+import { FolderWay } from './folder/way';
+import { HostWay } from './host/way';
+import { ProgramWay } from './program/way';
+import { PutWay } from './put/way';
+import { RegistryWay } from './registry/way';
 import type { Way } from './way';
 
 /** What the ways need of the world. */

@@ -1,17 +1,17 @@
 /** Delivers into a folder or a mounted share: whole files by their digests, the waybill beside. */
 import { mkdirSync, rmSync, statSync } from 'node:fs';
 import { dirname, join, relative } from 'node:path';
-import { EmballageError } from '../../../base/errors';
-import { settlePath } from '../../../base/paths';
-import { printable } from '../../../base/text';
-import { fileDigest } from '../../../disk/digest';
-import { stretchPieces } from '../../../disk/file-source';
-import { FileSink, guarded, replaceLarge } from '../../../disk/write';
-import type { Delivery } from '../ledger';
-import type { Load, LoadFile } from '../load';
-import { fetchFiles } from './fetch-files';
-import { filesOf, lookAtFiles, placedFiles, sentBlob, takeBackFiles, type FileToSend } from './files';
-import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from './way';
+import { EmballageError } from '../../../../base/errors';
+import { settlePath } from '../../../../base/paths';
+import { printable } from '../../../../base/text';
+import { fileDigest } from '../../../../disk/digest';
+import { stretchPieces } from '../../../../disk/file-source';
+import { FileSink, guarded, replaceLarge } from '../../../../disk/write';
+import type { Delivery } from '../../ledger';
+import type { Load, LoadFile } from '../../load';
+import { fetchFiles } from '../fetch-files';
+import { filesOf, lookAtFiles, placedFiles, sentBlob, takeBackFiles, type FileToSend } from '../files';
+import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from '../way';
 
 export class FolderWay implements Way {
   readonly name = 'folder';

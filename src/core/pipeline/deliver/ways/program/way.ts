@@ -1,17 +1,17 @@
 /** Delivers by a program of the team's own: JSON on its standard input, JSON back. So any platform is reached. */
-import { FORM_IDS } from '../../../forms';
+import { FORM_IDS } from '../../../../forms';
 import { join } from 'node:path';
 import { z } from 'zod';
-import { EmballageError, messageOf, systemCode } from '../../../base/errors';
-import { jsonOf } from '../../../base/json';
-import { printable } from '../../../base/text';
-import { formatSize, formatTime } from '../../../base/units';
-import { PAPER_KINDS } from '../../../project/papers';
-import { runProgram, type ProgramEnd } from '../../../toolchains/run-program';
-import type { Delivery } from '../ledger';
-import { configurationDigest, digestOfAll, type Configuration, type Load } from '../load';
-import { digestDrifts, filesOf, sentBlob } from './files';
-import { NOTHING_LEFT, type Drift, type Fetched, type Look, type Placed, type TakenBack, type Way } from './way';
+import { EmballageError, messageOf, systemCode } from '../../../../base/errors';
+import { jsonOf } from '../../../../base/json';
+import { printable } from '../../../../base/text';
+import { formatSize, formatTime } from '../../../../base/units';
+import { PAPER_KINDS } from '../../../../project/papers';
+import { runProgram, type ProgramEnd } from '../../../../toolchains/run-program';
+import type { Delivery } from '../../ledger';
+import { configurationDigest, digestOfAll, type Configuration, type Load } from '../../load';
+import { digestDrifts, filesOf, sentBlob } from '../files';
+import { NOTHING_LEFT, type Drift, type Fetched, type Look, type Placed, type TakenBack, type Way } from '../way';
 
 const MOST_OUTPUT_BYTES = 1024 * 1024;
 const SHOWN_LINES = 12;

@@ -1,7 +1,7 @@
 /** What lies under the manifest of an artifact at a registry. */
 import { z } from 'zod';
-import { jsonOf } from '../../../base/json';
-import type { Descriptor } from '../../../formats/oci';
+import { jsonOf } from '../../../../base/json';
+import type { Descriptor } from '../../../../formats/oci';
 
 const MOST_FILE_BYTES = 64 * 1024 ** 3;
 

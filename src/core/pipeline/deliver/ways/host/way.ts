@@ -1,16 +1,16 @@
 /** Delivers to a host of functions: content by its digest, then a version of it, then that it is the current one. */
-import { EmballageError } from '../../../base/errors';
-import { printable } from '../../../base/text';
-import { contentDigest } from '../../../disk/digest';
-import { bad, digestField, type ExchangeRequest } from '../../../sources/exchange';
-import { fileBody, type NetworkResponse } from '../../../sources';
-import { HostClient } from '../host-client';
-import type { Delivery } from '../ledger';
-import { configurationDigest, digestOfAll, type Load } from '../load';
-import type { FunctionTold, VersionText } from '../protocol';
-import { bringer, fetchFiles, type FileToFetch } from './fetch-files';
-import { filesOf, paperDrifts, sentBlob, type FileToSend } from './files';
-import { driftsOf } from './host-drifts';
+import { EmballageError } from '../../../../base/errors';
+import { printable } from '../../../../base/text';
+import { contentDigest } from '../../../../disk/digest';
+import { bad, digestField, type ExchangeRequest } from '../../../../sources/exchange';
+import { fileBody, type NetworkResponse } from '../../../../sources';
+import { HostClient } from './client';
+import type { Delivery } from '../../ledger';
+import { configurationDigest, digestOfAll, type Load } from '../../load';
+import type { FunctionTold, VersionText } from './protocol';
+import { bringer, fetchFiles, type FileToFetch } from '../fetch-files';
+import { filesOf, paperDrifts, sentBlob, type FileToSend } from '../files';
+import { driftsOf } from './drifts';
 import {
   NOTHING_LEFT,
   type Drift,
@@ -22,7 +22,7 @@ import {
   type SentBlob,
   type TakenBack,
   type Way,
-} from './way';
+} from '../way';
 
 const JSON_TYPE = { 'content-type': 'application/json' };
 

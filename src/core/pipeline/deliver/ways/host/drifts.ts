@@ -1,11 +1,11 @@
 /** What of a function stands at a host otherwise than it would be sent. */
 import { scryptSync, timingSafeEqual } from 'node:crypto';
-import { printable } from '../../../base/text';
-import { formatSize, formatTime } from '../../../base/units';
-import type { Configuration, Load } from '../load';
-import { SEAL, type VersionTold } from '../protocol';
-import { shortDigest } from './files';
-import type { Drift } from './way';
+import { printable } from '../../../../base/text';
+import { formatSize, formatTime } from '../../../../base/units';
+import type { Configuration, Load } from '../../load';
+import { SEAL, type VersionTold } from './protocol';
+import { shortDigest } from '../files';
+import type { Drift } from '../way';
 
 export interface HostDrift extends Drift {
   /** Whether new content is needed to mend it. */

@@ -5,7 +5,7 @@
  */
 import { join } from 'node:path';
 import { statSync } from 'node:fs';
-import { guarded } from '../../../disk/write';
+import { guarded } from '../../../../disk/write';
 import {
   describeBytes,
   EMPTY_BYTES,
@@ -15,8 +15,8 @@ import {
   OCI_MANIFEST,
   writeIndex,
   type Descriptor,
-} from '../../../formats/oci';
-import { PAPER_KINDS, PAPERS, type PaperKind } from '../../../project/papers';
+} from '../../../../formats/oci';
+import { PAPER_KINDS, PAPERS, type PaperKind } from '../../../../project/papers';
 import {
   deleteManifest,
   listReferrers,
@@ -27,12 +27,12 @@ import {
   pushManifest,
   type RegistryConnection,
   type UploadMemory,
-} from '../../../sources/registry';
-import type { Delivery } from '../ledger';
-import type { LoadFile, LoadPaper, LoadPart } from '../load';
-import { WAYBILL_TYPE } from './registry-documents';
-import { layersIn } from './registry-layers';
-import type { SentBlob } from './way';
+} from '../../../../sources/registry';
+import type { Delivery } from '../../ledger';
+import type { LoadFile, LoadPaper, LoadPart } from '../../load';
+import { WAYBILL_TYPE } from './documents';
+import { layersIn } from './layers';
+import type { SentBlob } from '../way';
 
 const TITLE = 'org.opencontainers.image.title';
 

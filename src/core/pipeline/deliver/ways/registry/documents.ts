@@ -11,11 +11,11 @@ import {
   OCI_MANIFEST,
   writeIndex,
   type Descriptor,
-} from '../../../formats/oci';
-import { openForm, type BlobToPush, type ManifestToPush, type PartsWork } from '../../../forms';
-import { imageIndex, platformOf } from '../../../forms/image';
-import type { Arch } from '../../../sheet';
-import type { Load, LoadFile, LoadPart } from '../load';
+} from '../../../../formats/oci';
+import { openForm, type BlobToPush, type ManifestToPush, type PartsWork } from '../../../../forms';
+import { imageIndex, platformOf } from '../../../../forms/image';
+import type { Arch } from '../../../../sheet';
+import type { Load, LoadFile, LoadPart } from '../../load';
 
 export const FUNCTION_TYPE = 'application/vnd.emballage.function.v1';
 export const BESIDE_TYPE = 'application/vnd.emballage.beside.v1';

@@ -3,15 +3,15 @@
  * (13.1), with digests of the content (RFC 9530), read back and verified. Collections are made where the server wants
  * them (RFC 4918, 9.3).
  */
-import { EmballageError } from '../../../base/errors';
-import { printable } from '../../../base/text';
-import { fileBody, type NetworkResponse } from '../../../sources';
-import { bad, bodyDigest, digestField, shownUrl, statedDigest, type Exchange } from '../../../sources/exchange';
-import type { Delivery } from '../ledger';
-import type { Load } from '../load';
-import { bringer, fetchFiles } from './fetch-files';
-import { filesOf, lookAtFiles, placedFiles, sentBlob, takeBackFiles, WAYBILL_ENDING, type FileToSend } from './files';
-import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from './way';
+import { EmballageError } from '../../../../base/errors';
+import { printable } from '../../../../base/text';
+import { fileBody, type NetworkResponse } from '../../../../sources';
+import { bad, bodyDigest, digestField, shownUrl, statedDigest, type Exchange } from '../../../../sources/exchange';
+import type { Delivery } from '../../ledger';
+import type { Load } from '../../load';
+import { bringer, fetchFiles } from '../fetch-files';
+import { filesOf, lookAtFiles, placedFiles, sentBlob, takeBackFiles, WAYBILL_ENDING, type FileToSend } from '../files';
+import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from '../way';
 
 /** How much of what is read back may come beyond what is expected, before it is known to be other content. */
 const SPARE_BYTES = 1024 * 1024;

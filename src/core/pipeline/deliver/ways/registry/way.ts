@@ -1,12 +1,12 @@
 /** Delivers to a registry of the open distribution standard: nothing that is there already, a tag last of all. */
 import { mkdirSync, statSync } from 'node:fs';
 import { join } from 'node:path';
-import { EmballageError } from '../../../base/errors';
-import { joinPath } from '../../../base/paths';
-import { severalAtOnce, summed } from '../../../base/several';
-import { guarded, linkOrCopy } from '../../../disk/write';
-import { hexOf, tagFault } from '../../../formats/oci';
-import { ARCHITECTURES, type Arch, type Registry } from '../../../sheet';
+import { EmballageError } from '../../../../base/errors';
+import { joinPath } from '../../../../base/paths';
+import { severalAtOnce, summed } from '../../../../base/several';
+import { guarded, linkOrCopy } from '../../../../disk/write';
+import { hexOf, tagFault } from '../../../../formats/oci';
+import { ARCHITECTURES, type Arch, type Registry } from '../../../../sheet';
 import {
   deleteManifest,
   deleteTag,
@@ -21,16 +21,16 @@ import {
   pushScope,
   type RegistryConnection,
   type UploadMemory,
-} from '../../../sources/registry';
-import { openForm, type BlobToPush } from '../../../forms';
-import type { Delivery } from '../ledger';
-import type { Load, LoadFile, LoadPart } from '../load';
-import { gone } from './fetch-files';
-import { documentsOf, WAYBILL_TYPE, type IndexToPush } from './registry-documents';
-import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from './way';
-import { digestDrifts, paperDrifts, shortDigest } from './files';
-import { layersIn } from './registry-layers';
-import { attachedPapers, attachPapers, detachPapers } from './registry-referrers';
+} from '../../../../sources/registry';
+import { openForm, type BlobToPush } from '../../../../forms';
+import type { Delivery } from '../../ledger';
+import type { Load, LoadFile, LoadPart } from '../../load';
+import { gone } from '../fetch-files';
+import { documentsOf, WAYBILL_TYPE, type IndexToPush } from './documents';
+import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from '../way';
+import { digestDrifts, paperDrifts, shortDigest } from '../files';
+import { layersIn } from './layers';
+import { attachedPapers, attachPapers, detachPapers } from './referrers';
 
 const TAG_DIGITS = 12;
 const MOST_AT_ONCE = 4;
