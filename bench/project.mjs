@@ -10,7 +10,7 @@ export const built = (path) => load(`dist/${path}`);
 /** @param root absolute path */
 export function openBench(root) {
   const { openProject } = built('core/project/open-project.js');
-  const { KNOWN } = built('core/forms/index.js');
+  const { KNOWN } = built('core/known.js');
   const caches = join(root, '.emballage/caches');
   return openProject({
     sheetPath: 'emballage.yaml',

@@ -5,7 +5,7 @@ import { createRequire } from 'node:module';
 
 const require = createRequire(import.meta.url);
 const { z } = require('zod');
-const { KNOWN } = require('../dist/core/forms/index.js');
+const { KNOWN } = require('../dist/core/known.js');
 const { sheetSchemas } = require('../dist/core/sheet/index.js');
 const { hostOpenApi, ledgerSchema, programAnswer, programRequest } = require('../dist/core/pipeline/deliver/index.js');
 const { recordSchema } = require('../dist/core/pipeline/weigh/record-schema.js');
@@ -20,7 +20,7 @@ for (const [name, schema] of Object.entries({
   destination,
   waybill: await waybillSchema(KNOWN),
   lock: await lockSchema(KNOWN),
-  ledger: ledgerSchema,
+  ledger: ledgerSchema(KNOWN.ways.map((way) => way.name)),
   'delivery-request': programRequest,
   'delivery-answer': programAnswer,
   weights: recordSchema,

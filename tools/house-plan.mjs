@@ -17,6 +17,7 @@ export const LAYERS = [
   'core/languages',
   'core/forms',
   'core/pipeline',
+  'core/known.ts',
   'standins',
   'cli',
   'library',

@@ -4,7 +4,7 @@
  */
 import { FORM_IDS } from '../core/forms';
 import { z } from 'zod';
-import { ledgerSchema } from '../core/pipeline/deliver';
+import { ledgerSchema, WAYS } from '../core/pipeline/deliver';
 import { DRIFTS } from '../core/pipeline/survey';
 import { lockSchema } from '../core/project/lock/lock-schema';
 import type { Known } from '../core/sheet';
@@ -12,7 +12,7 @@ import { comparison, proof, vouched } from './proving/proof-documents';
 
 export const OUTPUT_VERSION = 1;
 
-const deliverySchema = ledgerSchema.shape.deliveries.element;
+const deliverySchema = ledgerSchema(WAYS.map(({ name }) => name)).shape.deliveries.element;
 const count = z.int().nonnegative();
 const arch = z.enum(['x86_64', 'arm64']);
 const sha256 = z.string().regex(/^[0-9a-f]{64}$/);

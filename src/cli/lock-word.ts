@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import { basename, dirname, resolve } from 'node:path';
 import { EmballageError, messageOf } from '../core/base/errors';
 import { printable } from '../core/base/text';
-import { KNOWN } from '../core/forms';
+import { KNOWN } from '../core/known';
 import type { LockSide } from '../core/pipeline/compare';
 import { lockFromText } from '../core/project/lock/lockfile';
 import { programsNamed } from '../core/toolchains/programs';

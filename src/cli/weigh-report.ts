@@ -6,7 +6,7 @@ import { writeInProject } from '../core/disk/write';
 import { checkTarget, type CheckedArtifact } from '../core/pipeline/check';
 import { compare } from '../core/pipeline/compare';
 import { earlierArtifact, type Growth, type Weighed } from '../core/pipeline/weigh';
-import { KNOWN } from '../core/forms';
+import { KNOWN } from '../core/known';
 import { targetsOf } from '../core/project/targets';
 import { ARCHITECTURES } from '../core/sheet';
 import { surroundings } from './session/machine';

@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import type { z } from 'zod';
 import { outputSchemas } from '../../src/cli/documents';
 import { COMMANDS } from '../../src/cli/commands/list';
-import { KNOWN } from '../../src/core/forms';
+import { KNOWN } from '../../src/core/known';
 import { imageProject, layoutFolder, NODE_AND_SHELL } from '../support/images';
 import { environment, folderWith, PROGRAM, project, put, run } from '../support/program';
 import { standInRegistry } from '../support/registry';

@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
 import { outputSchemas } from '../../src/cli/documents';
-import { KNOWN } from '../../src/core/forms';
+import { KNOWN } from '../../src/core/known';
 import { startTestIndex } from '../support';
 import { environment, folderWith, pathTo, project } from '../support/program';
 

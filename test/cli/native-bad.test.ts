@@ -6,7 +6,7 @@ import { ARM64, makeElf, type ElfParts } from '../support/elf-bytes';
 import { folderWith, run } from '../support/program';
 import { checkFile } from '../../src/core/pipeline/check/check';
 import { thisMachine } from '../../src/cli/session/machine';
-import { KNOWN } from '../../src/core/forms';
+import { KNOWN } from '../../src/core/known';
 import { ANY_EXECUTABLE } from '../../src/core/languages';
 import { readDestination } from '../../src/core/sheet';
 import { makeZip, type RawEntry } from '../support/zip-bytes';

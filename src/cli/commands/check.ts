@@ -3,7 +3,7 @@ import { basename, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { nearestWord, printable } from '../../core/base/text';
 import { isOnlyTouched, lookForChange, type LookRequest } from '../../core/pipeline/build';
-import { KNOWN } from '../../core/forms';
+import { KNOWN } from '../../core/known';
 import { languageOf } from '../../core/languages';
 import { checkFile, checkTarget, rulesFor, stopFindings, type CheckedArtifact } from '../../core/pipeline/check';
 import { selectFunctions, targetsOf, type Project } from '../../core/project/targets';

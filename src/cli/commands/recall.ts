@@ -9,6 +9,7 @@ import {
   toRecall,
   type Recalled,
   type RecallChoice,
+  wayKind,
 } from '../../core/pipeline/deliver';
 import { selectFunctions, type Project } from '../../core/project/targets';
 import { deliveryWorld, destinationNamed, placeOf } from '../delivering/delivering';
@@ -108,9 +109,8 @@ function show(recalled: Recalled, session: Session): void {
   session.say(
     `${paint.bold(delivery.function)}  ${paint.good('recalled')}  ${destination}  ${paint.name(printable(at))}  ${paint.dim(`${tags === undefined ? '' : `${tags.join(', ')}  `}${digest.slice(0, 19)}`)}`,
   );
-  const unit = way === 'registry' ? 'manifest' : way === 'host' ? 'version' : 'file';
   if (current !== undefined) session.tell(`  ${paint.dim('current again:')} ${printable(current)}`);
-  const what = `${count(deleted.length, unit)} deleted${kept.length === 0 ? '' : `, ${String(kept.length)} kept for another delivery`}`;
+  const what = `${count(deleted.length, wayKind(way).units.deleted)} deleted${kept.length === 0 ? '' : `, ${String(kept.length)} kept for another delivery`}`;
   session.tell(`  ${paint.dim(what)}`);
   const note = (text: string): void => session.remark(`${paint.doubt('note')} ${text}`);
   if (referrers.length > 0)

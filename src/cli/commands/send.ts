@@ -20,6 +20,8 @@ import {
   type Way,
   type What,
   wayOf,
+  isAsked,
+  wayKind,
 } from '../../core/pipeline/deliver';
 import { selectFunctions, type Project } from '../../core/project/targets';
 import type { Destination, FunctionSpec } from '../../core/sheet';
@@ -145,7 +147,7 @@ function sayNext(
   const names = functions.length === 1 ? ` ${functions[0]?.name ?? ''}` : '';
   const where = [...(source === undefined ? [] : ['--from', source.name]), ...(to === undefined ? [] : ['--to', to])];
   if (args['dry-run'] === true) session.next([`send${names}`, ...where].join(' '), 'send it');
-  else if (first?.destination.deliver?.way === 'host')
+  else if (first !== undefined && isAsked(first.destination.deliver))
     session.next(`try ${first.name} --there ${first.destination.name}`, 'call it where it stands');
   else session.next(`ledger${names}`, 'see what went where');
 }
@@ -239,7 +241,8 @@ function show({ delivery, what, drifts, blobs, isSame }: Sent, load: Load, sessi
   const { version, artifacts, from, digest } = delivery;
   if (from !== undefined) session.tell(`  ${paint.dim('promoted from')} ${from}`);
   if (version !== undefined) session.tell(`  ${paint.dim('version')} ${printable(version)}`);
-  if (delivery.way === 'registry') session.tell(`  ${paint.dim('index  ')} ${digest}`);
+  const { isTagged, units } = wayKind(delivery.way);
+  if (isTagged === true) session.tell(`  ${paint.dim('index  ')} ${digest}`);
   for (const [arch, one] of Object.entries(artifacts)) session.tell(`  ${paint.dim(arch.padEnd(7))} ${one}`);
   const set = drifts.filter(({ what: of }) => /^(?:setting |(?:runtime|entry|memory|timeout|adapter|shape)$)/.test(of));
   if (!isSame && what !== 'code')
@@ -250,9 +253,8 @@ function show({ delivery, what, drifts, blobs, isSame }: Sent, load: Load, sessi
   const bytes = (how: string): number =>
     blobs.filter((one) => one.how === how).reduce((sum, { size }) => sum + size, 0);
   const number = (how: string): number => blobs.filter((one) => one.how === how).length;
-  const unit = delivery.way === 'registry' ? 'blob' : 'file';
   const parts = [
-    `${count(number('sent'), unit)} sent (${formatSize(bytes('sent'))})`,
+    `${count(number('sent'), units.sent)} sent (${formatSize(bytes('sent'))})`,
     ...(number('mounted') > 0
       ? [`${String(number('mounted'))} taken from other repositories (${formatSize(bytes('mounted'))})`]
       : []),

@@ -1,4 +1,5 @@
 /** `survey`: looks through a folder for functions and proposes a sheet, or says what of its sheet no longer fits. */
+import { KNOWN } from '../../core/known';
 import { existsSync, statSync } from 'node:fs';
 import { basename, join, relative, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
@@ -84,6 +85,7 @@ function optionsFor(root: string, session: Session): SurveyOptions {
   return {
     root,
     machine: session.machine(),
+    known: KNOWN,
     onFolders: (folders) => session.progress.show(`looking through ${count(folders, 'folder')}`),
     onLanguage: (title) => session.progress.show(`looking for functions: ${title}`),
   };
@@ -149,7 +151,7 @@ async function compare(project: Project, session: Session, isWriting: boolean): 
     text: edited,
     made,
     left,
-  } = isWriting ? await editSheet(project.root, sheet, compared.drifts) : { text: '', made: [], left: compared.drifts };
+  } = isWriting ? await editSheet(project, sheet, compared.drifts) : { text: '', made: [], left: compared.drifts };
   if (made.length > 0) writeInProject(join(project.root, sheet), edited, shown);
   session.document({
     status: 'compared',

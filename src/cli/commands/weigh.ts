@@ -4,7 +4,7 @@ import { EmballageError } from '../../core/base/errors';
 import { grouped } from '../../core/base/several';
 import { listed, printable } from '../../core/base/text';
 import { parseSize } from '../../core/base/units';
-import { KNOWN } from '../../core/forms';
+import { KNOWN } from '../../core/known';
 import {
   earlierWeights,
   growth,

@@ -3,7 +3,7 @@ import { EmballageError } from '../../core/base/errors';
 import { listed, nearestWord, printable } from '../../core/base/text';
 import { fileMemory } from '../../core/disk/upload-memory';
 import { checkTarget, stopFindings, type CheckedArtifact } from '../../core/pipeline/check';
-import type { Delivery, DeliveryWorld } from '../../core/pipeline/deliver';
+import { wayKind, type Delivery, type DeliveryWorld } from '../../core/pipeline/deliver';
 import { KINDS } from '../../core/project/state/state';
 import { targetsOf, type Project } from '../../core/project/targets';
 import type { Destination, FunctionSpec } from '../../core/sheet';
@@ -60,7 +60,7 @@ export async function fits(checked: readonly CheckedArtifact[], session: Session
 
 /** Where something lies, as people read it: the first place, where there are several. */
 export function placeOf({ at, repository, tags, locations, way }: Delivery): string {
-  if (way === 'registry') {
+  if (wayKind(way).isTagged === true) {
     const place = `${at}/${repository ?? ''}`;
     return tags === undefined || tags.length === 0 ? place : tags.map((tag) => `${place}:${tag}`).join(', ');
   }

@@ -3,7 +3,7 @@ import { resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { nearestWord, printable } from '../../core/base/text';
 import { readTextFile } from '../../core/disk/read-text';
-import { KNOWN } from '../../core/forms';
+import { KNOWN } from '../../core/known';
 import type { Project } from '../../core/project/targets';
 import { MAX_YAML_BYTES, readDestination, type Destination } from '../../core/sheet';
 import type { Session } from '../session/session';

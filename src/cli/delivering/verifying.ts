@@ -2,7 +2,8 @@
 import { existsSync } from 'node:fs';
 import { basename, join, resolve } from 'node:path';
 import { verifyPapers, type Claim, type KnownKey } from '../../core/pipeline/papers';
-import { formOfFile, KNOWN } from '../../core/forms';
+import { KNOWN } from '../../core/known';
+import { formOfFile } from '../../core/forms';
 import { papersOf, PAPERS, readPapers } from '../../core/project/papers';
 import { artifactPath, waybillPath, type Project, type Target } from '../../core/project/targets';
 import { artifactDigest, readWaybillFile } from '../../core/project/verify-artifact';

@@ -4,7 +4,7 @@ import { availableParallelism } from 'node:os';
 import { join, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { ancestors } from '../../core/base/paths';
-import { KNOWN } from '../../core/forms';
+import { KNOWN } from '../../core/known';
 import { openProject, SHEET_NAME } from '../../core/project/open-project';
 import { KINDS } from '../../core/project/state/state';
 import type { Project } from '../../core/project/targets';

@@ -1,7 +1,6 @@
 /** The one table of forms. A new form is a folder beside this file, and a line here. */
 import { statSync } from 'node:fs';
-import { LANGUAGES } from '../languages';
-import type { FormId, Known } from '../sheet';
+import type { FormId } from '../sheet';
 import { binary } from './binary';
 import type { Form, FormWork } from './form';
 import { image } from './image';
@@ -20,9 +19,6 @@ export const FORMS: readonly Form[] = Object.values(TABLE);
 
 /** Their names. */
 export const FORM_IDS = Object.keys(TABLE) as [FormId, ...FormId[]];
-
-/** What a sheet is read with: languages, forms, and runtimes that destinations may offer before anything here packs for them. */
-export const KNOWN: Known = { all: LANGUAGES, foreseen: [], forms: FORMS };
 
 /** The light part of a form. */
 export function formOf(id: FormId): Form {

@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { callsField } from './keys/calls-key';
 import { wantsField } from './keys/wants-key';
 import { deliverField, linkField } from './keys/deliver-key';
+import type { OpenWay } from './part';
 import type { FormId } from './model';
 import { hostKeys, offeredShown, type Known } from './runtimes';
 import {
@@ -59,8 +60,8 @@ const acceptsField = ({ forms }: Known) =>
     )
     .meta({ description: 'Artifact forms that it takes, each with its limits.' });
 
-/** The shape of a destination. */
-export function destinationSchema(known: Known) {
+/** The shape of a destination. @param ways how artifacts may get there */
+export function destinationSchema(known: Known, ways: readonly OpenWay[]) {
   return z
     .strictObject(
       {
@@ -81,7 +82,7 @@ export function destinationSchema(known: Known) {
           .optional()
           .meta({ description: 'What its processors have beyond the baseline.' }),
         accepts: acceptsField(known),
-        deliver: deliverField,
+        deliver: deliverField(ways),
         link: linkField,
         registry: registry().optional().meta({ description: 'Short for `deliver: { registry: … }`.' }),
         'plain-http': plainHttp(),

@@ -1,4 +1,5 @@
 /** Reads a destination file: what the place takes, its limits, its runtimes, its form of the entry string. */
+import type { OpenWay } from './part';
 import type { Problem } from '../base/errors';
 import { present } from '../base/present';
 import { listed, nearestWord, printable } from '../base/text';
@@ -24,14 +25,14 @@ export interface DestinationFile {
  * @param text the file's content
  * @param file its name for messages
  */
-export function readDestination(text: string, file: string, known: Known): DestinationFile {
+export function readDestination(text: string, file: string, known: Known, ways: readonly OpenWay[]): DestinationFile {
   const yaml = readYaml(text, file);
   if (yaml.value === undefined) return { problems: yaml.problems };
-  const { value, problems } = validate(destinationSchema(known), yaml.value, yaml, known);
+  const { value, problems } = validate(destinationSchema(known, ways), yaml.value, yaml, known);
   const all = [...yaml.problems, ...problems, ...checkWords(yaml, known), ...callsProblems(value?.calls, yaml)];
   return value === undefined || all.length > 0
     ? { problems: all }
-    : { destination: settle(value, file, known), problems: [] };
+    : { destination: settle(value, file, known, ways), problems: [] };
 }
 
 /** Sizes of a limits mapping in bytes. */
@@ -82,7 +83,7 @@ function mappingAt(value: unknown, key: string): Record<string, unknown> {
   return isMapping(found) ? found : {};
 }
 
-function settle(value: DestinationText, file: string, known: Known): Destination {
+function settle(value: DestinationText, file: string, known: Known, ways: readonly OpenWay[]): Destination {
   return {
     name: value.destination,
     file,
@@ -95,7 +96,7 @@ function settle(value: DestinationText, file: string, known: Known): Destination
       }),
     ),
     ...(value.accepts.beside !== undefined && { besides: sized('packed', value.accepts.beside.packed) }),
-    ...settleDeliver(value.deliver, value.registry, value['plain-http']),
+    ...settleDeliver(value.deliver ?? shortForm(value), ways),
     ...present({ link: value.link }),
     runtimes: Object.entries(value.runtimes).map(([name, runtime]) => settleRuntime(name, runtime)),
     entry: value.entry ?? {},
@@ -133,4 +134,12 @@ function settleRuntime(name: string, runtime: DestinationText['runtimes'][string
     ...(runtime.start !== undefined && { start: runtime.start }),
     ...(runtime.ends !== undefined && { ends: runtime.ends }),
   };
+}
+
+/** `registry` at the top of a destination is short for that under `deliver`. */
+function shortForm({
+  registry,
+  'plain-http': plainHttp,
+}: DestinationText): Readonly<Record<string, unknown>> | undefined {
+  return registry === undefined ? undefined : { registry, ...present({ 'plain-http': plainHttp }) };
 }

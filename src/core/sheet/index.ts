@@ -16,6 +16,7 @@ export {
   type Arch,
   type Beside,
   type Deliver,
+  type DeliverBy,
   type Destination,
   type DestinationRuntime,
   type Entry,
@@ -41,12 +42,15 @@ export {
   type Source,
   type Trim,
   type Wants,
+  type WayFacts,
   type WayName,
+  type Ways,
 } from './model';
 export type { SheetNotes } from './text/notes';
-export { glob } from './text/schema-words';
+export { glob, pattern, plainHttp, registry, SETTING_PATTERN, text } from './text/schema-words';
 export { inputsText, isHeld, valueAt, valueToTry } from './settings';
 export { isRegistry, settleRegistry } from './store-place';
+export { ADDRESS_WORDS, addressField } from './keys/address';
 export type {
   EntryPart,
   FormKeysReading,
@@ -59,9 +63,11 @@ export type {
   SheetKeys,
   SheetLanguage,
   SheetPart,
+  SheetWay,
+  WaySheetKeys,
   LateFields,
 } from './part';
-export { partFields, readRuntime, type ForeseenRuntime, type Known } from './runtimes';
+export { partFields, readRuntime, wayIn, type ForeseenRuntime, type Known } from './runtimes';
 export type { RoughFunction } from './text/rough';
 export type { LoadedSheet, ReadFile } from './sheet';
 
@@ -77,7 +83,8 @@ export async function loadSheet(
 
 /** @param file name of the destination file for messages */
 export async function readDestination(text: string, file: string, known: Known): Promise<DestinationFile> {
-  return (await import('./destination')).readDestination(text, file, known);
+  const [{ readDestination: read }, { openWays }] = await Promise.all([import('./destination'), import('./sheet')]);
+  return read(text, file, known, await openWays(known.ways));
 }
 
 export type SheetEdits = typeof import('./text/edit');
@@ -99,5 +106,6 @@ export async function sheetSchemas(known: Known) {
     import('./schema'),
     import('./sheet'),
   ]);
-  return { sheet: sheetSchema(known, await openKeys(known)), destination: destinationSchema(known) };
+  const open = await openKeys(known);
+  return { sheet: sheetSchema(known, open), destination: destinationSchema(known, open.ways) };
 }

@@ -259,15 +259,28 @@ export interface Registry {
   readonly plainHttp: boolean;
 }
 
-/** How artifacts get to a destination. `tokenFrom`: the environment variable that a bearer token is taken from. */
-export type Deliver =
-  | { readonly way: 'registry'; readonly registry: Registry }
-  /** Absolute, or relative to the project. */
-  | { readonly way: 'folder'; readonly folder: string }
-  | { readonly way: 'put' | 'host'; readonly address: string; readonly tokenFrom?: string }
-  | { readonly way: 'program'; readonly command: readonly string[]; readonly timeMs: number };
+/** What the ways of delivery bring: the folder of each adds what a destination says of it, under its name. */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+export interface Ways {}
 
-export type WayName = Deliver['way'];
+/** `registry`, `folder`: a closed union. */
+export type WayName = keyof Ways;
+
+/** How artifacts get to a destination by one way. */
+export type DeliverBy<Name extends WayName> = { readonly way: Name } & Ways[Name];
+
+export type Deliver = { [Name in WayName]: DeliverBy<Name> }[WayName];
+
+/** What of a way counts wherever deliveries are spoken of. */
+export interface WayFacts<Name extends WayName = WayName> {
+  readonly name: Name;
+  /** Whether artifacts that can be sent in parts are, so that what stands there is no single file. */
+  readonly takesParts?: true;
+  /** Whether tags name what was sent: the same may be sent again under others. */
+  readonly isTagged?: true;
+  /** What is sent and what is taken back, as it is counted for people. */
+  readonly units: { readonly sent: string; readonly deleted: string };
+}
 
 export interface Destination {
   readonly name: string;

@@ -1,6 +1,6 @@
 /** What a language says of its functions in a packing sheet. The sheet is read with what the languages say; it names none. */
 import type { z } from 'zod';
-import type { Entry, FormFacts, FormId, FormKeys, LanguageId, Languages } from './model';
+import type { Entry, FormFacts, FormId, FormKeys, LanguageId, Languages, WayFacts, WayName, Ways } from './model';
 import type { SheetNotes } from './text/notes';
 
 /** The words of `runtime`. */
@@ -149,6 +149,27 @@ export interface SheetLanguage<Id extends LanguageId = LanguageId> {
   readonly parts?: () => Promise<PartSchemas>;
 }
 
+/** What `deliver` says of one way. Heavy: loaded to read a destination. */
+export interface WaySheetKeys<Name extends WayName = WayName> {
+  /** What stands under its name, where it does: optional. */
+  readonly field: z.ZodType;
+  /** Keys that may stand beside that. */
+  readonly beside: Readonly<Record<string, z.ZodType>>;
+  /** @param text `deliver` as it is written; the fields hold for it */
+  settle(text: Readonly<Record<string, unknown>>): Ways[Name];
+}
+
+/** What destinations know of a way of delivery. Light. */
+export interface SheetWay<Name extends WayName = WayName> extends WayFacts<Name> {
+  readonly openKeys: () => Promise<WaySheetKeys<Name>>;
+}
+
+/** A way with what `deliver` says of it. */
+export interface OpenWay {
+  readonly way: SheetWay;
+  readonly keys: WaySheetKeys;
+}
+
 /** A language with the keys that it adds. */
 export interface OpenLanguage {
   readonly language: SheetLanguage;
@@ -165,4 +186,5 @@ export interface OpenForm {
 export interface OpenKeys {
   readonly languages: readonly OpenLanguage[];
   readonly forms: readonly OpenForm[];
+  readonly ways: readonly OpenWay[];
 }

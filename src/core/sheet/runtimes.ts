@@ -1,7 +1,7 @@
 /** The words of `runtime`, made of what the languages say: which there are, how they are read and offered. */
 import { listed } from '../base/text';
-import type { Runtime } from './model';
-import type { PartSchemas, RuntimeWords, SheetForm, SheetLanguage } from './part';
+import type { Runtime, WayFacts, WayName } from './model';
+import type { PartSchemas, RuntimeWords, SheetForm, SheetLanguage, SheetWay } from './part';
 
 /** A runtime that destinations may offer already, although no function of it can be packed yet. */
 export interface ForeseenRuntime {
@@ -17,6 +17,15 @@ export interface Known {
   readonly foreseen: readonly ForeseenRuntime[];
   /** In the order in which they are shown. */
   readonly forms: readonly SheetForm[];
+  /** Ways of delivery, in the order in which they are shown. */
+  readonly ways: readonly SheetWay[];
+}
+
+/** What is known of a way. @throws Error for a name that no schema would have let pass */
+export function wayIn({ ways }: Pick<Known, 'ways'>, name: WayName): WayFacts {
+  const found = ways.find((one) => one.name === name);
+  if (found === undefined) throw new Error(`no way ${name}`);
+  return found;
 }
 
 /** What a function may say: `node 20`. */

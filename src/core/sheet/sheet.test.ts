@@ -1,8 +1,10 @@
-import { KNOWN } from '../forms';
+import { KNOWN } from '../known';
 import { languageOf } from '../languages';
-import { readDestination } from './destination';
+import { readDestination as readWith, type DestinationFile } from './destination';
 import { entryString } from './entry';
 import type { LanguageId } from './model';
+import type { OpenWay } from './part';
+import { openWays } from './sheet';
 import { readYaml } from './text/yaml';
 
 const DESTINATION =
@@ -41,8 +43,14 @@ describe('YAML with its places', () => {
 });
 
 describe('a destination', () => {
+  let ways: readonly OpenWay[];
+  beforeAll(async () => {
+    ways = await openWays(KNOWN.ways);
+  });
+  const readDestination = (text: string): DestinationFile => readWith(text, 'd.yaml', KNOWN, ways);
+
   it('is settled: sizes in bytes, defaults filled in', () => {
-    expect(readDestination(DESTINATION, 'd.yaml', KNOWN)).toEqual({
+    expect(readDestination(DESTINATION)).toEqual({
       problems: [],
       destination: {
         name: 'slipway',
@@ -66,12 +74,12 @@ describe('a destination', () => {
     ['runtimes: { node 20: {} }', 'runtimes: { node 20: }', 'nothing -> write it as expected'],
   ])('with %s written %s is refused', (right, wrong, expected) => {
     const text = DESTINATION.replace(/accepts:.*/, 'accepts: { zip: {} }').replace(right, wrong);
-    const { destination, problems } = readDestination(text, 'd.yaml', KNOWN);
+    const { destination, problems } = readDestination(text);
     expect([destination, problems.map(({ found, mend }) => `${found} -> ${mend}`)]).toEqual([undefined, [expected]]);
   });
 
   it('puts the entry into its own words', () => {
-    const { destination } = readDestination(DESTINATION, 'd.yaml', KNOWN);
+    const { destination } = readDestination(DESTINATION);
     if (destination === undefined) throw new Error('no destination');
     const entry = { text: 'lib/alert.mjs#decide', file: 'lib/alert.mjs', member: 'decide' };
     const told = (language: LanguageId, form?: string): string =>

@@ -5,7 +5,7 @@ import type { ProjectFolder } from '../disk/project-folder';
 import { readDestination } from './destination';
 import { settleFill } from './keys/fill-key';
 import { FunctionReader, patchFunction } from './function';
-import type { OpenKeys } from './part';
+import type { OpenKeys, OpenWay } from './part';
 import { isMapping, validate } from './text/issues';
 import { MAX_YAML_BYTES, type Destination, type Sheet } from './model';
 import { SheetNotes } from './text/notes';
@@ -45,11 +45,17 @@ export async function loadSheet(
 }
 
 /** The keys of each language and form, in their order. */
-export async function openKeys({ all, forms }: Known): Promise<OpenKeys> {
+export async function openKeys({ all, forms, ways }: Known): Promise<OpenKeys> {
   return {
     languages: await Promise.all(all.map(async (language) => ({ language, keys: await language.sheet.open() }))),
+    ways: await openWays(ways),
     forms: await Promise.all(forms.map(async (form) => ({ form, keys: await form.openKeys?.(all) }))),
   };
+}
+
+/** What `deliver` says of each way. */
+export async function openWays(ways: Known['ways']): Promise<OpenWay[]> {
+  return Promise.all(ways.map(async (way) => ({ way, keys: await way.openKeys() })));
 }
 
 interface Reading {
@@ -124,7 +130,7 @@ class SheetReader {
       try {
         const text = this.#project.read(path, 'reading the destination', shown, MAX_YAML_BYTES);
         this.#files.push({ path, text });
-        const { destination, problems } = readDestination(text, shown, this.#known);
+        const { destination, problems } = readDestination(text, shown, this.#known, this.#open.ways);
         this.#problems.push(...problems);
         // The sheet's word for it counts, as everywhere in the sheet.
         found[name] = destination === undefined ? undefined : { ...destination, name };

@@ -1,11 +1,11 @@
 /** Delivering artifacts, and the ledger of what went where. */
-export { HostClient, type LogWanted } from './ways/host/client';
+export { HostClient, type LogWanted } from './host-client';
 export { movedTags, readLedger, standing, type Delivery, type Ledger } from './ledger';
 export { ledgerSchema } from './ledger-schema';
 export { builtLoad, paperTexts, type Load, type LoadPart, type LoadRequest } from './load';
 export { linkOf } from './link';
 export { deliveryAt, fetchedLoad } from './promote';
-export { hostOpenApi } from './ways/host/openapi';
+export { hostOpenApi } from './openapi';
 export {
   callText,
   currentText,
@@ -16,9 +16,22 @@ export {
   type LogTold,
   type VersionText,
   type VersionTold,
-} from './ways/host/protocol';
+} from './protocol';
 export { recall, toRecall, type Recalled, type RecallChoice } from './recall';
 export { destinationOf, lookAtDestination, send, type SendRequest, type Sent } from './send';
-export { hostClient, openWay, wayOf, type DeliveryWorld } from './ways/open';
-export { programAnswer, programRequest } from './ways/program/way';
-export type { Drift, Look, SentBlob, Way, What } from './ways/way';
+export {
+  hostClient,
+  isAsked,
+  openWay,
+  programAnswer,
+  programRequest,
+  wayKind,
+  wayOf,
+  WAYS,
+  type DeliveryWorld,
+  type Drift,
+  type Look,
+  type SentBlob,
+  type Way,
+  type What,
+} from './ways';

@@ -1,13 +1,14 @@
 /** The ledger: what was sent where, and what was taken back. It lies beside the sheet and belongs to the project. */
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import type { z } from 'zod';
 import { EmballageError, systemCode } from '../../base/errors';
 import { contentDigest } from '../../disk/digest';
 import { writeInProject } from '../../disk/write';
 import { exclusively } from '../../project/state/exclusive';
 import { ledgerNameOf, type Project } from '../../project/targets';
 import { isVerified, noteVerified } from '../../project/verified';
-import { anyLedger, type Delivery, type Ledger } from './ledger-schema';
+import { ledgerSchema, type Delivery, type Ledger } from './ledger-schema';
 
 export type { Delivery, Ledger } from './ledger-schema';
 
@@ -46,18 +47,16 @@ export function readLedger(project: Project): Ledger {
     throw bad('text that is no JSON: it was cut off, edited by hand or merged badly', error);
   }
   const digest = contentDigest(text);
-  if (isVerified(project.state, digest) && (value as { ledger?: unknown }).ledger === 2) return value as Ledger;
-  const read = anyLedger.safeParse(value);
-  if (!read.success) throw bad(`${faultIn(value)}, which is not as the format wants it`);
+  if (isVerified(project.state, digest)) return value as Ledger;
+  const read = ledgerSchema(project.languages.ways.map((way) => way.name)).safeParse(value);
+  if (!read.success) throw bad(`${faultIn(read.error)}, which is not as the format wants it`);
   noteVerified(project.state, digest);
   return read.data;
 }
 
-/** `deliveries.3.digest`, as far as one version of the format tells. */
-function faultIn(value: unknown): string {
-  const { ledger } = (typeof value === 'object' && value !== null ? value : {}) as { ledger?: unknown };
-  const schema = anyLedger.options[ledger === 1 ? 1 : 0];
-  const path = schema.safeParse(value).error?.issues[0]?.path.map(String).join('.') ?? '';
+/** `deliveries.3.digest`. */
+function faultIn({ issues }: z.ZodError): string {
+  const path = issues[0]?.path.map(String).join('.') ?? '';
   return path === '' ? 'its whole' : `\`${path}\``;
 }
 
@@ -81,14 +80,13 @@ export function changeLedger(
   });
 }
 
-/** What is sent again unchanged is noted once. */
-export function noteDelivery(project: Project, delivery: Delivery): Promise<void> {
+/** What is sent again unchanged is noted once. @param isTagged whether the same may stand under other tags, too */
+export function noteDelivery(project: Project, delivery: Delivery, isTagged: boolean): Promise<void> {
   return changeLedger(project, (deliveries) => {
     const [last] = standing({ deliveries }, delivery.function, delivery.destination);
-    const isNoted =
-      delivery.way === 'registry'
-        ? deliveries.some((one) => isSame(one, delivery))
-        : last !== undefined && isSame(last, delivery);
+    const isNoted = isTagged
+      ? deliveries.some((one) => isSame(one, delivery))
+      : last !== undefined && isSame(last, delivery);
     return isNoted ? deliveries : [...deliveries, delivery];
   });
 }

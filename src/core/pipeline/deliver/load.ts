@@ -17,6 +17,7 @@ import {
   givenTimeMs,
   isHeld,
   valueAt,
+  wayIn,
   type Arch,
   type Destination,
   type FormFacts,
@@ -126,9 +127,14 @@ async function artifactToSend(
 ): Promise<LoadFile> {
   const shown = artifactPath(target);
   const { parts } = await openForm(spec.form);
-  if (parts === undefined || destination.deliver?.way === 'registry')
+  if (parts === undefined || takesParts(project, destination))
     return { path: join(project.root, shown), shown, sha256, size };
   return fileAt(project, await parts.oneFile(project, target));
+}
+
+/** Whether it is sent in parts there. */
+export function takesParts({ languages }: Project, { deliver }: Destination): boolean {
+  return deliver !== undefined && wayIn(languages, deliver.way).takesParts === true;
 }
 
 /** What of a load is known without its files. */

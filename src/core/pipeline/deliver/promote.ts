@@ -1,11 +1,11 @@
 /** Brings the very bytes that stand at one destination, verified, so that they go to another. */
 import { extname } from 'node:path';
 import { EmballageError } from '../../base/errors';
-import type { Arch, Destination } from '../../sheet';
+import { wayIn, type Arch, type Destination } from '../../sheet';
 import { readWaybillFile, type WaybillFile } from '../../project/verify-artifact';
 import { readLedger, standing, type Delivery } from './ledger';
-import { configurationOf, headOf, type Load, type LoadRequest } from './load';
-import type { Fetched, FetchWanted, Way } from './ways/way';
+import { configurationOf, headOf, takesParts, type Load, type LoadRequest } from './load';
+import type { Fetched, FetchWanted, Way } from './ways';
 
 /** The newest delivery that stands at a destination. @throws EmballageError DELIVERY_GONE */
 export function deliveryAt({ project, spec }: Pick<LoadRequest, 'project' | 'spec'>, from: Destination): Delivery {
@@ -38,7 +38,8 @@ export async function fetchedLoad(
   const { project, spec } = request;
   const head = headOf(request);
   const { form, ending } = head;
-  if (form.isLayered === true && way.name === 'registry' && request.destination.deliver?.way !== 'registry')
+  const isFromParts = wayIn(project.languages, way.name).takesParts === true;
+  if (form.isLayered === true && isFromParts && !takesParts(project, request.destination))
     throw new EmballageError('USAGE', {
       doing: `promoting ${spec.name} from ${delivery.destination} to ${request.destination.name}`,
       expected: 'another registry: what stands at one is no single file',

@@ -3,7 +3,7 @@ import { EmballageError } from '../../base/errors';
 import { printable } from '../../base/text';
 import type { Project } from '../../project/targets';
 import { changeLedger, isSamePlace, readLedger, standing, type Delivery } from './ledger';
-import type { TakenBack, Way } from './ways/way';
+import type { TakenBack, Way } from './ways';
 
 export interface Recalled extends TakenBack {
   readonly delivery: Delivery;

@@ -3,7 +3,8 @@ import type { Project } from '../../project/targets';
 import type { Destination, FunctionSpec } from '../../sheet';
 import { noteDelivery, readLedger, standing, type Delivery } from './ledger';
 import { configurationDigest, type Load } from './load';
-import type { Look, SendOptions, SentBlob, What, Drift, Way } from './ways/way';
+import { wayKind } from './ways';
+import type { Look, SendOptions, SentBlob, What, Drift, Way } from './ways';
 
 export interface Sent {
   readonly delivery: Delivery;
@@ -48,8 +49,9 @@ export async function send(request: SendRequest): Promise<Sent> {
   const last = lastAt(request);
   const look = await lookAtDestination(request, last);
   const isSame = look.what === 'nothing';
-  // At a registry other tags may be new.
-  if (isSame && last !== undefined && way.name !== 'registry')
+  // Other tags may be new.
+  const { isTagged, takesParts } = wayKind(way.name);
+  if (isSame && last !== undefined && isTagged !== true)
     return { delivery: last, what: 'nothing', drifts: [], blobs: [], isSame };
   const { blobs, artifacts, ...where } = await way.send(load, look, request);
   const delivery: Delivery = {
@@ -60,9 +62,7 @@ export async function send(request: SendRequest): Promise<Sent> {
     ...where,
     artifacts: artifacts ?? Object.fromEntries(load.parts.map(({ arch, sha256 }) => [arch, `sha256:${sha256}`])),
     // What a registry takes in parts has one only where papers name it.
-    ...((load.form.isLayered !== true ||
-      way.name !== 'registry' ||
-      load.parts.some(({ papers }) => papers.length > 0)) && {
+    ...((load.form.isLayered !== true || takesParts !== true || load.parts.some(({ papers }) => papers.length > 0)) && {
       waybills: Object.fromEntries(load.parts.map(({ arch, waybill }) => [arch, `sha256:${waybill.sha256}`])),
     }),
     ...papersField(load),
@@ -70,7 +70,7 @@ export async function send(request: SendRequest): Promise<Sent> {
     ...(from !== undefined && { from }),
     sent: new Date(request.now()).toISOString(),
   };
-  await noteDelivery(project, delivery);
+  await noteDelivery(project, delivery, isTagged === true);
   return { delivery, what: look.what, drifts: look.drifts, blobs, isSame };
 }
 

@@ -4,7 +4,6 @@ import { breathe } from '../../base/breathe';
 import { EmballageError } from '../../base/errors';
 import { baseOf, joinPath } from '../../base/paths';
 import { projectFolder } from '../../disk/project-folder';
-import { KNOWN } from '../../forms';
 import { type SurveyedTree, type SurveyNote, type SurveyRequest } from '../../languages';
 import { SHEET_NAME } from '../../project/open-project';
 import type { Project } from '../../project/targets';
@@ -12,6 +11,7 @@ import {
   loadSheet,
   MAX_YAML_BYTES,
   openSheetEdits,
+  type Known,
   readDestination,
   roughFunctions,
   type Destination,
@@ -28,6 +28,8 @@ export interface SurveyOptions {
   /** Absolute path of the folder. */
   readonly root: string;
   readonly machine: Machine;
+  /** What a sheet is read with. */
+  readonly known: Known;
   readonly onFolders: (count: number) => void;
   readonly onLanguage: (title: string) => void;
 }
@@ -79,6 +81,7 @@ export async function surveyFolder(options: SurveyOptions): Promise<Proposal> {
   const all = await proposeFunctions(surveys, options.onLanguage);
   const there = await destinationThere(
     tree,
+    options.known,
     all.map(({ language, found: one }) => language.runtime.offeredAs ?? one.runtime.value),
   );
   const place = placeFor(all, there?.destination);
@@ -106,6 +109,7 @@ export async function surveyFolder(options: SurveyOptions): Promise<Proposal> {
 /** The destination of the repository that offers most of what is wanted. */
 async function destinationThere(
   tree: SurveyedTree,
+  known: Known,
   wanted: readonly string[],
 ): Promise<{ readonly path: string; readonly destination: Destination } | undefined> {
   let best: { path: string; destination: Destination; offers: number } | undefined;
@@ -114,7 +118,7 @@ async function destinationThere(
       const path = joinPath(folder, name);
       const text = tree.text(path) ?? '';
       if (!/^destination:/m.test(text)) continue;
-      const { destination } = await readDestination(text, path, KNOWN);
+      const { destination } = await readDestination(text, path, known);
       if (destination === undefined) continue;
       const offers = wanted.filter((one) => destination.runtimes.some((runtime) => runtime.name === one)).length;
       if (best === undefined || offers > best.offers) best = { path, destination, offers };
@@ -183,7 +187,11 @@ export interface Edited {
  * @param sheet its file, relative to the project
  * @throws EmballageError SHEET_INVALID where the outcome would be no sheet
  */
-export async function editSheet(root: string, sheet: string, drifts: readonly Drift[]): Promise<Edited> {
+export async function editSheet(
+  { root, languages }: Pick<Project, 'root' | 'languages'>,
+  sheet: string,
+  drifts: readonly Drift[],
+): Promise<Edited> {
   const folder = projectFolder(root);
   let text = folder.read(sheet, 'reading the packing sheet', sheet, MAX_YAML_BYTES);
   const edits = await openSheetEdits();
@@ -197,18 +205,22 @@ export async function editSheet(root: string, sheet: string, drifts: readonly Dr
       made.push(drift);
     }
   }
-  if (made.length > 0) await verify(root, sheet, text);
+  if (made.length > 0) await verify({ root, languages }, sheet, text);
   return { text, made, left };
 }
 
 /** Whether a text is a sheet, with everything else as it lies there. */
-async function verify(root: string, sheet: string, text: string): Promise<void> {
+async function verify(
+  { root, languages }: Pick<Project, 'root' | 'languages'>,
+  sheet: string,
+  text: string,
+): Promise<void> {
   const folder = projectFolder(root);
   const edited = {
     ...folder,
     read: (path: string, ...rest: [string, string, number]) => (path === sheet ? text : folder.read(path, ...rest)),
   };
-  await loadSheet(edited, sheet, (path) => path, KNOWN);
+  await loadSheet(edited, sheet, (path) => path, languages);
 }
 
 /** @throws EmballageError where a file is there already */

@@ -2,7 +2,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { codeFrom } from '../../../../test/support/data';
 import { folderWith } from '../../../../test/support/program';
-import { KNOWN } from '../../forms';
+import { KNOWN } from '../../known';
 import { pylockOf } from '../../languages/python/locks/export-pylock';
 import { EMPTY_LOCK, formatLock, readLock, writeLock, type Lock, type LockedPackage, type LockPlace } from './lockfile';
 import { StateFolder } from '../state/state';

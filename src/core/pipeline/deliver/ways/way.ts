@@ -1,8 +1,13 @@
-/** What a way to a destination does. Each is one file in this folder; nothing else knows how it goes. */
-import type { Arch, WayName } from '../../../sheet';
+/** What a way to a destination is, and does. Each is one folder beside this file; nothing else knows how it goes. */
+import type { Project } from '../../../project/targets';
+import type { Arch, Deliver, DeliverBy, SheetWay, WayName } from '../../../sheet';
+import type { Network } from '../../../sources';
+import type { RegistryConnection, UploadMemory } from '../../../sources/registry';
+import type { Credentials } from '../../../toolchains/credentials';
 import type { Pushed } from '../../../sources/registry';
 import type { Delivery } from '../ledger';
 import type { Load, LoadPart } from '../load';
+import type { HostClient } from '../host-client';
 
 /** What of a function has to be sent. */
 export type What = 'code' | 'settings' | 'both' | 'nothing';
@@ -64,6 +69,34 @@ export interface TakenBack {
 }
 
 export const NOTHING_LEFT: TakenBack = { deleted: [], kept: [], tagsLeft: [], referrers: [], unknownTags: [] };
+
+/** What the ways need of the world. */
+export interface DeliveryWorld {
+  readonly project: Project;
+  readonly registry: (host: string, plainHttp: boolean) => Promise<RegistryConnection>;
+  /** Undefined for `--offline`. */
+  readonly network: () => Promise<Network | undefined>;
+  readonly credentials: Credentials;
+  readonly memory: UploadMemory;
+  /** The environment of the command. */
+  readonly env: Readonly<Record<string, string | undefined>>;
+  /** Milliseconds since 1970. */
+  readonly now: () => number;
+}
+
+/** A way of delivery. Light: always there. */
+export interface WayKind<Name extends WayName = WayName> extends SheetWay<Name> {
+  /** @throws EmballageError USAGE where something that it needs is not here */
+  open(world: DeliveryWorld, deliver: DeliverBy<Name>): Promise<Way>;
+  /**
+   * How to get to where something was sent, wherever its destination leads today.
+   * @param today how its destination is reached now
+   * @throws EmballageError USAGE where that is needed and no longer tells
+   */
+  there(delivery: Delivery, today: Deliver | undefined, doing: string): DeliverBy<Name>;
+  /** What asks and calls what stands there, where it can be asked. */
+  client?(world: DeliveryWorld, deliver: DeliverBy<Name>): Promise<HostClient>;
+}
 
 export interface Way {
   readonly name: WayName;

@@ -1,6 +1,7 @@
 /** Delivers into a folder or a mounted share: whole files by their digests, the waybill beside. */
+import type { Project } from '../../../../project/targets';
 import { mkdirSync, rmSync, statSync } from 'node:fs';
-import { dirname, join, relative } from 'node:path';
+import { dirname, isAbsolute, join, relative } from 'node:path';
 import { EmballageError } from '../../../../base/errors';
 import { settlePath } from '../../../../base/paths';
 import { printable } from '../../../../base/text';
@@ -140,4 +141,9 @@ function copyWhole(from: Pick<LoadFile, 'path' | 'shown'>, to: string, shown: st
     sink.discard();
     throw error;
   }
+}
+
+/** @param folder as the destination names it */
+export function openFolder({ root }: Project, folder: string): Way {
+  return new FolderWay(isAbsolute(folder) ? folder : join(root, folder), folder);
 }

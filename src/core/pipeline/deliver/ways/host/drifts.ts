@@ -3,7 +3,7 @@ import { scryptSync, timingSafeEqual } from 'node:crypto';
 import { printable } from '../../../../base/text';
 import { formatSize, formatTime } from '../../../../base/units';
 import type { Configuration, Load } from '../../load';
-import { SEAL, type VersionTold } from './protocol';
+import { SEAL, type VersionTold } from '../../protocol';
 import { shortDigest } from '../files';
 import type { Drift } from '../way';
 

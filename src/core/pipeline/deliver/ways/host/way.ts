@@ -1,13 +1,15 @@
 /** Delivers to a host of functions: content by its digest, then a version of it, then that it is the current one. */
+import { exchangeWith, type ByHttp } from '../by-http';
+import type { DeliveryWorld } from '../way';
 import { EmballageError } from '../../../../base/errors';
 import { printable } from '../../../../base/text';
 import { contentDigest } from '../../../../disk/digest';
 import { bad, digestField, type ExchangeRequest } from '../../../../sources/exchange';
 import { fileBody, type NetworkResponse } from '../../../../sources';
-import { HostClient } from './client';
+import { HostClient } from '../../host-client';
 import type { Delivery } from '../../ledger';
 import { configurationDigest, digestOfAll, type Load } from '../../load';
-import type { FunctionTold, VersionText } from './protocol';
+import type { FunctionTold, VersionText } from '../../protocol';
 import { bringer, fetchFiles, type FileToFetch } from '../fetch-files';
 import { filesOf, paperDrifts, sentBlob, type FileToSend } from '../files';
 import { driftsOf } from './drifts';
@@ -236,4 +238,12 @@ function notAsSent(doing: string, at: string, { what, here, there }: Drift): Emb
     found: there,
     mend: 'ask who runs the host; the version before can be made current again with `emballage recall`',
   });
+}
+
+export async function clientOf(world: DeliveryWorld, deliver: ByHttp): Promise<HostClient> {
+  return new HostClient(deliver.address, await exchangeWith(world, deliver));
+}
+
+export async function openHost(world: DeliveryWorld, deliver: ByHttp): Promise<Way> {
+  return new HostWay(await clientOf(world, deliver), world.now);
 }

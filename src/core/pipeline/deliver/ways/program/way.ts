@@ -1,4 +1,5 @@
 /** Delivers by a program of the team's own: JSON on its standard input, JSON back. So any platform is reached. */
+import type { DeliveryWorld } from '../way';
 import { FORM_IDS } from '../../../../forms';
 import { join } from 'node:path';
 import { z } from 'zod';
@@ -223,4 +224,11 @@ function withoutSecrets(said: string, secrets: Configuration['secrets']): string
   return Object.entries(secrets)
     .filter(([, value]) => value.length > 0)
     .reduce((rest, [name, value]) => rest.replaceAll(value, `(${name})`), said);
+}
+
+export function openProgram(
+  { project, env }: DeliveryWorld,
+  { command, timeMs }: Pick<ProgramOptions, 'command' | 'timeMs'>,
+): Way {
+  return new ProgramWay({ command, timeMs, root: project.root, env });
 }

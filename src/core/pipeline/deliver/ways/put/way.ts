@@ -3,6 +3,8 @@
  * (13.1), with digests of the content (RFC 9530), read back and verified. Collections are made where the server wants
  * them (RFC 4918, 9.3).
  */
+import { exchangeWith, type ByHttp } from '../by-http';
+import type { DeliveryWorld } from '../way';
 import { EmballageError } from '../../../../base/errors';
 import { printable } from '../../../../base/text';
 import { fileBody, type NetworkResponse } from '../../../../sources';
@@ -248,4 +250,8 @@ function placesOf(delivery: Delivery | undefined): string[] {
   if (delivery === undefined) return [];
   const own = Object.entries(delivery.locations).map(([arch, url]) => `${url} ${delivery.artifacts[arch] ?? ''}`);
   return [...own, ...Object.values(delivery.beside ?? {}).map(({ location, digest }) => `${location} ${digest}`)];
+}
+
+export async function openPut(world: DeliveryWorld, deliver: ByHttp): Promise<Way> {
+  return new PutWay(deliver.address, await exchangeWith(world, deliver));
 }

@@ -1,4 +1,6 @@
 /** Delivers to a registry of the open distribution standard: nothing that is there already, a tag last of all. */
+import { readLedger } from '../../ledger';
+import type { DeliveryWorld } from '../way';
 import { mkdirSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { EmballageError } from '../../../../base/errors';
@@ -289,5 +291,17 @@ function refuseTag(tag: string): void {
     expected: 'a tag as registries take it',
     found: fault,
     mend: 'correct it',
+  });
+}
+
+export function openRegistry({ project, registry: connect, memory }: DeliveryWorld, registry: Registry): Way {
+  const { host, plainHttp } = registry;
+  return new RegistryWay({
+    ...{ registry, memory },
+    connect: () => connect(host, plainHttp),
+    standing: () =>
+      readLedger(project).deliveries.filter(
+        ({ way, at, recalled }) => way === 'registry' && at === host && recalled === undefined,
+      ),
   });
 }

@@ -1,10 +1,10 @@
 /** Speaks the protocol of hosts: what stands there, calls, logs. */
 import { z } from 'zod';
-import { EmballageError } from '../../../../base/errors';
-import { present } from '../../../../base/present';
-import { writeExact, type CloudEvent } from '../../../../events';
-import { bad, shownUrl, type Exchange } from '../../../../sources/exchange';
-import type { NetworkResponse } from '../../../../sources';
+import { EmballageError } from '../../base/errors';
+import { present } from '../../base/present';
+import { writeExact, type CloudEvent } from '../../events';
+import { bad, shownUrl, type Exchange } from '../../sources/exchange';
+import type { NetworkResponse } from '../../sources';
 import { callTold, functionTold, logTold, PREFIX, type CallTold, type FunctionTold, type LogTold } from './protocol';
 
 const MOST_BYTES = 64 * 1024 * 1024;

@@ -2,7 +2,7 @@
  * The protocol of hosts of functions: HTTP and JSON, version 1. `schemas/host.openapi.json` is made of these shapes; the
  * stand-in host and whoever sends to a host read and write them.
  */
-import { FORM_IDS } from '../../../../forms';
+import { FORM_IDS } from '../../forms';
 import { z } from 'zod';
 
 /** Where everything lies below the host’s address. */

@@ -1,0 +1,8 @@
+/** What a sheet is read with: all languages, forms and ways of delivery. */
+import { FORMS } from './forms';
+import { LANGUAGES } from './languages';
+import { WAYS } from './pipeline/deliver';
+import type { Known } from './sheet';
+
+/** Nothing is foreseen: everything that destinations may offer can be packed. */
+export const KNOWN: Known = { all: LANGUAGES, foreseen: [], forms: FORMS, ways: WAYS };
