@@ -32,6 +32,25 @@ export const LANGUAGE_WORDS =
   /\b(?:node\.?js|npm|package(?:-lock)?\.json|node_modules|commonjs|typescript|javascript|python\w*|pypi|pip|wheels?|jvm|java|maven|jdk|jre|rust\w?|cargo|crates?|golang|go\.(?:mod|sum)|dotnet|nuget)\b/i;
 export const LANGUAGE_NAMES = /'(?:node|go|c)'/;
 
+/**
+ * Choices that are made through a table: whoever tells one from another by its name knows what only its own folder is to know.
+ * Each with where that may be done.
+ */
+export const CHOICES = [
+  {
+    of: 'a form',
+    pattern:
+      /\b(?:form|artifact)(?:\.(?:id|value))? *[!=]==? *'|' *[!=]==? *\w*(?:\.form|\.artifact)\b|'(?:zip|jar|binary)'/,
+    free: ['core/forms', 'core/languages', 'core/formats'],
+  },
+  {
+    of: 'a way of delivery',
+    pattern:
+      /\bway(?:\.name|\?\.way)? *[!=]==? *'(?:registry|folder|put|host|program)'|case '(?:registry|put|program)'/,
+    free: ['core/pipeline/deliver/ways'],
+  },
+];
+
 /** Formats of files are what several languages and other programs share. */
 export const WORDS_ARE_FREE_IN = ['core/formats', 'core/languages'];
 

@@ -5,6 +5,7 @@ import { dirname, join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import ts from 'typescript';
 import {
+  CHOICES,
   EXCEPTIONS,
   KITS,
   LANGUAGES,
@@ -24,7 +25,8 @@ export function faultsIn(root) {
       for (const why of [wrongWay(file, target), otherLanguage(file, target), pastDoor(root, file, target)])
         if (why !== undefined) faults.push(`${file}: imports ${target}, ${why}`);
   for (const circle of circlesIn(graph)) faults.push(`${circle.join(' -> ')}: a circle of imports`);
-  for (const file of files) faults.push(...strayWords(root, file), ...lostRequests(root, file));
+  for (const file of files)
+    faults.push(...strayWords(root, file), ...strayChoices(root, file), ...lostRequests(root, file));
   return faults;
 }
 
@@ -79,6 +81,20 @@ function strayWords(root, file) {
     const word = (LANGUAGE_WORDS.exec(plain) ?? LANGUAGE_NAMES.exec(plain))?.[0];
     return word === undefined ? [] : [`${file}:${i + 1}: \`${word}\`, a word of a language outside ${LANGUAGES}`];
   });
+}
+
+/** Tests name what they mean. */
+function strayChoices(root, file) {
+  if (file.endsWith('.test.ts')) return [];
+  const lines = readFileSync(join(root, file), 'utf8').split('\n');
+  return CHOICES.filter(({ free }) => !free.some((folder) => isInside(file, folder))).flatMap(({ of, pattern, free }) =>
+    lines.flatMap((line, i) => {
+      const found = pattern.exec(line)?.[0];
+      return found === undefined
+        ? []
+        : [`${file}:${i + 1}: \`${found}\`, a choice of ${of} by name outside ${free[0]}`];
+    }),
+  );
 }
 
 /** What is loaded late by `require` is text to the compiler: whether it leads anywhere shows only when it runs. */

@@ -5,4 +5,12 @@ import { WAYS } from './pipeline/deliver';
 import type { Known } from './sheet';
 
 /** Nothing is foreseen: everything that destinations may offer can be packed. */
-export const KNOWN: Known = { all: LANGUAGES, foreseen: [], forms: FORMS, ways: WAYS };
+export const KNOWN: Known = {
+  all: LANGUAGES,
+  foreseen: [],
+  forms: FORMS,
+  /** Loaded when a destination or the ledger is read: most commands read neither. */
+  get ways() {
+    return WAYS;
+  },
+};

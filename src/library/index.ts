@@ -41,7 +41,8 @@ export interface FunctionSummary {
   readonly name: string;
   /** Language and version, as in the sheet. */
   readonly runtime: string;
-  readonly artifact: 'zip' | 'jar' | 'binary' | 'image';
+  /** Its form: `zip`, `jar`, `binary`, `image`. */
+  readonly artifact: string;
   readonly architectures: readonly Architecture[];
   /** Name of the destination. */
   readonly destination: string;

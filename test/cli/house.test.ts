@@ -48,6 +48,16 @@ describe('the plan of the house', () => {
       'core/pipeline/a.ts:2: `python`, a word of a language outside core/languages',
     ],
     [
+      'a choice of a form by its name',
+      { 'core/pipeline/a.ts': "if (spec.form.id === 'hamper') pack();\n" },
+      "core/pipeline/a.ts:1: `form.id === '`, a choice of a form by name outside core/forms",
+    ],
+    [
+      'a choice of a way by its name',
+      { 'cli/a.ts': "\nconst unit = delivery.way === 'registry' ? 'blob' : 'file';\n" },
+      "cli/a.ts:2: `way === 'registry'`, a choice of a way of delivery by name outside core/pipeline/deliver/ways",
+    ],
+    [
       'a room that nobody planned',
       { 'cellar/a.ts': "import '../core/base/b';\n", 'core/base/b.ts': '' },
       'cellar/a.ts: imports core/base/b.ts, but cellar/a.ts is in no layer of the plan',

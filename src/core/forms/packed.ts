@@ -14,14 +14,17 @@ import type { Packed, PackRequest, StoredArtifact } from './packing';
 
 /**
  * Makes an artifact of a file set.
- * @param pack writes it; the bytes that it writes depend on what it is given, and on the form
+ * @param pack writes it; the bytes that it writes depend on what it is given, on the form, and on `more`
+ * @param more what else the form writes into it
  */
 export async function makePacked(
   request: MakeRequest,
   pack: (packing: PackRequest) => Packed | Promise<Packed>,
+  more: readonly string[] = [],
 ): Promise<Made> {
   const time = request.epochSeconds === undefined ? DOS_FLOOR : toDosTime(request.epochSeconds);
-  return findInStore(request, time) ?? packAnew(request, time, pack);
+  const keying = { form: request.spec.form, time, more };
+  return findInStore(request, keying) ?? packAnew(request, keying, pack);
 }
 
 /** The content of a file, in pieces of SEGMENT_BYTES. @param memory in which they lie one after the other */
@@ -37,8 +40,15 @@ export function hashOf(file: PackedFile): string {
   return hash.digest('hex');
 }
 
+/** What the bytes of an artifact depend on beside its files. */
+interface Keying {
+  readonly form: FormFacts;
+  readonly time: DosTime;
+  readonly more: readonly string[];
+}
+
 /** After an earlier build most digests are known; the rest is read, and the store is asked. */
-function findInStore({ assembly, known, spec, store }: MakeRequest, time: DosTime): Made | undefined {
+function findInStore({ assembly, known, store }: MakeRequest, keying: Keying): Made | undefined {
   if (known === undefined) return undefined;
   const digests = new Map<string, string>();
   let hashed = 0;
@@ -48,10 +58,10 @@ function findInStore({ assembly, known, spec, store }: MakeRequest, time: DosTim
     if (found === undefined && entry.kind === 'file') hashed += 1;
     digests.set(entry.path, found ?? (entry.kind === 'file' ? hashOf(entry) : contentDigest(entry.target)));
   }
-  const key = keyOf(spec.form, time, assembly.fileSet, digests);
+  const key = keyOf(keying, assembly.fileSet, digests);
   const artifact = store.find(key);
   if (artifact === undefined) return undefined;
-  return stored(store, key, time, { artifact, digests, packed: 0, hashed });
+  return stored(store, key, keying.time, { artifact, digests, packed: 0, hashed });
 }
 
 function stored(
@@ -70,9 +80,10 @@ function stored(
 
 async function packAnew(
   { assembly: { fileSet }, spec, store, compressor, onPack }: MakeRequest,
-  time: DosTime,
+  keying: Keying,
   pack: (packing: PackRequest) => Packed | Promise<Packed>,
 ): Promise<Made> {
+  const { time } = keying;
   const totalBytes = fileSet.entries.reduce((sum, entry) => sum + (entry.kind === 'file' ? entry.size : 0), 0);
   const sink = store.begin();
   const stretches = new OpenFiles();
@@ -89,7 +100,7 @@ async function packAnew(
     });
     const artifact = { sha256: sink.close(), size, unpacked };
     if (spec.form.isProgram === true) guarded(spec.name, () => chmodSync(sink.path, PROGRAM_MODE));
-    const key = keyOf(spec.form, time, fileSet, digests);
+    const key = keyOf(keying, fileSet, digests);
     store.keep(key, sink, artifact);
     return stored(store, key, time, { artifact, digests, packed: fileSet.entries.length, hashed: digests.size });
   } catch (error) {
@@ -101,11 +112,7 @@ async function packAnew(
 }
 
 /** What the artifact's bytes depend on. */
-function keyOf(
-  { id }: FormFacts,
-  { date, time }: DosTime,
-  fileSet: FileSet,
-  digests: ReadonlyMap<string, string>,
-): string {
-  return contentDigest([id, DEFLATE_ENCODER, date, time, filesDigest(fileSet, digests)].join('\n'));
+function keyOf({ form, time, more }: Keying, fileSet: FileSet, digests: ReadonlyMap<string, string>): string {
+  const files = filesDigest(fileSet, digests);
+  return contentDigest([form.id, DEFLATE_ENCODER, time.date, time.time, files, ...more].join('\n'));
 }

@@ -12,7 +12,7 @@ import type { Acceptance, Arch, Destination, Entry, FormKeys, FunctionSpec, Runt
 import { readNeedsKey } from './keys/needs-key';
 import type { SheetNotes } from './text/notes';
 import type { OpenForm, OpenKeys, OpenLanguage, SheetLanguage } from './part';
-import { readRuntime, type Known } from './runtimes';
+import { formsFor, readRuntime, type Known } from './runtimes';
 import { readSettings } from './keys/settings-key';
 import { type DefaultsText, type functionSchema, type FunctionText } from './schema';
 
@@ -200,8 +200,9 @@ export class FunctionReader {
         'key',
       );
     }
-    const forms = sheet.forms.map((one) => `\`${one}\``);
-    if (!sheet.forms.some((one) => one === text.artifact))
+    const able = formsFor(sheet, { forms: this.#forms.map(({ form }) => form) });
+    const forms = able.map((one) => `\`${one}\``);
+    if (!able.some((one) => one === text.artifact))
       this.#notes.add(
         [...at, 'artifact'],
         listed(forms, 'or'),

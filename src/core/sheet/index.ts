@@ -67,7 +67,7 @@ export type {
   WaySheetKeys,
   LateFields,
 } from './part';
-export { partFields, readRuntime, wayIn, type ForeseenRuntime, type Known } from './runtimes';
+export { formsFor, partFields, readRuntime, wayIn, type ForeseenRuntime, type Known } from './runtimes';
 export type { RoughFunction } from './text/rough';
 export type { LoadedSheet, ReadFile } from './sheet';
 

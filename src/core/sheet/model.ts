@@ -47,6 +47,8 @@ export interface FormFacts<Id extends FormId = FormId> {
   readonly isForSeveral?: true;
   /** What the folders in it are to those who write its code. */
   readonly places: 'folder' | 'package';
+  /** A form whose functions can be of this one too, whatever their language. */
+  readonly holdsWhat?: FormId;
   /** Files that a build of all architectures places beside the artifacts, relative to the project. */
   alsoPlaced?(name: string): readonly string[];
   /** What an artifact is known by, SHA-256 in hexadecimal, where that is not the digest of its file. @param path absolute */

@@ -109,7 +109,7 @@ export interface SheetForm<Id extends FormId = FormId> extends FormFacts<Id> {
 /** Light: it is there whenever a sheet is. */
 export interface SheetPart<Id extends LanguageId = LanguageId> {
   /** The first is the usual one. */
-  readonly forms: readonly FormId[];
+  readonly forms: readonly [FormId, ...FormId[]];
   /** Interfaces of web applications that it can be called through. */
   readonly adapters: readonly string[];
   readonly entry: EntryPart;

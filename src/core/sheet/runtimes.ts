@@ -1,7 +1,7 @@
 /** The words of `runtime`, made of what the languages say: which there are, how they are read and offered. */
 import { listed } from '../base/text';
-import type { Runtime, WayFacts, WayName } from './model';
-import type { PartSchemas, RuntimeWords, SheetForm, SheetLanguage, SheetWay } from './part';
+import type { FormId, Runtime, WayFacts, WayName } from './model';
+import type { PartSchemas, RuntimeWords, SheetForm, SheetLanguage, SheetPart, SheetWay } from './part';
 
 /** A runtime that destinations may offer already, although no function of it can be packed yet. */
 export interface ForeseenRuntime {
@@ -19,6 +19,12 @@ export interface Known {
   readonly forms: readonly SheetForm[];
   /** Ways of delivery, in the order in which they are shown. */
   readonly ways: readonly SheetWay[];
+}
+
+/** The forms that functions of a language can have, the usual one first. */
+export function formsFor({ forms: own }: SheetPart, { forms }: Pick<Known, 'forms'>): FormId[] {
+  const alike = forms.filter(({ holdsWhat }) => holdsWhat !== undefined && own.includes(holdsWhat));
+  return [...own, ...alike.map(({ id }) => id)];
 }
 
 /** What is known of a way. @throws Error for a name that no schema would have let pass */

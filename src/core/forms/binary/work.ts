@@ -13,7 +13,7 @@ import { packBinary } from './pack';
 export const binaryWork: FormWork = {
   // Everything compiled begins with its own signature.
   isOne: (path, shown) => withFileSource(path, shown, (source) => readNative(source) !== undefined),
-  make: (request) => makePacked(request, packBinary),
+  make: (request) => makePacked(request, (packing) => packBinary(packing)),
   withSubject: (request, use) =>
     withFileSource(request.path, request.shown, (source) => use(subjectOf(source, request))),
   weigh: ({ path, shown }, knowing) =>

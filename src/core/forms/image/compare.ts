@@ -18,7 +18,6 @@ import {
 import { listTar } from '../../formats/tar';
 import {
   compareTrees,
-  isTar,
   lazyFile,
   part,
   tarTree,
@@ -27,14 +26,13 @@ import {
   type Detail,
   type Difference,
   type FormSide,
-  type FormSides,
   type Looked,
 } from '../comparing';
 
 const MOST_LAYER_BYTES = 1024 ** 3;
 
 /** Blobs of a layout, wherever they lie. */
-interface ImageSide extends FormSide {
+export interface ImageSide extends FormSide {
   /** Of the manifest: the image’s own. */
   readonly digest: string;
   /** Bytes of its manifest and all that this names, as they are sent. */
@@ -44,20 +42,17 @@ interface ImageSide extends FormSide {
   blob(digest: string): ByteSource | undefined;
 }
 
-export const imageSides: FormSides<ImageSide> = {
-  ofFolder(path, shown) {
-    if (!existsSync(join(path, LAYOUT_FILE))) return undefined;
-    return imageOf(shown, (name) => {
-      const at = statSync(join(path, name), { throwIfNoEntry: false });
-      return at?.isFile() === true ? lazyFile(join(path, name), at.size) : undefined;
-    });
-  },
-  ofContent: (content) => (isTar(content) ? imageIn(content) : undefined),
-  compare: compareImages,
-};
+/** The image of a layout that is a folder. @param path absolute @returns undefined for a folder of another kind */
+export function imageAt(path: string, shown: string): ImageSide | undefined {
+  if (!existsSync(join(path, LAYOUT_FILE))) return undefined;
+  return imageOf(shown, (name) => {
+    const at = statSync(join(path, name), { throwIfNoEntry: false });
+    return at?.isFile() === true ? lazyFile(join(path, name), at.size) : undefined;
+  });
+}
 
-/** The image of a layout that is one tar archive. */
-function imageIn({ source, name }: Content): ImageSide | undefined {
+/** The image of a layout that is one tar archive. @returns undefined for an archive of another kind */
+export function imageIn({ source, name }: Content): ImageSide | undefined {
   const members = new Map([...listTar(source, name)].map(({ head, at }) => [head.path, part(source, at, head.size)]));
   if (!members.has(LAYOUT_FILE)) return undefined;
   return imageOf(name, (path) => members.get(path));
@@ -83,7 +78,8 @@ function imageOf(name: string, read: (path: string) => ByteSource | undefined): 
   };
 }
 
-function compareImages(a: ImageSide, b: ImageSide, comparing: Comparing, where: string): Looked {
+/** Two images by their configurations and layers. */
+export function compareImages(a: ImageSide, b: ImageSide, comparing: Comparing, where: string): Looked {
   const config = configDetails(a.config, b.config);
   const inside: Difference[] = [];
   if (config.length > 0)

@@ -12,7 +12,7 @@ export const jarWork: FormWork = {
   // What it is called says it: to everything else it is a zip archive.
   isOne: (path, shown) => withFileSource(path, shown, (source) => readNative(source) === undefined),
   make: (request) => makePacked(request, (packing) => packZip({ ...packing, first: JAR_MANIFEST })),
-  withSubject: withArchive,
+  withSubject: (request, use) => withArchive(request, use),
   unpack: (path, shown, into) => withFileSource(path, shown, (source) => unpackZip(source, shown, into)),
-  weigh: weighArchive,
+  weigh: (request, knowing) => weighArchive(request, knowing),
 };

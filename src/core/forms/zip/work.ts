@@ -9,8 +9,8 @@ import { weighArchive, withArchive } from '../zip-archive';
 
 export const zipWork: FormWork = {
   isOne: (path, shown) => withFileSource(path, shown, (source) => isZip({ source, name: shown })),
-  make: (request) => makePacked(request, packZip),
-  withSubject: withArchive,
+  make: (request) => makePacked(request, (packing) => packZip(packing)),
+  withSubject: (request, use) => withArchive(request, use),
   unpack: (path, shown, into) => withFileSource(path, shown, (source) => unpackZip(source, shown, into)),
-  weigh: weighArchive,
+  weigh: (request, knowing) => weighArchive(request, knowing),
 };

@@ -174,7 +174,7 @@ function versionOrder(version: string): number {
 
 function formFor({ tree }: SurveyRequest, one: FoundFunction, place: Place): Reasoned & { readonly value: FormId } {
   const { title, sheet } = one.language;
-  const usual = sheet.forms[0] ?? 'zip';
+  const usual = sheet.forms[0];
   const value = formsThere(one, place)[0] ?? usual;
   const { name } = place.destination ?? { name: undefined };
   const why =

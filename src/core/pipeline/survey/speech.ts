@@ -1,9 +1,9 @@
 /** Which of the functions that were found a destination can speak to, in which form. */
 import { listed, printable } from '../../base/text';
 import { OWN_CALLS, type Calls } from '../../events';
-import { formOf } from '../../forms';
+import { formOf, FORMS } from '../../forms';
 import type { Language, SurveyedFunction, SurveyNote } from '../../languages';
-import { callsOf, speechTo, type Destination, type FormId } from '../../sheet';
+import { callsOf, formsFor, speechTo, type Destination, type FormId } from '../../sheet';
 
 export interface FoundFunction {
   readonly language: Language;
@@ -31,7 +31,7 @@ export function isProgram({ runtime }: Language): boolean {
 
 /** Forms that the place takes and in which it speaks as the function understands; the usual one first. */
 export function formsThere({ language, found }: FoundFunction, { destination, calls }: Place): FormId[] {
-  const { forms } = language.sheet;
+  const forms = formsFor(language.sheet, { forms: FORMS });
   const understood = forms.filter(
     (form) => found.speech === undefined || speechTo(formOf(form), isProgram(language), calls) === found.speech,
   );
