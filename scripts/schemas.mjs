@@ -32,7 +32,7 @@ for (const [name, schema] of Object.entries({
 const { VERSION } = require('../dist/cli/program.js');
 writeFileSync(new URL('host.openapi.json', folder), `${JSON.stringify(hostOpenApi(VERSION), null, 2)}\n`);
 
-const { OUTPUT_VERSION, outputSchemas } = require('../dist/cli/documents.js');
+const { OUTPUT_VERSION, outputSchemas } = require('../dist/cli/documents/index.js');
 const output = new URL(`output-${OUTPUT_VERSION}/`, folder);
 mkdirSync(output, { recursive: true });
 for (const [name, schema] of Object.entries(await outputSchemas(KNOWN))) {

@@ -3,7 +3,7 @@ import { spawn } from 'node:child_process';
 import { readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import type { z } from 'zod';
-import { outputSchemas } from '../../src/cli/documents';
+import { outputSchemas } from '../../src/cli/documents/index';
 import { COMMANDS } from '../../src/cli/commands/list';
 import { KNOWN } from '../../src/core/known';
 import { imageProject, layoutFolder, NODE_AND_SHELL } from '../support/images';

@@ -2,7 +2,7 @@
 import { spawnSync } from 'node:child_process';
 import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
-import { outputSchemas } from '../../src/cli/documents';
+import { outputSchemas } from '../../src/cli/documents/index';
 import { KNOWN } from '../../src/core/known';
 import { startTestIndex } from '../support';
 import { environment, folderWith, pathTo, project } from '../support/program';

@@ -2,13 +2,13 @@
  * The documents of `--json`, command by command. Published as JSON Schemas of version 1: what is stated here stays, and more
  * may come beside it; a change of what is there gets a version of its own.
  */
-import { FORM_IDS } from '../core/forms';
+import { FORM_IDS } from '../../core/forms';
 import { z } from 'zod';
-import { ledgerSchema, WAYS } from '../core/pipeline/deliver';
-import { DRIFTS } from '../core/pipeline/survey';
-import { lockSchema } from '../core/project/lock/lock-schema';
-import type { Known } from '../core/sheet';
-import { comparison, proof, vouched } from './proving/proof-documents';
+import { ledgerSchema, WAYS } from '../../core/pipeline/deliver';
+import { DRIFTS } from '../../core/pipeline/survey';
+import { lockSchema } from '../../core/project/lock/lock-schema';
+import type { Known } from '../../core/sheet';
+import { comparison, proof, vouched } from './proof';
 
 export const OUTPUT_VERSION = 1;
 
