@@ -202,7 +202,7 @@ describe('what is collected', () => {
     const { status: exit, stderr } = run(root, ['build']);
     server.close();
     expect(exit).toBe(2);
-    for (const told of [
+    for (const result of [
       'where nothing is',
       'leaves the source folder',
       'contains itself',
@@ -212,7 +212,7 @@ describe('what is collected', () => {
       'control character',
       'not UTF-8',
     ])
-      expect(stderr).toContain(told);
+      expect(stderr).toContain(result);
     expect(existsSync(join(root, 'out'))).toBe(false);
   });
 });

@@ -66,8 +66,8 @@ describe('check, on a file that something else made', () => {
       expect.arrayContaining(['arch/unsupported', 'runtime/ended', 'entry/missing-file', 'settings/undeclared']),
     );
     expect(lacking.filter(({ id }) => /^(?:size|layout)\//.test(id))).toEqual([]);
-    const told = checkZip([{ name: 'horn.mjs', data: HORN }], [...ENTRY, '--arch', 'arm64', '--runtime', 'node 20']);
-    const still = told.rules.filter((rule) => rule.lacking.length > 0).map(({ id }) => id);
+    const result = checkZip([{ name: 'horn.mjs', data: HORN }], [...ENTRY, '--arch', 'arm64', '--runtime', 'node 20']);
+    const still = result.rules.filter((rule) => rule.lacking.length > 0).map(({ id }) => id);
     expect(still.filter((id) => !id.startsWith('settings/'))).toEqual([]);
   });
 
@@ -176,12 +176,12 @@ describe('check, on a file that something else made', () => {
     ['a text file', Buffer.from('water level\n'), 'no zip archive'],
     ['a truncated one', makeZip([{ name: 'a', data: 'x'.repeat(99) }]).subarray(0, 90), 'it is cut off'],
     ['an empty one', Buffer.alloc(0), 'an empty file'],
-  ])('refuses %s', (_name, bytes, told) => {
+  ])('refuses %s', (_name, bytes, result) => {
     const root = folderWith({ 'a.zip': bytes, 'slipway.yaml': DESTINATION });
     expect(run(root, ['check', 'a.zip', '--at', 'slipway.yaml'])).toMatchObject({
       status: 2,
       stdout: '',
-      stderr: expect.stringContaining(told) as unknown,
+      stderr: expect.stringContaining(result) as unknown,
     });
   });
 

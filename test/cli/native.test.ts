@@ -92,9 +92,9 @@ describe('functions in C', () => {
       const artifact = join(root, 'out/solver/x86_64/solver');
       expect(readElf(readFileSync(artifact))?.interpreter).toBeUndefined();
       expect(tryIt(root).calls[0]?.answer.json).toBe('41');
-      const told = run(root, ['check']).stdout;
-      expect(told).toContain('fit to go');
-      expect(told).not.toContain('native/');
+      const result = run(root, ['check']).stdout;
+      expect(result).toContain('fit to go');
+      expect(result).not.toContain('native/');
       // The same file by hand, which says itself what it is for.
       expect(run(root, ['check', artifact, '--at', 'slipway.yaml'])).toMatchObject({ status: 0 });
       expect(run(root, ['build']).stdout).toContain('unchanged');

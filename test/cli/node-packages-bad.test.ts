@@ -75,9 +75,9 @@ describe('what cannot be settled', () => {
         }),
       ['the address of a tarball', 'git+ssh://'],
     ],
-  ])('%s', async (_name, change, told) => {
+  ])('%s', async (_name, change, result) => {
     const stderr = await refused(change);
-    for (const part of told) expect(stderr).toContain(part);
+    for (const part of result) expect(stderr).toContain(part);
   });
 
   it('a file that is not the one of the lock', async () => {
@@ -104,7 +104,7 @@ describe('what cannot be settled', () => {
       ),
       'at most 1 GiB',
     ],
-  ])('tarballs %s', (_name, bytes, told) => {
+  ])('tarballs %s', (_name, bytes, result) => {
     const manifest = { dependencies: { evil: 'file:evil.tgz' } };
     const entries = {
       'node_modules/evil': { version: '1.0.0', resolved: 'file:evil.tgz', integrity: integrityOf(bytes) },
@@ -118,6 +118,6 @@ describe('what cannot be settled', () => {
     run(root, ['lock']);
     const { status, stderr } = run(root, ['build']);
     expect(status).toBe(2);
-    expect(stderr.replace(/ +/g, ' ')).toContain(told.replace(/ +/g, ' '));
+    expect(stderr.replace(/ +/g, ' ')).toContain(result.replace(/ +/g, ' '));
   });
 });

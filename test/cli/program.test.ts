@@ -29,10 +29,10 @@ describe('the program', () => {
     [['try', 'horn', '--repeat', '0'], 'a whole number from 1 to 10000'],
     [['rules', 'size/pack'], 'did you mean `size/packed`?'],
     [['build', '--sheet', 'a', '--sheet', 'b'], 'the option once'],
-  ])('refuses %j with exit code 2 and one clear error', (args, told) => {
+  ])('refuses %j with exit code 2 and one clear error', (args, result) => {
     const { status, stdout, stderr } = run(project({ 'horn.mjs': HORN }), args);
     expect([status, stdout]).toEqual([2, '']);
-    expect(stderr).toContain(told);
+    expect(stderr).toContain(result);
     expect(stderr).not.toContain('    at ');
   });
 

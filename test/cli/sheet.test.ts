@@ -162,11 +162,11 @@ describe('a sheet that cannot be read', () => {
       Array.from({ length: 40 }, (_, i) => `${' '.repeat(i)}a:\n`).join(''),
       'more than 32 levels deep',
     ],
-  ])('because it %s', (_name, text, told) => {
+  ])('because it %s', (_name, text, result) => {
     expect(run(withSheet(text), ['build'])).toMatchObject({
       status: 2,
       stdout: '',
-      stderr: expect.stringContaining(told) as unknown,
+      stderr: expect.stringContaining(result) as unknown,
     });
   });
 

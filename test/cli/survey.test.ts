@@ -304,9 +304,9 @@ functions:
 
   it('is told what drifted, and has it put right in place', () => {
     const root = folderWith(FILES);
-    const told = run(root, ['survey']);
-    expect(told.status).toBe(1);
-    const rows = told.stdout
+    const result = run(root, ['survey']);
+    expect(result.status).toBe(1);
+    const rows = result.stdout
       .split('\n')
       .filter((line) => /^ {2}\w/.test(line))
       .map((line) => line.trim());
@@ -317,7 +317,7 @@ functions:
       'warn  horn setting-gone  OLD',
       'warn  bell function-new  bell',
     ]);
-    expect(told.stdout).toContain('rename `LOUD`, which nothing reads, to `LOUDER` in the sheet, or mend the code');
+    expect(result.stdout).toContain('rename `LOUD`, which nothing reads, to `LOUDER` in the sheet, or mend the code');
     expect(readFileSync(join(root, 'emballage.yaml'), 'utf8')).toBe(SHEET);
     expect(run(root, ['survey', '--write'])).toMatchObject({ status: 0, stderr: '' });
     const edited = readFileSync(join(root, 'emballage.yaml'), 'utf8');

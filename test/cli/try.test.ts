@@ -191,7 +191,7 @@ describe('try', () => {
     ['a CloudEvent without its type', ['--event', 'typeless.json'], 'the attribute `type`'],
     ['no event at all', [], 'the sheet names no `events`'],
     ['another architecture than was built', ['--event', 'event.json', '--arch', 'x86_64'], 'arm64'],
-  ])('refuses %s', (_name, args, told) => {
+  ])('refuses %s', (_name, args, result) => {
     const events = {
       'bad.json': '{\n  "level" 318\n}',
       'cut.json': '{ "level":',
@@ -201,7 +201,7 @@ describe('try', () => {
     const root = built(sound('return 1;'), {}, events);
     expect(run(root, ['try', 'horn', ...args])).toMatchObject({
       status: 2,
-      stderr: expect.stringContaining(told) as unknown,
+      stderr: expect.stringContaining(result) as unknown,
     });
   });
 

@@ -69,8 +69,8 @@ describe('what another version kept', () => {
     const path = join(root, ARTIFACT.replace('.zip', '.waybill.json'));
     const waybill = readFileSync(path, 'utf8');
     writeFileSync(path, waybill.replace('"waybill": 3', '"waybill": 1'));
-    const told = run(root, ['check']);
-    expect([told.status, told.stderr.includes('build the function again') || told.stderr]).toEqual([2, true]);
+    const result = run(root, ['check']);
+    expect([result.status, result.stderr.includes('build the function again') || result.stderr]).toEqual([2, true]);
     expect(run(root, ['build']).status).toBe(0);
     expect(readFileSync(path, 'utf8')).toBe(waybill);
     expect(run(root, ['check']).status).toBe(0);

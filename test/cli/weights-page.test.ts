@@ -26,11 +26,11 @@ function project(): string {
 }
 
 /** What a line of script in the page gives. */
-const told = async <T>(page: Page, script: string): Promise<T> => await page.evaluate(script);
+const result = async <T>(page: Page, script: string): Promise<T> => await page.evaluate(script);
 const attributes = (selector: string): string =>
   `Array.from(document.querySelectorAll('${selector}'), (one) => one.getAttribute('aria-label'))`;
-const names = (page: Page): Promise<string[]> => told(page, attributes('g.block'));
-const focused = (page: Page): Promise<string> => told(page, "document.activeElement.getAttribute('aria-label')");
+const names = (page: Page): Promise<string[]> => result(page, attributes('g.block'));
+const focused = (page: Page): Promise<string> => result(page, "document.activeElement.getAttribute('aria-label')");
 
 describe('the page of weights', () => {
   const browser = new TestBrowser();
@@ -95,7 +95,7 @@ describe('the page of weights', () => {
     expect((await names(page))[0]).toMatch(/^alert, \d+ B, 100 %$/);
     await page.fill('#search', 'ROWS');
     expect(await page.textContent('#found')).toBe('1 part matches');
-    const dimmed = await told<string[]>(page, attributes('g.block.dimmed'));
+    const dimmed = await result<string[]>(page, attributes('g.block.dimmed'));
     expect(dimmed.length).toBeGreaterThan(0);
     expect(dimmed.some((one) => one.includes('rows.json'))).toBe(false);
     expect(trouble).toEqual([]);
@@ -125,8 +125,8 @@ describe('the page of weights', () => {
       `data/${EVIL.replaceAll('/', '∕')}.txt`,
     ]);
     expect(await page.locator('img').count()).toBe(0);
-    expect(await told(page, 'getComputedStyle(document.body).backgroundColor')).toBe('rgb(18, 25, 30)');
-    const { scrollWidth, clientWidth } = await told<Record<string, number>>(
+    expect(await result(page, 'getComputedStyle(document.body).backgroundColor')).toBe('rgb(18, 25, 30)');
+    const { scrollWidth, clientWidth } = await result<Record<string, number>>(
       page,
       '({ scrollWidth: document.documentElement.scrollWidth, clientWidth: document.documentElement.clientWidth })',
     );

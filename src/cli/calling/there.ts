@@ -44,8 +44,8 @@ export async function callThere(
   const reports: (CallReport & { readonly run: string })[] = [];
   for (const event of events) {
     const { run, version, answer, ...rest } = await client.call(spec.name, event);
-    const told: CallReport = { event: event.name, answer: answer as Answer, ...rest };
-    const report = { ...(shape === undefined ? told : judgeResponse(told, shape)), run };
+    const result: CallReport = { event: event.name, answer: answer as Answer, ...rest };
+    const report = { ...(shape === undefined ? result : judgeResponse(result, shape)), run };
     if (reports.length === 0)
       session.tell(
         `${paint.bold(spec.name)} at ${destination.name}, version ${version}, ${paint.name(client.address)}\n`,

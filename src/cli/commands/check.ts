@@ -2,7 +2,7 @@
 import { basename, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
 import { nearestWord, printable } from '../../core/base/text';
-import { isOnlyTouched, lookForChange, type LookRequest } from '../../core/pipeline/build';
+import { isOnlyTouched, lookForChange, type StatusRequest } from '../../core/pipeline/build';
 import { KNOWN } from '../../core/known';
 import { languageOf } from '../../core/languages';
 import { checkFile, checkTarget, rulesFor, stopFindings, type CheckedArtifact } from '../../core/pipeline/check';
@@ -140,7 +140,7 @@ async function remarkOutdated(project: Project, names: readonly string[], sessio
 }
 
 /** What is to be remarked of a function that is not as it was when it was built; undefined where it is. */
-async function whatChanged(request: LookRequest, spec: FunctionSpec): Promise<string | undefined> {
+async function whatChanged(request: StatusRequest, spec: FunctionSpec): Promise<string | undefined> {
   try {
     const look = await lookForChange(request, spec);
     if (look.unchanged !== undefined || (await isOnlyTouched(request, look))) return undefined;

@@ -77,9 +77,9 @@ async function show(session: Session, outcomes: readonly LockOutcome[]): Promise
   const needing = outcomes.filter(({ status }) => status !== 'no-needs');
   const unchanged = needing.filter(({ status }) => status === 'unchanged').length;
   const isShort = unchanged > MOST_UNCHANGED && !session.verbose;
-  const told = isShort ? needing.filter(({ status }) => status !== 'unchanged') : needing;
+  const result = isShort ? needing.filter(({ status }) => status !== 'unchanged') : needing;
   if (needing.length === 0) session.say('No function here needs anything from others.');
-  if (told.length > 0) await showEach(session, told);
+  if (result.length > 0) await showEach(session, result);
   if (isShort) session.say(`${count(unchanged, 'function')} unchanged`);
 }
 

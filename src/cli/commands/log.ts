@@ -3,7 +3,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { EmballageError } from '../../core/base/errors';
 import { printable } from '../../core/base/text';
 import { parseTime } from '../../core/base/units';
-import type { LogTold } from '../../core/pipeline/deliver';
+import type { LogResult } from '../../core/pipeline/deliver';
 import { selectFunction } from '../../core/project/targets';
 import { untilInterrupted } from '../interrupt';
 import type { Session } from '../session/session';
@@ -11,7 +11,7 @@ import { clientThere, placeThere } from '../calling/there';
 import { EXIT, text, texts, type CommandModule } from './command';
 
 const POLL_MS = 1000;
-type Line = LogTold['lines'][number];
+type Line = LogResult['lines'][number];
 
 export const command: CommandModule = {
   about:

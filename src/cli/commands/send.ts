@@ -4,10 +4,10 @@ import { count, printable } from '../../core/base/text';
 import { formatSize } from '../../core/base/units';
 import { checkStanding, type CheckedArtifact } from '../../core/pipeline/check';
 import {
-  builtLoad,
+  builtPayload,
   deliveryAt,
   destinationOf,
-  fetchedLoad,
+  fetchedPayload,
   linkOf,
   lookAtDestination,
   openWay,
@@ -15,7 +15,7 @@ import {
   send,
   type DeliveryWorld,
   type Drift,
-  type Load,
+  type Payload,
   type Sent,
   type Way,
   type What,
@@ -106,7 +106,7 @@ async function sendAll(sending: Sending, functions: readonly FunctionSpec[]): Pr
     const one = await prepared(sending, spec);
     if (!(await fits(one.checked, session))) {
       session.document({ fit: false, sent: [] });
-      session.complain(`${session.paint.bad('not sent')}: ${spec.name} does not fit ${one.load.destination.name}`);
+      session.complain(`${session.paint.bad('not sent')}: ${spec.name} does not fit ${one.payload.destination.name}`);
       session.nextAside(`check ${spec.name}`, 'see all that was looked for');
       return EXIT.no;
     }
@@ -116,33 +116,33 @@ async function sendAll(sending: Sending, functions: readonly FunctionSpec[]): Pr
     | Sent
     | { readonly name: string; readonly destination: string; readonly what: What; readonly drifts: readonly Drift[] }
   )[] = [];
-  for (const { way, load } of ready) {
+  for (const { way, payload } of ready) {
     const request = {
-      ...{ project, way, load, tags: texts(args, 'tag'), jobs: session.jobs, isWhole: args.again === true },
+      ...{ project, way, payload, tags: texts(args, 'tag'), jobs: session.jobs, isWhole: args.again === true },
       ...(sending.source !== undefined && { from: sending.source.name }),
       now: () => session.now(),
       onProgress: (done: number, total: number) =>
-        session.progress.show(`sending ${load.name}: ${formatSize(done)} of ${formatSize(total)}`),
+        session.progress.show(`sending ${payload.name}: ${formatSize(done)} of ${formatSize(total)}`),
     };
     if (isDry) {
       const { what, drifts } = await lookAtDestination(request);
-      sent.push({ name: load.name, destination: load.destination.name, what, drifts });
-      showPlan(load, what, drifts, session);
+      sent.push({ name: payload.name, destination: payload.destination.name, what, drifts });
+      showPlan(payload, what, drifts, session);
     } else {
       const one = await send(request);
       sent.push(one);
-      show(one, load, session);
+      show(one, payload, session);
     }
   }
   session.document({ fit: true, sent });
-  sayNext(sending, functions, ready[0]?.load);
+  sayNext(sending, functions, ready[0]?.payload);
   return EXIT.done;
 }
 
 function sayNext(
   { args, to, source, session }: Sending,
   functions: readonly FunctionSpec[],
-  first: Load | undefined,
+  first: Payload | undefined,
 ): void {
   const names = functions.length === 1 ? ` ${functions[0]?.name ?? ''}` : '';
   const where = [...(source === undefined ? [] : ['--from', source.name]), ...(to === undefined ? [] : ['--to', to])];
@@ -154,7 +154,7 @@ function sayNext(
 
 interface Prepared {
   readonly way: Way;
-  readonly load: Load;
+  readonly payload: Payload;
   readonly checked: readonly CheckedArtifact[];
 }
 
@@ -168,19 +168,19 @@ async function prepared(
   if (source === undefined)
     return {
       way,
-      load: await builtLoad(request),
+      payload: await builtPayload(request),
       checked: await checkBuilt(project, spec, destination, { session, scratch }),
     };
   const delivery = deliveryAt(request, source);
   const from = await wayOf(world, delivery, `fetching ${spec.name} from ${source.name}`);
-  const { load, waybills } = await fetchedLoad(request, {
+  const { payload, waybills } = await fetchedPayload(request, {
     ...{ way: from, delivery, into: `${scratch}/${spec.name}` },
     onProgress: (done, total) =>
       session.progress.show(`fetching ${spec.name}: ${String(Math.round((done / Math.max(1, total)) * 100))} %`),
   });
   const checked: CheckedArtifact[] = [];
   const around = surroundingsOf(project, session, scratch);
-  for (const part of load.parts) {
+  for (const part of payload.parts) {
     const { arch, path } = part;
     const waybill = waybills.get(arch);
     const standing = {
@@ -189,7 +189,7 @@ async function prepared(
     };
     checked.push(await checkStanding(project, { spec, arch }, destination, standing, around));
   }
-  return { way, load, checked };
+  return { way, payload, checked };
 }
 
 /** Those that are named; otherwise all that can be sent to where they go. */
@@ -225,14 +225,14 @@ const WHATS: Readonly<Record<What, string>> = {
   nothing: 'nothing',
 };
 
-function showPlan(load: Load, what: What, drifts: readonly Drift[], session: Session): void {
+function showPlan(payload: Payload, what: What, drifts: readonly Drift[], session: Session): void {
   const { paint } = session;
   const text = what === 'nothing' ? paint.dim('would send nothing') : `would send ${paint.doubt(WHATS[what])}`;
-  session.say(`${paint.bold(load.name)}  ${text}  ${paint.name(load.destination.name)}`);
+  session.say(`${paint.bold(payload.name)}  ${text}  ${paint.name(payload.destination.name)}`);
   for (const { what: of, here, there } of drifts) session.tell(`  ${paint.dim(of.padEnd(18))} ${there} → ${here}`);
 }
 
-function show({ delivery, what, drifts, blobs, isSame }: Sent, load: Load, session: Session): void {
+function show({ delivery, what, drifts, blobs, isSame }: Sent, payload: Payload, session: Session): void {
   const { paint } = session;
   const state = isSame ? paint.dim('is there already') : `${paint.good('sent')} ${paint.dim(WHATS[what])}`;
   session.say(
@@ -247,7 +247,7 @@ function show({ delivery, what, drifts, blobs, isSame }: Sent, load: Load, sessi
   const set = drifts.filter(({ what: of }) => /^(?:setting |(?:runtime|entry|memory|timeout|adapter|shape)$)/.test(of));
   if (!isSame && what !== 'code')
     for (const { what: of, here, there } of set.slice(0, 8)) session.tell(`  ${paint.dim(of)}  ${there} → ${here}`);
-  const link = linkOf(load, delivery);
+  const link = linkOf(payload, delivery);
   if (link !== undefined) session.tell(`  ${paint.dim('link   ')} ${paint.name(link)}`);
   if (isSame || blobs.length === 0) return;
   const bytes = (how: string): number =>

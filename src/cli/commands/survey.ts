@@ -166,8 +166,8 @@ async function compare(project: Project, session: Session, isWriting: boolean): 
   const isOpen = left.some(({ level }) => level === 'stop');
   if (session.json) return isOpen ? EXIT.no : EXIT.done;
   const { driftText, surveySummary } = await import('../views/survey-text');
-  const told = driftText({ made, left }, session.paint);
-  if (told !== '') session.say(told);
+  const result = driftText({ made, left }, session.paint);
+  if (result !== '') session.say(result);
   session.tell(surveySummary(compared, outcome(compared, shown, made), session));
   nextAfter(compared, { made, left }, sheet, session);
   return isOpen ? EXIT.no : EXIT.done;

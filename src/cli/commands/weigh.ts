@@ -1,7 +1,7 @@
 /** `weigh`: what takes the room in artifacts. */
 import { basename, resolve } from 'node:path';
 import { EmballageError } from '../../core/base/errors';
-import { grouped } from '../../core/base/several';
+import { groupBy } from '../../core/base/several';
 import { listed, printable } from '../../core/base/text';
 import { parseSize } from '../../core/base/units';
 import { KNOWN } from '../../core/known';
@@ -244,14 +244,14 @@ async function weighFunctions(
 function say(all: readonly WeighedNow[], args: Arguments, session: Session): void {
   const { paint, quiet, verbose } = session;
   const options = { paint, quiet, verbose };
-  const told = grouped(all, ({ one: { name, sha256, artifact } }) => `${name} ${sha256 ?? artifact}`);
-  const paragraphs = [...told.values()].map((alike) => {
+  const result = groupBy(all, ({ one: { name, sha256, artifact } }) => `${name} ${sha256 ?? artifact}`);
+  const paragraphs = [...result.values()].map((alike) => {
     const [{ one, grown }] = alike;
     const archs = alike.flatMap(({ one: { arch } }) => arch ?? []);
     const weighed = archs.length > 1 ? { ...one, arch: listed(archs) } : one;
     if (text(args, 'report') !== undefined) return headline(weighed, paint);
-    const told = text(args, 'by') === 'file' ? partsText(weighed, options) : weighText(weighed, options);
-    return grown === undefined ? told : `${told}\n\n${growthText(grown, text(args, 'over') ?? '', paint, verbose)}`;
+    const shown = text(args, 'by') === 'file' ? partsText(weighed, options) : weighText(weighed, options);
+    return grown === undefined ? shown : `${shown}\n\n${growthText(grown, text(args, 'over') ?? '', paint, verbose)}`;
   });
   session.say(paragraphs.join(text(args, 'report') === undefined ? '\n\n' : '\n'));
 }

@@ -56,28 +56,28 @@ export const command: CommandModule = {
     const waybill = await verifyAgainstWaybill(project, target);
     const matches = matcher(pattern);
     const packages = explainPackages(waybill, packageMatcher(pattern));
-    const told: Told = {
+    const result: WhyResult = {
       packages: packages.length === 0 ? [] : await withAsked(project, target, packages),
       files: explain(waybill, { matches, all: args.all === true }),
       leftOut: leftOut(waybill, matches),
     };
-    session.document({ name, arch: target.arch, ...told });
-    const isThere = told.files.length > 0 || told.packages.length > 0;
-    if (!isThere && told.leftOut.length === 0) session.say(nothing(pattern, waybill, artifactPath(target)));
-    else say(told, session);
+    session.document({ name, arch: target.arch, ...result });
+    const isThere = result.files.length > 0 || result.packages.length > 0;
+    if (!isThere && result.leftOut.length === 0) session.say(nothing(pattern, waybill, artifactPath(target)));
+    else say(result, session);
     if (isThere) session.next(`try ${shellWord(name)}`, 'call the function');
     else session.next(`build ${shellWord(name)} --verbose`, 'see what was left out of the source');
     return isThere ? EXIT.done : EXIT.no;
   },
 };
 
-interface Told {
+interface WhyResult {
   readonly packages: readonly AskedPackage[];
   readonly files: readonly Explained[];
   readonly leftOut: readonly LeftOutGroup[];
 }
 
-function say({ packages, files, leftOut: without }: Told, session: Session): void {
+function say({ packages, files, leftOut: without }: WhyResult, session: Session): void {
   const shown = session.verbose ? files : files.slice(0, SHOWN);
   const more = files.length - shown.length;
   const paragraphs = [

@@ -4,7 +4,7 @@ import {
   openWay,
   readLedger,
   standing,
-  builtLoad,
+  builtPayload,
   type Drift,
   type What,
 } from '../../core/pipeline/deliver';
@@ -35,10 +35,10 @@ export async function checkThere(
     const destination = placeThere(project, spec, named);
     const way = await openWay(world, destination, `looking at what stands of ${spec.name}`);
     const variable = (name: string): string | undefined => process.env[name];
-    const load = await builtLoad({ project, spec, destination, variable, isOnlyLookedAt: true });
+    const payload = await builtPayload({ project, spec, destination, variable, isOnlyLookedAt: true });
     const [last] = standing(readLedger(project), spec.name, destination.name);
     const tags = last?.tags ?? [];
-    const { what, drifts } = await lookAtDestination({ project, way, load, tags, isWhole: false });
+    const { what, drifts } = await lookAtDestination({ project, way, payload, tags, isWhole: false });
     const one = { name: spec.name, destination: destination.name, what, drifts };
     there.push(one);
     show(one, session);

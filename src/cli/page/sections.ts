@@ -1,12 +1,12 @@
 /** What stands around the picture: limits as bars, dependencies, findings, what went, what could go, what changed. */
 import type { PageReport } from '../../core/base/weights-page';
 import { drawn, element } from './dom';
-import { countText, grouped, shareText, sizeText } from './words';
+import { countText, digitGroups, shareText, sizeText } from './words';
 
 export function limitsSection({ limits }: PageReport): HTMLElement[] {
   if (limits.length === 0) return [];
   const rows = limits.map(({ name, used, allowed, unit, by }) => {
-    const show = (n: number): string => (unit === 'bytes' ? sizeText(n) : grouped(n));
+    const show = (n: number): string => (unit === 'bytes' ? sizeText(n) : digitGroups(n));
     const share = Math.min(1, used / Math.max(1, allowed));
     const state = used > allowed ? 'over' : share > 0.9 ? 'near' : 'within';
     const words = `${show(used)} of ${show(allowed)}, ${shareText(used, allowed)} (${by})`;

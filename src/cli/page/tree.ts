@@ -38,7 +38,7 @@ export class Tree {
   /** The root of an arrangement. */
   root(by: Arrangement, measure: Measure): Block {
     const key = `${by} ${measure}`;
-    const known = this.#made.get(key) ?? (by === 'reasons' ? this.#reasons(measure) : this.#grouped(by, measure));
+    const known = this.#made.get(key) ?? (by === 'reasons' ? this.#reasons(measure) : this.#digitGroups(by, measure));
     this.#made.set(key, known);
     return known;
   }
@@ -69,7 +69,7 @@ export class Tree {
     return blocks[0] ?? { name: this.report.name, children: [], own: 0, kind: -1 };
   }
 
-  #grouped(by: Exclude<Arrangement, 'reasons'>, measure: Measure): Block {
+  #digitGroups(by: Exclude<Arrangement, 'reasons'>, measure: Measure): Block {
     const root: Block = { name: this.report.name, node: 0, children: [], own: 0, kind: -1 };
     const folders = new Map<string, Block>([['', root]]);
     const folder = (path: readonly string[]): Block => {

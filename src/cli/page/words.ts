@@ -25,10 +25,10 @@ export function shareText(part: number, whole: number): string {
 }
 
 /** `50,501` */
-export function grouped(n: number): string {
+export function digitGroups(n: number): string {
   return String(n).replace(/\B(?=(\d{3})+(?!\d))/g, ',');
 }
 
 export function countText(n: number, one: string, many = `${one}s`): string {
-  return `${grouped(n)} ${n === 1 ? one : many}`;
+  return `${digitGroups(n)} ${n === 1 ? one : many}`;
 }

@@ -67,12 +67,12 @@ export function unheldText({ nothing }: { readonly nothing: string }): string {
 
 /** It was asked to end, and did not. */
 export function unendedText({ calls }: Pick<HostPlan, 'calls'>, paint: Paint): string {
-  const told = lines(paint, {
+  const result = lines(paint, {
     expected: `it to end within ${formatTime(calls.stopMs)} of SIGTERM, as the host asks it to`,
     found: 'it still ran, and was killed',
     mend: 'handle SIGTERM: answer what has begun, then end',
   });
-  return ['', `  ${paint.bad('stop')}`, ...told].join('\n');
+  return ['', `  ${paint.bad('stop')}`, ...result].join('\n');
 }
 
 function resultLines(json: string, nothing: boolean, paint: Paint, whole: boolean): string[] {

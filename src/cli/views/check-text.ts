@@ -101,9 +101,9 @@ function footer(
   const lacking = checked.outcomes.filter((outcome) => outcome.lacking.length > 0);
   if (lacking.length > 0) {
     const needs = [...new Set(lacking.flatMap((outcome) => outcome.lacking))];
-    const told = needs.map((need) => (need === 'settings' ? 'the settings of a sheet' : `--${need}`)).join(', ');
+    const result = needs.map((need) => (need === 'settings' ? 'the settings of a sheet' : `--${need}`)).join(', ');
     rows.push(
-      `  ${paint.doubt(`${count(lacking.length, 'rule')} not applied`)} for want of ${told}: ${lacking.map(({ rule }) => rule.id).join(', ')}`,
+      `  ${paint.doubt(`${count(lacking.length, 'rule')} not applied`)} for want of ${result}: ${lacking.map(({ rule }) => rule.id).join(', ')}`,
     );
   }
   return rows.join('\n');

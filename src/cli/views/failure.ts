@@ -25,8 +25,8 @@ const SHOWN_BODY = 300;
 
 function shortened(json: string): string {
   const { body } = JSON.parse(json) as { readonly body?: unknown };
-  const told = typeof body === 'string' && body !== '' ? body : json;
-  return printable(told.length <= SHOWN_BODY ? told : `${told.slice(0, SHOWN_BODY)} …`);
+  const result = typeof body === 'string' && body !== '' ? body : json;
+  return printable(result.length <= SHOWN_BODY ? result : `${result.slice(0, SHOWN_BODY)} …`);
 }
 
 type Told = {

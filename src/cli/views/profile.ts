@@ -1,5 +1,5 @@
 /** Where the time of a cold start goes, as tables. */
-import { grouped, printable } from '../../core/base/text';
+import { digitGroups, printable } from '../../core/base/text';
 import type { LoadCost } from '../../core/languages';
 import type { StartProfile } from '../calling/profile';
 import { shareBar } from './bar';
@@ -50,7 +50,7 @@ function costLines({ costs }: StartProfile, paint: Paint): string[] {
     '',
     paint.dim('loading, by what takes most by itself; beside it with all that it loads'),
     table(rows, [1, 2]),
-    ...(more > 0 ? [paint.dim(`and ${grouped(more)} more; --json has them all`)] : []),
+    ...(more > 0 ? [paint.dim(`and ${digitGroups(more)} more; --json has them all`)] : []),
   ];
 }
 

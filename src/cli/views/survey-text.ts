@@ -75,9 +75,9 @@ export function surveySummary(
     paint.dim(printable(text)),
   ]);
   const more = notes.length - chosen.length;
-  const told =
+  const result =
     notes.length === 0
       ? ''
       : `${paint.doubt('not taken for functions')}\n${table(rows)}${more > 0 ? `\n  ${paint.dim(`and ${String(more)} more; --verbose has them all`)}` : ''}\n\n`;
-  return `\n${told}${paint.dim(`${count(files, 'file')} in ${count(folders, 'folder')}:`)} ${outcome}`;
+  return `\n${result}${paint.dim(`${count(files, 'file')} in ${count(folders, 'folder')}:`)} ${outcome}`;
 }

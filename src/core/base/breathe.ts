@@ -1,5 +1,5 @@
 /** Long work in one thread lets what waits have its turn between its steps: signals, timers, answers. */
-export function breathe(): Promise<void> {
+export function yieldNow(): Promise<void> {
   return new Promise((resolve) => setImmediate(resolve));
 }
 
@@ -9,6 +9,6 @@ export async function eachBreathing<T>(items: Iterable<T>, every: number, take: 
   for (const item of items) {
     take(item);
     done += 1;
-    if (done % every === 0) await breathe();
+    if (done % every === 0) await yieldNow();
   }
 }

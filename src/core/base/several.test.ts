@@ -28,11 +28,11 @@ describe('several at once', () => {
   });
 
   it('tells how far all are together', () => {
-    const told: number[] = [];
-    const tell = summed((sum) => told.push(sum));
+    const result: number[] = [];
+    const tell = summed((sum) => result.push(sum));
     tell('a', 5);
     tell('b', 2);
     tell('a', 7);
-    expect(told).toEqual([5, 7, 9]);
+    expect(result).toEqual([5, 7, 9]);
   });
 });

@@ -36,7 +36,7 @@ export function summed(tell: (sum: number) => void): (part: string, done: number
 }
 
 /** Things by what they have in common, in the order of the first of each. */
-export function grouped<T>(items: Iterable<T>, keyOf: (item: T) => string): Map<string, [T, ...T[]]> {
+export function groupBy<T>(items: Iterable<T>, keyOf: (item: T) => string): Map<string, [T, ...T[]]> {
   const groups = new Map<string, [T, ...T[]]>();
   for (const item of items) {
     const key = keyOf(item);

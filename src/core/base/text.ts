@@ -38,11 +38,11 @@ export function placeIn(file: string, line: number): string {
 
 /** `1 file`, `2 files`, `1,204 files`. */
 export function count(n: number, one: string, many = `${one}s`): string {
-  return `${grouped(n)} ${n === 1 ? one : many}`;
+  return `${digitGroups(n)} ${n === 1 ? one : many}`;
 }
 
 /** A whole number with commas between thousands, the same in every locale. */
-export function grouped(n: number): string {
+export function digitGroups(n: number): string {
   return String(n).replace(/\B(?=(\d{3})+(?!\d))/g, ',');
 }
 

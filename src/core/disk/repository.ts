@@ -3,7 +3,7 @@ import { readTextNow } from './to-read';
 import { existsSync, readdirSync, statSync, type Dirent } from 'node:fs';
 import { join, relative } from 'node:path';
 import type { Ignore } from 'ignore';
-import { breathe } from '../base/breathe';
+import { yieldNow } from '../base/breathe';
 import { messageOf } from '../base/errors';
 import { ancestors, joinPath } from '../base/paths';
 
@@ -57,7 +57,7 @@ class RepositoryWalk {
     if (this.files > MAX_FILES) return;
     if (this.folders.size % BREATHE_EVERY === 0) {
       this.#options.onFolders(this.folders.size);
-      await breathe();
+      await yieldNow();
     }
     const entries = this.#list(path);
     const rules = entries.some(({ name }) => name === IGNORE_FILE) ? [...above, ...this.#rulesIn(path)] : above;

@@ -7,7 +7,7 @@ import { systemCode } from '../base/errors';
 let machine: string | undefined;
 
 /** Tells apart machines that share a folder, and on each of them the containers that number their processes on their own. */
-export function thisMachine(): string {
+export function machineMark(): string {
   machine ??= contentDigest(`${hostname()} ${processNumbers()}`).slice(0, 8);
   return machine;
 }

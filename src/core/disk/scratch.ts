@@ -3,7 +3,7 @@ import { chmodSync, lstatSync, mkdtempSync, readdirSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { namesIn } from './names-in';
-import { isRunning, thisMachine } from './running';
+import { isRunning, machineMark } from './running';
 
 /** `emballage-`, what for, whose process on which machine, and six characters that tell them apart. */
 const NAME = /^emballage-[a-z]+-(\d+)-([0-9a-f]{8})-.{6}$/;
@@ -19,7 +19,7 @@ const swept = new Set<string>();
 export function makeScratch(name: string, base = tmpdir()): string {
   if (!swept.has(base)) sweep(base);
   swept.add(base);
-  return mkdtempSync(join(base, `emballage-${name}-${String(process.pid)}-${thisMachine()}-`));
+  return mkdtempSync(join(base, `emballage-${name}-${String(process.pid)}-${machineMark()}-`));
 }
 
 /** Removes a folder with all that is in it, also where that was made read-only. */
@@ -41,7 +41,7 @@ function openFolders(folder: string): void {
 function sweep(base: string): void {
   for (const name of namesIn(base)) {
     const [, pid, machine] = NAME.exec(name) ?? [];
-    if (machine !== thisMachine() || isRunning(Number(pid))) continue;
+    if (machine !== machineMark() || isRunning(Number(pid))) continue;
     const folder = join(base, name);
     try {
       if (lstatSync(folder).uid === process.getuid?.()) removeScratch(folder);

@@ -19,7 +19,7 @@ import { EmballageError, messageOf, systemCode } from '../base/errors';
 import { printable } from '../base/text';
 import type { ZipSink } from '../formats/zip';
 import { namesIn } from './names-in';
-import { isRunning, thisMachine } from './running';
+import { isRunning, machineMark } from './running';
 
 const BUFFER_BYTES = 256 * 1024;
 /** `.emballage-`, which machine, whose process and thread, and a number. */
@@ -30,7 +30,7 @@ let serial = 0;
 /** A name beside `path` that no other process and no other thread uses. */
 export function temporaryBeside(path: string): string {
   serial += 1;
-  const who = [thisMachine(), process.pid, threadId, serial].join('-');
+  const who = [machineMark(), process.pid, threadId, serial].join('-');
   return join(dirname(path), `.emballage-${who}.part`);
 }
 
@@ -63,7 +63,7 @@ export function removeAbandoned(folder: string): void {
 /** Whether a name is that of a file under construction whose process has ended, which is known of those of this machine. */
 export function isAbandoned(name: string): boolean {
   const [, machine, pid] = TEMPORARY.exec(name) ?? [];
-  return machine === thisMachine() && !isRunning(Number(pid));
+  return machine === machineMark() && !isRunning(Number(pid));
 }
 
 /** Writes a small file whole in a folder that is the user's, where nobody else tidies up. */

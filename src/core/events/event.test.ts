@@ -39,11 +39,11 @@ describe('an event', () => {
     ['with an empty source', { source: '' }, 'the attribute `source`'],
     ['with a number for a type', { type: 5 }, 'the attribute `type`'],
     ['with a name in capitals', { tideZone: 'north' }, 'small letters and digits'],
-  ])('%s is refused', (_name, change, told) => {
+  ])('%s is refused', (_name, change, result) => {
     expect(() => read(JSON.stringify({ ...EVENT, ...change }))).toThrow(
       withFields({
         code: 'EVENT_INVALID',
-        facts: expect.objectContaining({ expected: expect.stringContaining(told) as unknown }) as unknown,
+        facts: expect.objectContaining({ expected: expect.stringContaining(result) as unknown }) as unknown,
       }),
     );
   });

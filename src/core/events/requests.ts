@@ -1,5 +1,5 @@
 /** Web requests and responses, written into events and read from answers as a shape says. */
-import { grouped } from '../base/several';
+import { groupBy } from '../base/several';
 import { pointerText, putAt, valueAt } from './pointer';
 import type { Place, RequestShape, ResponseShape, Shape } from './shape';
 
@@ -76,7 +76,7 @@ function joinedHeader(name: string, values: readonly string[]): string {
 
 /** All values of each name, in their order. */
 export function valuesByName(pairs: Iterable<readonly [string, string]>): Record<string, string[]> {
-  const all = grouped(pairs, ([name]) => name);
+  const all = groupBy(pairs, ([name]) => name);
   return Object.fromEntries([...all].map(([name, found]) => [name, found.map(([, value]) => value)]));
 }
 

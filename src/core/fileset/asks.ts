@@ -9,15 +9,15 @@ export interface KeptTogether {
   readonly for: ReadonlySet<string>;
 }
 
-export interface Asks {
+export interface DependencyEdges {
   readonly files: ReadonlyMap<string, AskedFor>;
   readonly together: readonly KeptTogether[];
 }
 
-export const NO_ASKS: Asks = { files: new Map(), together: [] };
+export const NO_EDGES: DependencyEdges = { files: new Map(), together: [] };
 
 /** Puts down who asks for what while files are traced. */
-export class AskBook {
+export class EdgeBook {
   readonly #files = new Map<string, Map<string, number>>();
   readonly #together = new Map<string, { readonly by: Map<string, number>; readonly for: Set<string> }>();
 
@@ -47,13 +47,13 @@ export class AskBook {
     return this.#together.has(name);
   }
 
-  get asks(): Asks {
+  get edges(): DependencyEdges {
     return { files: this.#files, together: [...this.#together.values()].filter((one) => one.for.size > 0) };
   }
 }
 
 /** The same with other names of files. */
-export function renameAsks({ files, together }: Asks, rename: (path: string) => string): Asks {
+export function renameEdges({ files, together }: DependencyEdges, rename: (path: string) => string): DependencyEdges {
   const renamed = (all: AskedFor): AskedFor => new Map([...all].map(([path, line]) => [rename(path), line]));
   return {
     files: new Map([...files].map(([by, all]) => [rename(by), renamed(all)])),
@@ -65,7 +65,10 @@ export function renameAsks({ files, together }: Asks, rename: (path: string) => 
  * The same for what is there: a file that is not asks for nothing itself, and who asks for it asks for all that it leads to.
  * Linking leaves such files out.
  */
-export function condenseAsks({ files, together }: Asks, isThere: (path: string) => boolean): Asks {
+export function condenseEdges(
+  { files, together }: DependencyEdges,
+  isThere: (path: string) => boolean,
+): DependencyEdges {
   const askedBy = (all: AskedFor): AskedFor => {
     const found = new Map<string, number>();
     for (const [path, line] of all)
@@ -84,7 +87,7 @@ export function condenseAsks({ files, together }: Asks, isThere: (path: string) 
 }
 
 /** The path itself where it is there; else all that are reached through it. */
-function endsOf(path: string, files: Asks['files'], isThere: (path: string) => boolean): string[] {
+function endsOf(path: string, files: DependencyEdges['files'], isThere: (path: string) => boolean): string[] {
   if (isThere(path)) return [path];
   const ends: string[] = [];
   const seen = new Set([path]);

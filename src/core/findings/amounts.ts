@@ -1,12 +1,12 @@
 /** Amounts and their limits: which counts, and how they are written. */
-import { grouped } from '../base/text';
+import { digitGroups } from '../base/text';
 import { formatSize } from '../base/units';
 import type { Limits } from '../sheet';
 import type { Gauge } from './rule';
 
 /** An amount with its unit. */
 export function showAmount(amount: number, unit: Gauge['unit']): string {
-  return unit === 'bytes' ? formatSize(amount) : grouped(amount);
+  return unit === 'bytes' ? formatSize(amount) : digitGroups(amount);
 }
 
 /** A share, `80%`. */

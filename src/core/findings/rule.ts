@@ -173,7 +173,7 @@ export interface FunctionFacts {
   /** The events that the sheet names. */
   readonly events?: readonly EventFact[];
   /** The keys of the sheet that only its language has. */
-  readonly own?: FunctionSpec['own'];
+  readonly byLanguage?: FunctionSpec['byLanguage'];
   /** What must not be told by what was compiled here. */
   readonly surroundings?: Surroundings;
   /** What was recorded when the artifact was built. */

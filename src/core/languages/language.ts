@@ -3,7 +3,7 @@
  * functions of it. All that knows a language lies in its folder; everything else asks through what stands here.
  */
 import type { FoundRuntime, ImageFiles } from '../disk/unpack/in-image';
-import type { Asks } from '../fileset/asks';
+import type { DependencyEdges } from '../fileset/asks';
 import type {
   FileSet,
   LeftOut,
@@ -22,7 +22,7 @@ import type { Inputs } from '../project/inputs';
 import type { LockedFunction, LockedPackage } from '../project/lock/lockfile';
 import type { StateFolder, StateKind } from '../project/state/state';
 import type { Project } from '../project/targets';
-import type { Arch, Destination, Entry, FunctionSpec, LanguageId, OwnOf, Runtime, SheetLanguage } from '../sheet';
+import type { Arch, Destination, Entry, FunctionSpec, LanguageId, ByLanguage, Runtime, SheetLanguage } from '../sheet';
 import type { HttpClient } from '../sources';
 import type { Machine } from '../toolchains/machine';
 import type { CarriedPackage } from '../waybill';
@@ -35,7 +35,7 @@ import type { Weighing } from './weighing';
 /** Light: always there. */
 export interface Language<Id extends LanguageId = LanguageId> extends SheetLanguage<Id> {
   /** What it keeps in the state folder. */
-  readonly keeps: readonly StateKind[];
+  readonly caches: readonly StateKind[];
   /** Folders of a source that are never packed, by their name: what others take the place of, what a compiler writes. */
   readonly skips?: (isLocked: boolean) => SkippedFolder | undefined;
   /** Other forms in which what was settled can be written, each an option of `lock`. */
@@ -49,11 +49,11 @@ export interface Language<Id extends LanguageId = LanguageId> extends SheetLangu
   /** What it knows of files in artifacts. */
   readonly weighing?: () => Promise<Weighing>;
   /** Keys of the sheet that would make a function's artifact lighter than it is, each with the function as it would be. */
-  lighter?(spec: FunctionSpec<Id>): readonly Lighter<Id>[];
+  suggestions?(spec: FunctionSpec<Id>): readonly Suggestion<Id>[];
   readonly open: () => Promise<Work<Id>>;
 }
 
-export interface Lighter<Id extends LanguageId = LanguageId> {
+export interface Suggestion<Id extends LanguageId = LanguageId> {
   /** The key. */
   readonly what: string;
   readonly about: string;
@@ -165,7 +165,7 @@ export interface Assembly {
   /** Imports that lead nowhere, as far as they were followed. */
   readonly missing: readonly MissingImport[];
   /** Everybody who asks for something, where that was traced. */
-  readonly asks?: Asks;
+  readonly edges?: DependencyEdges;
   /** Modules that are inside another file of the artifact. */
   readonly modules: readonly LinkedModule[];
   /** SHA-256 of source files, by path, as far as they were read for it. */
@@ -178,7 +178,7 @@ export interface Assembly {
   readonly settings?: readonly SettingRead[];
   /** What the waybill carries of the language's own: of a package, and of the whole. */
   readonly carriedOf?: (one: LockedPackage) => Pick<CarriedPackage, LanguageId>;
-  readonly carried?: OwnOf<'carried'>;
+  readonly carried?: ByLanguage<'carried'>;
 }
 
 export interface ViewRequest<Id extends LanguageId = LanguageId> {

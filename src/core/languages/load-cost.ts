@@ -42,9 +42,9 @@ interface ToldCost {
 }
 
 /** Costs as runners tell them; what is of another form is passed over. */
-export function toldCosts(told: unknown, nameOf: (one: { name: string; file: string }) => string): LoadCost[] {
+export function toldCosts(result: unknown, nameOf: (one: { name: string; file: string }) => string): LoadCost[] {
   const text = (value: unknown): string => (typeof value === 'string' ? value : '');
-  return (Array.isArray(told) ? (told as readonly ToldCost[]) : []).flatMap((one) => {
+  return (Array.isArray(result) ? (result as readonly ToldCost[]) : []).flatMap((one) => {
     const name = nameOf({ name: text(one.name), file: text(one.file) });
     const by = text(one.by) === '' ? '' : nameOf({ name: text(one.by), file: text(one.by) });
     if (name === '' || typeof one.total !== 'number' || typeof one.self !== 'number') return [];

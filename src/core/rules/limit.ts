@@ -1,5 +1,5 @@
 /** What the four size rules share: the lower of two limits, a finding when it is passed, a warning when it is near. */
-import { grouped } from '../base/text';
+import { digitGroups } from '../base/text';
 import { formatSize } from '../base/units';
 import { lowestLimit, percent, showAmount } from '../findings/amounts';
 import { findings, type Finding, type Gauge, type RuleContext, type RuleResult } from '../findings/rule';
@@ -27,7 +27,8 @@ export function checkLimit(context: RuleContext, question: LimitQuestion): RuleR
   const gauge: Gauge = { used, unit, ...limit };
   const passed = used > limit.allowed;
   if (!passed && used <= limit.allowed * NEAR) return { findings: [], gauge };
-  const exact = unit === 'bytes' && formatSize(used) === formatSize(limit.allowed) ? ` (${grouped(used)} bytes)` : '';
+  const exact =
+    unit === 'bytes' && formatSize(used) === formatSize(limit.allowed) ? ` (${digitGroups(used)} bytes)` : '';
   const finding: Finding = {
     level: passed ? 'stop' : 'warn',
     ...(question.where !== undefined && { where: question.where }),

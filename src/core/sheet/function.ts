@@ -150,7 +150,7 @@ export class FunctionReader {
     text: FunctionText,
     defaults: DefaultsText,
     { language, keys }: OpenLanguage,
-  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'isDeep' | 'isStrict' | 'own'> {
+  ): Pick<FunctionSpec, 'needs' | 'sources' | 'trim' | 'isDeep' | 'isStrict' | 'byLanguage'> {
     this.#refuseForeignKeys(at, text, language);
     const path = text.sources === undefined ? ['defaults', 'sources'] : [...at, 'sources'];
     const sources = (text.sources ?? defaults.sources ?? []).flatMap(
@@ -168,7 +168,7 @@ export class FunctionReader {
       trim: typeof trim === 'string' ? trim : 'traced',
       isDeep,
       isStrict: how === 'strict',
-      own: keys.read({ notes: this.#notes, at, text, isDeep }),
+      byLanguage: keys.read({ notes: this.#notes, at, text, isDeep }),
     };
   }
 
@@ -271,8 +271,8 @@ export class FunctionReader {
     }
     const path = text.destination === undefined ? ['defaults', 'destination'] : [...at, 'destination'];
     const place = this.#notes.yaml.placeOf(path);
-    const told = this.#notes.problems.some((p) => p.place.line === place.line && p.place.column === place.column);
-    if (!known.includes(name) && !told)
+    const result = this.#notes.problems.some((p) => p.place.line === place.line && p.place.column === place.column);
+    if (!known.includes(name) && !result)
       this.#notes.problems.push(unknownWord(this.#notes.yaml, path, name, known, 'value'));
     return name;
   }

@@ -32,7 +32,7 @@ export {
   type LicencePolicy,
   type Limits,
   type Needs,
-  type OwnOf,
+  type ByLanguage,
   type Registry,
   type Runtime,
   type Setting,

@@ -84,7 +84,7 @@ export interface LanguageTypes {
 }
 
 /** What is a language's own, under its id. */
-export type OwnOf<Part extends keyof LanguageTypes> = {
+export type ByLanguage<Part extends keyof LanguageTypes> = {
   readonly [Id in LanguageId]?: Languages[Id] extends LanguageTypes ? Languages[Id][Part] : never;
 };
 
@@ -223,7 +223,7 @@ export interface FunctionSpec<Id extends LanguageId = LanguageId> extends FormKe
   /** The shape of requests that is picked for it. */
   readonly shape?: string;
   /** The keys that only its language has. */
-  readonly own: Languages[Id]['keys'];
+  readonly byLanguage: Languages[Id]['keys'];
   /** Those that tell where data beside the artifact lies are among them. */
   readonly settings: readonly Setting[];
   readonly beside: readonly Beside[];

@@ -16,15 +16,14 @@ export function isHeld({ held }: Setting, destination: string): boolean {
   return held?.includes(destination) === true;
 }
 
+/** Names of parts as they stand in the text, whose digest is in waybills. */
+const WRITTEN: Readonly<Record<string, string>> = { byLanguage: 'own' };
+
 /** What a function's artifact and waybill depend on, as text: not what its settings are where it runs. */
 export function inputsText({ place: _place, isArchived: _isArchived, ...spec }: FunctionSpec): string {
   const settings = spec.settings.flatMap(({ values: _values, held: _held, beside, ...one }) =>
     beside === undefined ? [one] : [],
   );
-  return JSON.stringify({
-    ...spec,
-    form: spec.form.id,
-    settings,
-    beside: spec.beside.length > 0 ? spec.beside : undefined,
-  });
+  const stated = { ...spec, form: spec.form.id, settings, beside: spec.beside.length > 0 ? spec.beside : undefined };
+  return JSON.stringify(Object.fromEntries(Object.entries(stated).map(([key, value]) => [WRITTEN[key] ?? key, value])));
 }

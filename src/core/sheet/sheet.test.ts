@@ -82,13 +82,13 @@ describe('a destination', () => {
     const { destination } = readDestination(DESTINATION);
     if (destination === undefined) throw new Error('no destination');
     const entry = { text: 'lib/alert.mjs#decide', file: 'lib/alert.mjs', member: 'decide' };
-    const told = (language: LanguageId, form?: string): string =>
+    const result = (language: LanguageId, form?: string): string =>
       entryString({ ...destination, entry: { [language]: form } }, languageOf(language).sheet.entry, entry);
     expect([
-      told('node'),
-      told('node', '{module}.{member}'),
-      told('python', '{module}:{member}'),
-      told('node', 'run {path}'),
+      result('node'),
+      result('node', '{module}.{member}'),
+      result('python', '{module}:{member}'),
+      result('node', 'run {path}'),
     ]).toEqual(['lib/alert.mjs#decide', 'lib/alert.decide', 'lib.alert:decide', 'run lib/alert.mjs']);
   });
 });

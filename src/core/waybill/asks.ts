@@ -1,5 +1,5 @@
 /** Who asks for what, as a waybill has it: by the numbers of rows, so that ten thousand files stay a short list. */
-import type { AskedFor, Asks } from '../fileset/asks';
+import type { AskedFor, DependencyEdges } from '../fileset/asks';
 import type { Waybill } from './schema';
 
 /** A row, or a row and the line in the file that asks. */
@@ -10,7 +10,7 @@ type Rows = Pick<Waybill, 'asks' | 'together'>;
  * @param files paths of `files`, in order
  * @param modules paths of `modules`, in order; a module of a path comes before a file of it
  */
-export function askRows(asks: Asks, files: readonly string[], modules: readonly string[]): Rows {
+export function edgeRows(edges: DependencyEdges, files: readonly string[], modules: readonly string[]): Rows {
   const numbers = new Map(files.map((path, i) => [path, i]));
   for (const [i, path] of modules.entries()) numbers.set(path, files.length + i);
   const rowsOf = (asked: AskedFor): AskedRow[] =>
@@ -21,12 +21,12 @@ export function askRows(asks: Asks, files: readonly string[], modules: readonly 
       })
       .sort(([a], [b]) => a - b)
       .map(([row, line]) => (line === 0 ? row : [row, line]));
-  const own = [...asks.files].flatMap(([path, asked]) => {
+  const own = [...edges.files].flatMap(([path, asked]) => {
     const by = numbers.get(path);
     const wanted = rowsOf(asked);
     return by === undefined || wanted.length === 0 ? [] : [{ by, for: wanted }];
   });
-  const together = asks.together
+  const together = edges.together
     .map((one) => ({ by: rowsOf(one.by), for: rowsOf(new Map([...one.for].map((path) => [path, 0]))).map(rowOf) }))
     .filter((one) => one.by.length > 0 && one.for.length > 0)
     .map((one) => ({ key: JSON.stringify(one), one }))

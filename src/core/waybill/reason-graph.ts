@@ -1,6 +1,6 @@
 /** The graph of reasons: from the entry to every row of a waybill, by all who ask for it and through the packages it is in. */
 import { stepsFromRoot, type FlowGraph } from '../base/flow-graph';
-import { grouped } from '../base/several';
+import { groupBy } from '../base/several';
 import { lineOf, rowOf, type AskedRow } from './asks';
 import { ownersOf, type Owner } from './owners';
 import type { Waybill } from './schema';
@@ -193,7 +193,7 @@ export function withoutPackage(graph: ReasonGraph, key: string): (node: number) 
 
 /** Rows by the key of their owner. */
 export function rowsByOwner({ owners }: Pick<ReasonGraph, 'owners'>): ReadonlyMap<string, readonly number[]> {
-  return grouped(
+  return groupBy(
     owners.map((_, row) => row),
     (row) => owners[row]?.key ?? '',
   );

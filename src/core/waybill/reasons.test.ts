@@ -1,6 +1,6 @@
 import { dominators } from '../base/flow-graph';
-import { AskBook, condenseAsks, renameAsks } from '../fileset/asks';
-import { askRows } from './asks';
+import { EdgeBook, condenseEdges, renameEdges } from '../fileset/asks';
+import { edgeRows } from './asks';
 import { reasonGraph, withoutPackage } from './reason-graph';
 import type { Waybill } from './schema';
 
@@ -70,9 +70,9 @@ describe('the graph of reasons', () => {
       of('b', 'b.js', { why: 'imported', by: 'entry.js' }),
       of('p', 'p.js', { why: 'kept-whole', by: 'a.js:1' }),
     ];
-    const asks = [{ by: 0, for: [1, 2] }];
-    expect(stays(graphOf({ files, asks, together: [{ by: [[1, 1], 2], for: [3] }] }), 'a')).toContain('p.js');
-    expect(stays(graphOf({ files, asks, together: [{ by: [1], for: [3] }] }), 'a')).not.toContain('p.js');
+    const edges = [{ by: 0, for: [1, 2] }];
+    expect(stays(graphOf({ files, asks: edges, together: [{ by: [[1, 1], 2], for: [3] }] }), 'a')).toContain('p.js');
+    expect(stays(graphOf({ files, asks: edges, together: [{ by: [1], for: [3] }] }), 'a')).not.toContain('p.js');
   });
 
   it('reaches everything, whatever the numbers in a waybill say', () => {
@@ -92,7 +92,7 @@ describe('the graph of reasons', () => {
 
 describe('asks', () => {
   it('go on through files that are not there, and by the names of those that are', () => {
-    const book = new AskBook();
+    const book = new EdgeBook();
     book.ask('entry', 'barrel', 1);
     book.ask('barrel', 'barrel2', 2);
     book.ask('barrel2', 'end', 3);
@@ -101,8 +101,8 @@ describe('asks', () => {
     book.askTogether('x', 'end', 4);
     book.keepTogether('x', 'gone');
     const known = new Set(['entry', 'end']);
-    const { files, together } = renameAsks(
-      condenseAsks(book.asks, (path) => known.has(path)),
+    const { files, together } = renameEdges(
+      condenseEdges(book.edges, (path) => known.has(path)),
       (path) => `${path}.js`,
     );
     expect([...files].map(([by, all]) => [by, [...all]])).toEqual([
@@ -118,14 +118,14 @@ describe('asks', () => {
   });
 
   it('are rows by their numbers, modules after files, in one order', () => {
-    const book = new AskBook();
+    const book = new EdgeBook();
     book.ask('b', 'm', 5);
     book.ask('a', 'b');
     book.ask('a', 'nowhere', 2);
     expect(book.askTogether('all', 'b', 7)).toBe(true);
     expect(book.askTogether('all', 'a')).toBe(false);
     book.keepTogether('all', 'm');
-    expect(askRows(book.asks, ['a', 'b'], ['m'])).toEqual({
+    expect(edgeRows(book.edges, ['a', 'b'], ['m'])).toEqual({
       asks: [
         { by: 0, for: [1] },
         { by: 1, for: [[2, 5]] },

@@ -1,6 +1,6 @@
 /** The shape of a waybill. Published as a JSON Schema; format version 3. What is a language's own stands under its id. */
 import { z } from 'zod';
-import { partFields, type FormId, type Known, type LateFields, type OwnOf } from '../sheet';
+import { partFields, type FormId, type Known, type LateFields, type ByLanguage } from '../sheet';
 
 const digest = z
   .string()
@@ -268,6 +268,6 @@ type PlainWaybill = z.output<ReturnType<typeof waybillOf>>;
 type PlainPackage = PlainWaybill['packages'][number];
 
 /** A third-party package as a waybill has it, with what is its language's own. */
-export type CarriedPackage = PlainPackage & OwnOf<'carriedPackage'>;
-export type Waybill = Omit<PlainWaybill, 'packages'> & { packages: CarriedPackage[] } & OwnOf<'carried'>;
+export type CarriedPackage = PlainPackage & ByLanguage<'carriedPackage'>;
+export type Waybill = Omit<PlainWaybill, 'packages'> & { packages: CarriedPackage[] } & ByLanguage<'carried'>;
 export type WaybillFile = Waybill['files'][number];

@@ -4,7 +4,7 @@ import { expectThings } from '../base/heap';
 import { EmballageError } from '../base/errors';
 import { contentDigest } from '../disk/digest';
 import { DEFLATE_ENCODER } from '../formats/deflate';
-import { renameAsks, type Asks } from '../fileset/asks';
+import { renameEdges, type DependencyEdges } from '../fileset/asks';
 import type {
   FileSet,
   LinkedModule,
@@ -16,8 +16,8 @@ import type {
   Trimmed,
   UnseenImport,
 } from '../fileset/model';
-import { inputsText, type Arch, type Entry, type FunctionSpec, type Known, type OwnOf } from '../sheet';
-import { askRows } from './asks';
+import { inputsText, type Arch, type Entry, type FunctionSpec, type Known, type ByLanguage } from '../sheet';
+import { edgeRows } from './asks';
 import type { CarriedPackage, Waybill, WaybillFile } from './schema';
 
 export interface WaybillFacts {
@@ -39,11 +39,11 @@ export interface WaybillFacts {
   readonly trimmed: readonly Trimmed[];
   readonly overlaps: readonly Overlap[];
   /** What is the language's own. */
-  readonly carried: OwnOf<'carried'>;
+  readonly carried: ByLanguage<'carried'>;
   readonly unseen: readonly UnseenImport[];
   readonly missing: readonly MissingImport[];
   readonly modules: readonly LinkedModule[];
-  readonly asks: Asks;
+  readonly edges: DependencyEdges;
   /** What the host calls, where that is not the declared entry. */
   readonly hostEntry: Entry;
   /** The entry string in the destination's own form. */
@@ -113,8 +113,8 @@ export function makeWaybill(facts: WaybillFacts): Waybill {
       ...(packages !== undefined && { packages: [...packages] }),
     })),
     files,
-    ...askRows(
-      facts.laidOut === undefined ? facts.asks : renameAsks(facts.asks, facts.laidOut.placed),
+    ...edgeRows(
+      facts.laidOut === undefined ? facts.edges : renameEdges(facts.edges, facts.laidOut.placed),
       files.map(({ path }) => path),
       facts.modules.map(({ path }) => path),
     ),

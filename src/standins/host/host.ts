@@ -181,7 +181,7 @@ class Caller implements OpenHost {
   }
 
   async startCosts(): Promise<StartCosts> {
-    const { loadMs, costs: told } = this.#running?.host.loaded ?? {};
+    const { loadMs, costs: result } = this.#running?.host.loaded ?? {};
     const path = traceIn(dirname(this.#root));
     const trace = existsSync(path) ? readFileSync(path, 'utf8') : '';
     return {
@@ -189,7 +189,7 @@ class Caller implements OpenHost {
       loadMs: typeof loadMs === 'number' ? loadMs : undefined,
       costs:
         (await this.#plan.run.profile?.read({
-          told,
+          told: result,
           trace,
           root: this.#root,
           entry: this.#plan.file,

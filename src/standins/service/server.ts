@@ -1,11 +1,11 @@
 /** A small host of functions on loopback, by the protocol of `schemas/host.openapi.json`; it can be told to misbehave. */
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import {
-  type FunctionTold,
-  type LogTold,
+  type FunctionStatus,
+  type LogResult,
   PREFIX,
   type VersionText,
-  type VersionTold,
+  type VersionResult,
   currentText,
   versionText,
 } from '../../core/pipeline/deliver';
@@ -155,10 +155,10 @@ class Service {
       ...(current !== undefined && { current: { version: current.version, told: this.#toldOf(current) } }),
       address: `${this.url}/at/${name}`,
       versions: [...kept.versions].reverse().map(({ version, put }) => ({ version, put })),
-    } satisfies FunctionTold);
+    } satisfies FunctionStatus);
   }
 
-  #toldOf({ text }: KeptVersion): VersionTold {
+  #toldOf({ text }: KeptVersion): VersionResult {
     const all = told(text);
     const [first] = Object.keys(all.settings);
     if (this.#faults.fault !== 'forgetful' || first === undefined) return all;
@@ -256,7 +256,7 @@ class Service {
     const lines = all
       .slice(Number(after) || 0)
       .filter((line) => line.time >= since && (run === undefined || line.run === run));
-    sendJson(response, 200, { lines, next: all.length } satisfies LogTold);
+    sendJson(response, 200, { lines, next: all.length } satisfies LogResult);
   }
 }
 

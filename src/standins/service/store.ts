@@ -15,9 +15,9 @@ import {
 import { join } from 'node:path';
 import { namesIn } from '../../core/disk/names-in';
 import { temporaryBeside, writeWhole } from '../../core/disk/write';
-import { type LogTold, SEAL, type VersionText, type VersionTold } from '../../core/pipeline/deliver';
+import { type LogResult, SEAL, type VersionText, type VersionResult } from '../../core/pipeline/deliver';
 
-type LogLine = LogTold['lines'][number];
+type LogLine = LogResult['lines'][number];
 
 export interface KeptVersion {
   readonly version: string;
@@ -130,7 +130,7 @@ function contentOf({ text }: KeptVersion): string[] {
 }
 
 /** A version without what is secret. */
-export function told({ settings, held, ...rest }: VersionText): VersionTold {
+export function told({ settings, held, ...rest }: VersionText): VersionResult {
   const sealed = Object.entries(settings).map(([name, one]) => [
     name,
     'secret' in one ? { seal: sealOf(one.secret) } : one,
@@ -138,7 +138,7 @@ export function told({ settings, held, ...rest }: VersionText): VersionTold {
   return {
     ...rest,
     settings: {
-      ...(Object.fromEntries(sealed) as VersionTold['settings']),
+      ...(Object.fromEntries(sealed) as VersionResult['settings']),
       ...Object.fromEntries(held.map((name) => [name, { held: true as const }])),
     },
   };

@@ -12,8 +12,8 @@ export function toldOf(error: unknown): Told<never> {
 }
 
 /** And as it is thrown where it arrives. */
-export function errorOf(told: Exclude<Told<never>, { readonly answer: never }>): Error {
-  return 'code' in told ? new EmballageError(told.code, told.facts) : new Error(told.text);
+export function errorOf(result: Exclude<Told<never>, { readonly answer: never }>): Error {
+  return 'code' in result ? new EmballageError(result.code, result.facts) : new Error(result.text);
 }
 
 interface Waiting<Job, Answer> {
@@ -93,11 +93,11 @@ export class Threads<Job, Answer> {
       worker: new Worker(this.#script, { resourceLimits: this.#limits }),
       given: [],
     };
-    lane.worker.on('message', (told: Told<Answer>) => {
+    lane.worker.on('message', (result: Told<Answer>) => {
       const done = lane.given.shift();
       this.#give(lane);
-      if ('answer' in told) done?.resolve(told.answer);
-      else done?.reject(errorOf(told));
+      if ('answer' in result) done?.resolve(result.answer);
+      else done?.reject(errorOf(result));
     });
     lane.worker.on('error', (error) => {
       this.#lanes.splice(this.#lanes.indexOf(lane), 1);

@@ -25,18 +25,18 @@ export function waitForThread(script: string, job: unknown): unknown {
   const worker = new Worker(script, { workerData: asked, transferList: [port2] });
   worker.unref();
   Atomics.wait(isDone, 0, 0, LONGEST_MS);
-  const told = receiveMessageOnPort(port1)?.message as Told<unknown> | undefined;
+  const result = receiveMessageOnPort(port1)?.message as Told<unknown> | undefined;
   port1.close();
-  if (told === undefined) throw new Error(`${script} gave no answer`);
-  if ('answer' in told) return told.answer;
-  throw errorOf(told);
+  if (result === undefined) throw new Error(`${script} gave no answer`);
+  if ('answer' in result) return result.answer;
+  throw errorOf(result);
 }
 
 /** In the thread: does the one job, and tells it. */
 export async function answerOnce(work: (job: never) => Promise<unknown>): Promise<void> {
   const { job, port, isDone } = workerData as Asked;
-  const told: Told<unknown> = await work(job as never).then((answer) => ({ answer }), toldOf);
-  port.postMessage(told);
+  const result: Told<unknown> = await work(job as never).then((answer) => ({ answer }), toldOf);
+  port.postMessage(result);
   Atomics.store(isDone, 0, 1);
   Atomics.notify(isDone, 0);
 }

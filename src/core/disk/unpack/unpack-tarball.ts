@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { gunzipSync } from 'node:zlib';
-import { breathe } from '../../base/breathe';
+import { yieldNow } from '../../base/breathe';
 import { EmballageError, isRangeError, messageOf } from '../../base/errors';
 import { printable } from '../../base/text';
 import { unpackOnce, type UnpackedFile } from './unpack-once';
@@ -76,7 +76,7 @@ async function unpackInto(
     const sha256 = createHash('sha256').update(entry.bytes).digest('hex');
     // Where a path comes twice the later one counts, as it does for tar.
     files.set(path, { path, sha256, size: entry.bytes.length, isProgram });
-    if (files.size % 32 === 0) await breathe();
+    if (files.size % 32 === 0) await yieldNow();
   }
   if (!files.has(mustHave)) throw bad(file, `a ${mustHave}`, 'none');
   return [...files.values()];

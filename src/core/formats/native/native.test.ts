@@ -106,8 +106,8 @@ describe('compiled files of every kind', () => {
     ['one processor, compiled ahead for another system', 0x4, 0x8664 ^ 0x4644, ['macOS', 'x86_64']],
   ] as const)('an assembly for %s is told by its header', (_, flags, machine, expected) => {
     const read = readNative(sourceOfBytes(makeAssembly(flags, machine)));
-    const told = read === undefined || 'fault' in read ? undefined : [read.system, read.machines[0]?.name];
-    expect(told).toEqual(expected);
+    const result = read === undefined || 'fault' in read ? undefined : [read.system, read.machines[0]?.name];
+    expect(result).toEqual(expected);
   });
 
   it('are faults where they end too early or lie, and are never read past their end', () => {

@@ -1,6 +1,6 @@
 /** Two trees of files held against each other: what came, went, moved, changed, and what is said about it. */
 import { comparePaths, foldersAbove } from '../../base/paths';
-import { grouped } from '../../base/several';
+import { groupBy } from '../../base/several';
 import { contentDigest } from '../../disk/digest';
 import type { ByteSource } from '../../formats/byte-source';
 import type { Comparing } from './comparing';
@@ -174,7 +174,7 @@ function findMoved(gone: readonly TreeEntry[], come: readonly TreeEntry[]): Move
   const pairs: { from: TreeEntry; to: TreeEntry }[] = [];
   const seen = new Set<TreeEntry>();
   const isWorth = ({ kind, size }: TreeEntry): boolean => kind === 'file' && size > 0 && size <= MOST_MOVED_BYTES;
-  const bySize = grouped(come.filter(isWorth), ({ size }) => String(size));
+  const bySize = groupBy(come.filter(isWorth), ({ size }) => String(size));
   const digests = new Map<TreeEntry, string>();
   const digestOf = (entry: TreeEntry): string => {
     const known = digests.get(entry) ?? digestOrNone(entry);

@@ -1,7 +1,7 @@
 /** The zip form: a file set becomes an archive. Files are read once; what was read is hashed, compressed and written. */
 import { createHash, type Hash } from 'node:crypto';
 import { crc32 } from 'node:zlib';
-import { breathe } from '../../base/breathe';
+import { yieldNow } from '../../base/breathe';
 import { DICTIONARY_BYTES, SEGMENT_BYTES } from '../../formats/deflate';
 import { METHOD_DEFLATED, METHOD_STORED, ZipWriter, type DosTime, type ZipSink } from '../../formats/zip';
 import type { FileSet, PackedContent, PackedEntry, PackedFile } from '../../fileset/model';
@@ -63,7 +63,7 @@ export async function packZip(request: PackRequest): Promise<Packed> {
     request.onProgress?.(unpacked);
     written += 1;
     // What is compressed already is waited for by nobody.
-    if (written % 64 === 0) await breathe();
+    if (written % 64 === 0) await yieldNow();
   };
   for (const step of steps(request, digests)) {
     // Rejections are met when the step is written; until then they must not count as unhandled.

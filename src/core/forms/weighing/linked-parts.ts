@@ -1,5 +1,5 @@
 /** Files that several modules were linked into are weighed by those modules. */
-import { grouped } from '../../base/several';
+import { groupBy } from '../../base/several';
 import type { Waybill } from '../../waybill';
 import type { KindOf } from './kinds';
 import type { Part, PartOwner } from './model';
@@ -15,7 +15,7 @@ export function linkedParts(
   const { modules, files } = waybill;
   if (modules.length === 0) return [...parts];
   const rows = modules.map((module, i) => ({ module, row: files.length + i }));
-  const inside = grouped(rows, ({ module }) => module.inside.file);
+  const inside = groupBy(rows, ({ module }) => module.inside.file);
   return parts.flatMap((part) => {
     const held = inside.get(part.path);
     return held === undefined ? [part] : split(part, held, owners, kindOf);

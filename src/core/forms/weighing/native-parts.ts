@@ -1,5 +1,5 @@
 /** What an executable is made of: its sections and, where it names them, the functions and data in them by source package. */
-import { grouped } from '../../base/several';
+import { groupBy } from '../../base/several';
 import { sourceOfBytes, stretchOf, type ByteSource } from '../../formats/byte-source';
 import { readElfLayout, type ElfLayout } from '../../formats/elf';
 import { goFunctions, readSymbolName } from '../../formats/native';
@@ -81,7 +81,7 @@ function bySource({ sections }: ElfLayout) {
 /** What is in each section, by its number. */
 function contentsOf(source: ByteSource, layout: ElfLayout): ReadonlyMap<number, readonly Content[]> {
   const found = new Map<number, Content[]>();
-  for (const [section, all] of grouped(layout.symbols, ({ section: one }) => String(one))) {
+  for (const [section, all] of groupBy(layout.symbols, ({ section: one }) => String(one))) {
     // Several names may be of one place.
     const places = new Map(all.map((one) => [one.value, one]));
     found.set(Number(section), [...places.values()]);

@@ -19,9 +19,9 @@ const LINK = ['-Wl,--gc-sections', '-Wl,--build-id=none', '-Wl,-z,relro', '-Wl,-
 export async function planC(request: CompileRequest): Promise<Plan> {
   const sources = sourcesOf(request);
   const hasCxx = sources.some(isCxx);
-  const isStatic = request.spec.own.linkage === 'static';
+  const isStatic = request.spec.byLanguage.linkage === 'static';
   const compiler = await chooseCCompiler(request, { isStatic, isCxx: hasCxx, isLinker: false });
-  const { flags, libraries } = request.spec.own;
+  const { flags, libraries } = request.spec.byLanguage;
   const link = [
     ...LINK,
     // What the host need not have is linked in.
@@ -37,7 +37,7 @@ export async function planC(request: CompileRequest): Promise<Plan> {
 
 function sourcesOf({ spec, files, arch }: CompileRequest): string[] {
   const all = files.map(({ path }) => path).filter((path) => isSource(path) && !isForOther(path, arch));
-  const patterns = spec.own.sources;
+  const patterns = spec.byLanguage.sources;
   const chosen = patterns.length === 0 ? all : all.filter((path) => picomatch.isMatch(path, [...patterns]));
   const sources = [...new Set([...chosen, spec.entry.file])].sort();
   const unused = patterns.find((pattern) => !all.some((path) => picomatch.isMatch(path, pattern)));
@@ -81,7 +81,7 @@ async function compileC(
         ...(compiler.compiler === 'gcc' ? [`-frandom-seed=${next.source}`] : []),
         ...['-I', '.', ...include],
         ...(isAssembly(next.source) ? ['-Wa,--noexecstack'] : []),
-        ...spec.own.flags,
+        ...spec.byLanguage.flags,
         ...['-MD', '-MF', `${next.object}.d`, '-c', next.source, '-o', next.object],
       ];
       request.onCompiling(next.source);

@@ -34,7 +34,7 @@ export const c: Language<'c'> = {
     texts: { runtime: '`c` (C++ too)', needs: 'for C nothing' },
     open: async () => (await import('./keys')).cKeys,
   }),
-  keeps: Object.values(KEPT),
+  caches: Object.values(KEPT),
   survey: async () => (await import('./survey')).cSurveyor,
   open: async () => (await import('./work')).cWork,
 };

@@ -1,6 +1,6 @@
 /** Finds functions in C and C++ in a repository: files with `main` that read events. */
 import { baseOf, folderOf, joinPath, within } from '../../base/paths';
-import { grouped } from '../../base/several';
+import { groupBy } from '../../base/several';
 import { lookAtProgram, programFunction, sourcesBelow, type CompiledWords } from '../compiled/survey';
 import { allOf, isAside, ownFolder, type SurveyedKey, type SurveyedTree, type Surveyor } from '../surveying';
 import { C_FILES, C_SETTINGS } from './source-words';
@@ -36,7 +36,7 @@ export const cSurveyor: Surveyor = (request) => ({
     const mains = [...tree.below('')].filter(
       (path) => SOURCE.test(path) && !isAside(path) && HAS_MAIN.test(tree.text(path) ?? ''),
     );
-    const found = [...grouped(mains, (file) => ownFolder(file, ''))].flatMap(([source, all]) =>
+    const found = [...groupBy(mains, (file) => ownFolder(file, ''))].flatMap(([source, all]) =>
       all.flatMap((file) => {
         const hasSeveral = all.length > 1;
         const files = filesOf(tree, file, all);

@@ -16,7 +16,7 @@ export const cWork = compiledWork<'c'>({
   plan: async (request) => (await import('./build')).planC(request),
   found: foundC,
   async lookUp(machine, spec) {
-    const asked = spec.own.toolchain;
+    const asked = spec.byLanguage.toolchain;
     const right = (await cCompilersOf(machine)).filter(
       (one) => fitsToolchain(asked, one.version) && (asked === undefined || one.compiler === asked.compiler),
     );

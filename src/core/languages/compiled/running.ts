@@ -24,7 +24,7 @@ export const executableRun: Omit<Running<never>, 'found' | 'lookUp'> = {
  * @param pathFor absolute path of a compiler for a processor
  */
 export function lookUpCompilers(
-  { runtime, own, archs }: FunctionSpec<CompiledId>,
+  { runtime, byLanguage: own, archs }: FunctionSpec<CompiledId>,
   pathFor: (arch: Arch) => string | undefined,
 ): LookedUp {
   const open = archs.filter((arch) => pathFor(arch) === undefined);

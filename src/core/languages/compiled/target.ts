@@ -119,7 +119,7 @@ async function readyExecutable<Id extends CompiledId>(
       found: wrong ?? 'none',
       mend: 'build it first, or name the main source file as `entry`, so that it is compiled here',
     });
-  const { strip } = spec.own;
+  const { strip } = spec.byLanguage;
   const made = project.state.file(KEPT.executables, `${contentDigest(`${digestOf(file)} ${strip}`)}.bin`);
   const written = await writeStripped(file.source, made, strip);
   return { source: made, ...written, read: [path], settings: [], toolchains: [] };

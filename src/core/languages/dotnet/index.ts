@@ -62,8 +62,8 @@ export const dotnet: Language<'dotnet'> = {
     open: async () => (await import('./keys')).dotnetKeys,
   },
   parts: async () => (await import('./parts')).dotnetParts,
-  lighter,
-  keeps: Object.values(KEPT),
+  suggestions: lighter,
+  caches: Object.values(KEPT),
   pages: {
     about:
       'one with a *.nuspec becomes a package of a feed, with all that lies in it; packages (*.nupkg) that lie there are served as they are',

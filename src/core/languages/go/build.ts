@@ -18,7 +18,7 @@ const ARCHS = { x86_64: 'amd64', arm64: 'arm64' } as const;
 
 export async function planGo(request: CompileRequest): Promise<Plan> {
   const go = await chooseGo(request);
-  const { cgo, linkage, tags, flags, strip } = request.spec.own;
+  const { cgo, linkage, tags, flags, strip } = request.spec.byLanguage;
   const isStatic = linkage !== 'dynamic';
   const c = cgo
     ? await chooseCCompiler(request, { isStatic: linkage === 'static', isCxx: false, isLinker: true })
@@ -81,7 +81,7 @@ async function forgetOwn(run: (more: readonly string[]) => Promise<string>, word
 
 /** A package where there is a module; a file by itself otherwise. */
 function targetOf({ project, spec }: CompileRequest): string {
-  if (spec.own.package !== undefined) return spec.own.package;
+  if (spec.byLanguage.package !== undefined) return spec.byLanguage.package;
   const folder = folderOf(spec.entry.file);
   if (findUpwards(project, spec.source, 'go.mod') === undefined) return spec.entry.file;
   return folder === '' ? '.' : `./${folder}`;

@@ -26,7 +26,7 @@ export const go: Language<'go'> = {
     texts: { runtime: '`go`', needs: 'for Go `go.sum`', sources: 'for Go a module proxy' },
     open: async () => (await import('./keys')).goKeys,
   }),
-  keeps: Object.values(KEPT),
+  caches: Object.values(KEPT),
   survey: async () => (await import('./survey')).goSurveyor,
   describing: async () => (await import('./describing')).goDescribing,
   weighing: async () => (await import('./weighing')).goWeighing,

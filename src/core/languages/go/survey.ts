@@ -1,6 +1,6 @@
 /** Finds functions in Go in a repository: packages `main` that read events. */
 import { baseOf, folderOf, joinPath } from '../../base/paths';
-import { grouped } from '../../base/several';
+import { groupBy } from '../../base/several';
 import { lookAtProgram, programFunction, type CompiledWords } from '../compiled/survey';
 import {
   allOf,
@@ -32,7 +32,7 @@ export const goSurveyor: Surveyor = (request) => ({
   find() {
     const { tree } = request;
     const mains = mainsIn(tree, '').map((file) => ({ file, source: moduleOf(tree, file) }));
-    const found = [...grouped(mains, ({ source }) => source)].flatMap(([source, all]) =>
+    const found = [...groupBy(mains, ({ source }) => source)].flatMap(([source, all]) =>
       all.flatMap(({ file }) => {
         const isAtTop = folderOf(file) === source;
         const name = isAtTop ? nameOfModule(tree, source) : baseOf(folderOf(file));
@@ -60,7 +60,7 @@ function mainsIn(tree: SurveyedTree, folder: string): string[] {
     const text = tree.text(path) ?? '';
     return IS_MAIN.test(text) && HAS_MAIN.test(text) && !IS_IGNORED.test(text);
   });
-  return [...grouped(found, folderOf).values()].map(([first]) => first);
+  return [...groupBy(found, folderOf).values()].map(([first]) => first);
 }
 
 function isOwn(path: string): boolean {

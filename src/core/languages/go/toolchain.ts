@@ -34,7 +34,7 @@ async function look(path: string): Promise<GoToolchain | undefined> {
 
 export async function chooseGo(wanted: Wanted<'go'>): Promise<GoToolchain> {
   const all = await goOf(wanted.machine);
-  const chosen = all.find(({ version }) => fitsToolchain(wanted.spec.own.toolchain, version));
+  const chosen = all.find(({ version }) => fitsToolchain(wanted.spec.byLanguage.toolchain, version));
   if (chosen !== undefined) return chosen;
   throw missingCompiler(
     wanted,
@@ -54,6 +54,6 @@ export async function foundGo(machine: Machine): Promise<FoundToolchains> {
 }
 
 export async function lookUpGo(machine: Machine, spec: FunctionSpec<'go'>): Promise<LookedUp> {
-  const right = (await goOf(machine)).find(({ version }) => fitsToolchain(spec.own.toolchain, version));
+  const right = (await goOf(machine)).find(({ version }) => fitsToolchain(spec.byLanguage.toolchain, version));
   return lookUpCompilers(spec, () => right?.path);
 }

@@ -56,8 +56,8 @@ export const jvm: Language<'jvm'> = {
     open: async () => (await import('./keys')).jvmKeys,
   },
   parts: async () => (await import('./parts')).jvmParts,
-  lighter,
-  keeps: Object.values(KEPT),
+  suggestions: lighter,
+  caches: Object.values(KEPT),
   pages: {
     about: 'one with a pom.xml is compiled into a JAR of a Maven repository',
     open: async (machine) => (await import('./repository/pages')).openPages(machine),

@@ -35,6 +35,6 @@ export const native: Language<'native'> = {
     texts: {},
     open: () => Promise.resolve({ fields: {}, read: () => ({ isReady: true }) }),
   },
-  keeps: [],
+  caches: [],
   open: async () => (await import('./work')).nativeWork,
 };

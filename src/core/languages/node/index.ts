@@ -62,8 +62,8 @@ export const node: Language<'node'> = {
     open: async () => (await import('./keys')).nodeKeys,
   },
   parts: async () => (await import('./parts')).nodeParts,
-  lighter,
-  keeps: Object.values(KEPT),
+  suggestions: lighter,
+  caches: Object.values(KEPT),
   skips: (isLocked) => (isLocked ? { folder: 'node_modules', by: 'installed' } : undefined),
   pages: {
     about: 'a folder with a package.json becomes a tarball of a registry of npm packages',

@@ -62,8 +62,8 @@ export const python: Language<'python'> = {
     open: async () => (await import('./keys')).pythonKeys,
   },
   parts: async () => (await import('./parts')).pythonParts,
-  lighter,
-  keeps: Object.values(KEPT),
+  suggestions: lighter,
+  caches: Object.values(KEPT),
   exports: [
     {
       option: 'pylock',

@@ -1,15 +1,15 @@
 /** Keys of the sheet that would make a Python function lighter. */
 import type { FunctionSpec } from '../../sheet';
-import type { Lighter } from '../language';
+import type { Suggestion } from '../language';
 
-export function lighter(spec: FunctionSpec<'python'>): Lighter<'python'>[] {
-  const traced: Lighter<'python'> = {
+export function lighter(spec: FunctionSpec<'python'>): Suggestion<'python'>[] {
+  const traced: Suggestion<'python'> = {
     ...{ what: 'trim', about: 'only what the entry reaches', line: 'trim: traced' },
     spec: { ...spec, trim: 'traced' },
   };
-  const plain: Lighter<'python'> = {
+  const plain: Suggestion<'python'> = {
     ...{ what: 'bytecode', about: 'without compiled bytecode; the first start takes longer', line: 'bytecode: false' },
-    spec: { ...spec, own: { ...spec.own, bytecode: false } },
+    spec: { ...spec, byLanguage: { ...spec.byLanguage, bytecode: false } },
   };
-  return [...(spec.trim === 'traced' ? [] : [traced]), ...(spec.own.bytecode ? [plain] : [])];
+  return [...(spec.trim === 'traced' ? [] : [traced]), ...(spec.byLanguage.bytecode ? [plain] : [])];
 }

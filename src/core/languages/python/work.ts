@@ -10,7 +10,7 @@ export const pythonWork: Work<'python'> = {
   fetchesWhenLocked: false,
   dependsOn,
   isMadeByProcessor: false,
-  usesPrograms: (spec) => spec.own.bytecode,
+  usesPrograms: (spec) => spec.byLanguage.bytecode,
   assemble: async (request, own) => (await import('./assemble/target')).assemble(request, own),
   view: async (request) => (await import('./view/view')).pythonView(request),
   reads: async (subject, entry) => (await import('./view/event-reads')).eventReadsIn(subject, entry),

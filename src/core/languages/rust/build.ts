@@ -29,7 +29,7 @@ interface Tools {
 
 export async function planRust(request: CompileRequest): Promise<Plan> {
   const rust = await chooseRust(request);
-  const isStatic = request.spec.own.linkage === 'static';
+  const isStatic = request.spec.byLanguage.linkage === 'static';
   const linker = await chooseCCompiler(request, { isStatic, isCxx: false, isLinker: true });
   const tools = { rust, linker, isStatic };
   const manifest = findUpwards(request.project, request.spec.source, 'Cargo.toml');
@@ -71,7 +71,7 @@ async function compileFile(request: CompileRequest, tools: Tools): Promise<Compi
   const args = [
     ...['--edition', EDITION, '--crate-type', 'bin', '--crate-name', spec.name.replaceAll('-', '_')],
     ...['--target', tools.rust.triple, '-C', `linker=${tools.linker.path}`, ...profile],
-    ...targetFlags(tools, spec.own.flags),
+    ...targetFlags(tools, spec.byLanguage.flags),
     ...localFlags(request),
     // What it makes on the way would lie where it runs otherwise: in the source folder, for all processors at once.
     ...['--out-dir', scratch, '--emit', `dep-info=${output}.d,link=${output}`, spec.entry.file],
@@ -114,7 +114,7 @@ async function runCargo(
       onCompiling: request.onCompiling,
     });
   const path = ['--manifest-path', join(project.root, manifest)];
-  const { package: name, program, features, defaultFeatures } = spec.own;
+  const { package: name, program, features, defaultFeatures } = spec.byLanguage;
   const said = await run([
     ...['build', ...path, '--release', '--target', tools.rust.triple, '--offline', '--locked'],
     ...['--message-format', 'json-render-diagnostics', ...profileSettings(request, lock)],
@@ -141,7 +141,7 @@ function cargoEnvironment(
   { home, target, wrapper }: { readonly home: string; readonly target: string; readonly wrapper: string },
 ): Record<string, string> {
   const triple = rust.triple.replaceAll('-', '_');
-  const flags = targetFlags({ rust, linker, isStatic }, request.spec.own.flags);
+  const flags = targetFlags({ rust, linker, isStatic }, request.spec.byLanguage.flags);
   // The same for all functions, or what is compiled for one would be compiled again for the next.
   const prefix = [request.project.root, sharedFolder(request.project)]
     .map((path) => flagWord(`-ffile-prefix-map=${path}=.`))
@@ -230,7 +230,7 @@ function chooseExecutable({ spec, project, doing }: CompileRequest, said: string
   });
   const entry = join(project.root, joinPath(spec.source, spec.entry.file));
   const chosen =
-    made.find(({ name }) => name === spec.own.program) ??
+    made.find(({ name }) => name === spec.byLanguage.program) ??
     made.find(({ source }) => source === entry) ??
     (made.length === 1 ? made[0] : undefined);
   if (chosen !== undefined) return chosen.executable;

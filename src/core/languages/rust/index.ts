@@ -31,7 +31,7 @@ export const rust: Language<'rust'> = {
     },
     open: async () => (await import('./keys')).rustKeys,
   }),
-  keeps: [...Object.values(COMPILED), ...Object.values(KEPT)],
+  caches: [...Object.values(COMPILED), ...Object.values(KEPT)],
   skips: () => ({ folder: 'target', by: 'compiler' }),
   survey: async () => (await import('./survey')).rustSurveyor,
   describing: async () => (await import('./view/describing')).rustDescribing,

@@ -73,7 +73,7 @@ export async function chooseRust(wanted: Wanted<'rust'>): Promise<RustToolchain 
   const all = await rustOf(machine);
   const libc = libcOf(wanted.project, spec);
   const triple = rustTriple(arch, libc);
-  const right = all.filter(({ version }) => fitsToolchain(spec.own.toolchain, version));
+  const right = all.filter(({ version }) => fitsToolchain(spec.byLanguage.toolchain, version));
   const has = (one: RustToolchain, of: Arch): boolean => one.targets.includes(rustTriple(of, libc));
   const chosen = right.find((one) => spec.archs.every((of) => has(one, of))) ?? right.find((one) => has(one, arch));
   if (chosen !== undefined) return { ...chosen, triple };
@@ -109,6 +109,6 @@ export async function foundRust(machine: Machine): Promise<FoundToolchains> {
 }
 
 export async function lookUpRust(machine: Machine, spec: FunctionSpec<'rust'>): Promise<LookedUp> {
-  const right = (await rustOf(machine)).filter(({ version }) => fitsToolchain(spec.own.toolchain, version));
+  const right = (await rustOf(machine)).filter(({ version }) => fitsToolchain(spec.byLanguage.toolchain, version));
   return lookUpCompilers(spec, (arch) => right.find((one) => archsOf(one).includes(arch))?.path);
 }

@@ -5,7 +5,7 @@ import { openForm } from '../../forms';
 import type { Target } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import { lookForChange } from './look';
-import type { BuildRequest, BuiltFunction, BuiltTarget, Look } from './model';
+import type { BuildRequest, BuiltFunction, BuiltTarget, BuildStatus } from './model';
 
 /**
  * Builds functions; artifacts and waybills appear whole or not at all.
@@ -17,13 +17,13 @@ export async function build(request: BuildRequest): Promise<BuiltFunction[]> {
 
 async function buildChanged(request: BuildRequest): Promise<BuiltFunction[]> {
   const quick = await lookAtAll(request);
-  const unchanged = quick.flatMap((look) => (look.unchanged === undefined ? [] : [look.unchanged]));
+  const unchanged = quick.flatMap((status) => (status.unchanged === undefined ? [] : [status.unchanged]));
   if (unchanged.length === quick.length) return unchanged;
   const { makeFunctions } = await import('./make');
   return alone(request, async (hasWaited) => {
     // Another build may have done the work while this one waited for the lock; then everything is looked at afresh.
-    const looks = hasWaited ? await lookAtAll(request) : quick;
-    return makeFunctions(request, looks);
+    const statuses = hasWaited ? await lookAtAll(request) : quick;
+    return makeFunctions(request, statuses);
   });
 }
 
@@ -71,11 +71,11 @@ async function alone<T>({ project, onEvent }: BuildRequest, work: (hasWaited: bo
   return exclusively({ state: project.state, what: 'build', onWait: () => onEvent({ kind: 'waiting' }) }, work);
 }
 
-async function lookAtAll(request: BuildRequest): Promise<Look[]> {
-  const looks: Look[] = [];
+async function lookAtAll(request: BuildRequest): Promise<BuildStatus[]> {
+  const statuses: BuildStatus[] = [];
   for (const spec of request.functions) {
-    const look = await goingOn(spec.name, request.onFailure, () => lookForChange(request, spec));
-    if (look !== undefined) looks.push(look);
+    const status = await goingOn(spec.name, request.onFailure, () => lookForChange(request, spec));
+    if (status !== undefined) statuses.push(status);
   }
-  return looks;
+  return statuses;
 }

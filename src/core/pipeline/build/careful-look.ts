@@ -8,7 +8,7 @@ import { lockNameOf, type LockedBase, type LockedFunction } from '../../project/
 import { ledgerNameOf, weightsNameOf, type Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import { lockedFunction } from '../lock';
-import type { BuiltTarget, ChangedLook, Look, LookRequest } from './model';
+import type { BuiltTarget, ChangedStatus, BuildStatus, StatusRequest } from './model';
 import { asBefore, indexPath } from './records';
 import { writeStatIndex, type StatIndex } from './stat-index';
 
@@ -22,7 +22,7 @@ interface FirstLook {
 }
 
 /** The look where stamps do not tell: everything that bytes depend on is read. */
-export async function lookCarefully({ project }: LookRequest, first: FirstLook): Promise<Look> {
+export async function lookCarefully({ project }: StatusRequest, first: FirstLook): Promise<BuildStatus> {
   const { spec, index, common, targets, lookedAtMs } = first;
   const locked = await lockedFunction(project, spec);
   const base = await lockedBaseOf(project, spec);
@@ -34,7 +34,7 @@ export async function lookCarefully({ project }: LookRequest, first: FirstLook):
     return { spec, unchanged: asBefore(targets, index) };
   }
   const survey = surveySource(collectRequest(project, spec, locked !== undefined));
-  const looked: ChangedLook = { spec, survey, lookedAtMs, index, inputs, config, common, locked, base };
+  const looked: ChangedStatus = { spec, survey, lookedAtMs, index, inputs, config, common, locked, base };
   if (!isAsItWas || survey.refused.length > 0 || !index.matches(survey.items)) return looked;
   refreshIndex(project, looked, index);
   return { spec, unchanged: asBefore(targets, index) };
@@ -65,7 +65,7 @@ export function watched(project: Project, inputs: Inputs, lookedAtMs: number) {
  */
 export async function inputsAfter(
   project: Project,
-  { spec, locked, base, inputs, config }: ChangedLook,
+  { spec, locked, base, inputs, config }: ChangedStatus,
 ): Promise<{ readonly inputs: Inputs; readonly config: string }> {
   const after = await inputsOf(project, spec, { locked, base });
   const isSame = JSON.stringify([after.files, after.listed]) === JSON.stringify([inputs.files, inputs.listed]);
@@ -77,8 +77,8 @@ async function lockedBaseOf(project: Project, spec: FunctionSpec): Promise<Locke
 }
 
 /** Folders whose times moved without a change that counts are remembered as they look now. */
-function refreshIndex(project: Project, look: ChangedLook, index: StatIndex): void {
-  const { spec, common, config, inputs, survey, lookedAtMs } = look;
+function refreshIndex(project: Project, status: ChangedStatus, index: StatIndex): void {
+  const { spec, common, config, inputs, survey, lookedAtMs } = status;
   if (survey.hasLinks) return;
   const digests = index.knownDigests(survey.items);
   const { targets, leftOut } = index;

@@ -6,13 +6,13 @@ import type { FileSet } from '../../fileset/model';
 import type { Project, Target } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import type { AssembleOnlyRequest } from './assemble-only';
-import type { ChangedLook, LookRequest } from './model';
+import type { ChangedStatus, StatusRequest } from './model';
 export type { AssembleOnlyRequest } from './assemble-only';
-export type { BuildEvent, BuildRequest, BuiltFunction, BuiltTarget, Look, LookRequest } from './model';
+export type { BuildEvent, BuildRequest, BuiltFunction, BuiltTarget, BuildStatus, StatusRequest } from './model';
 
 /** Whether a function that looks changed holds what it held. Loaded when it is called. */
-export async function isOnlyTouched(request: LookRequest, look: ChangedLook): Promise<boolean> {
-  return (await import('./touched')).isOnlyTouched(request, look);
+export async function isOnlyTouched(request: StatusRequest, status: ChangedStatus): Promise<boolean> {
+  return (await import('./touched')).isOnlyTouched(request, status);
 }
 
 /** The files that a target would have, without packing them. Loaded when it is called. */

@@ -5,12 +5,12 @@ import { runtimeOf } from '../../project/destination-runtime';
 import { standsAsWatched } from '../../project/inputs';
 import { artifactPath, waybillPath, type Project } from '../../project/targets';
 import { inputsText, type Arch, type FunctionSpec } from '../../sheet';
-import type { BuiltTarget, Look, LookRequest } from './model';
+import type { BuiltTarget, BuildStatus, StatusRequest } from './model';
 import { archsOf, asBefore, indexPath, outputStamp } from './records';
 import { StatIndex } from './stat-index';
 
 /** Looks at a function's source folder and artifacts. */
-export async function lookForChange(request: LookRequest, spec: FunctionSpec): Promise<Look> {
+export async function lookForChange(request: StatusRequest, spec: FunctionSpec): Promise<BuildStatus> {
   const { project } = request;
   const lookedAtMs = request.now();
   const index = StatIndex.read(indexPath(project, spec));
@@ -28,7 +28,7 @@ export async function lookForChange(request: LookRequest, spec: FunctionSpec): P
 }
 
 /** What every artifact and waybill depends on, whatever its language. */
-function commonText({ project, tool, epochSeconds }: LookRequest, spec: FunctionSpec): string {
+function commonText({ project, tool, epochSeconds }: StatusRequest, spec: FunctionSpec): string {
   const destination = project.sheet.destinations[spec.destination];
   const { ends: _ends, ...runtime } = runtimeOf(project, spec) ?? { name: '' };
   // Adapters and starters in layers know how they are called.
@@ -41,7 +41,7 @@ function commonText({ project, tool, epochSeconds }: LookRequest, spec: Function
 
 /** The targets, when all of them lie there as the last build left them. */
 function unchangedTargets(
-  { project, part }: LookRequest,
+  { project, part }: StatusRequest,
   spec: FunctionSpec,
   index: StatIndex,
 ): BuiltTarget[] | undefined {

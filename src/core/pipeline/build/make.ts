@@ -3,7 +3,7 @@ import { readFileSync, rmSync, statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { keepUnversioned } from '../../disk/unversioned';
 import { guarded, removeLeftovers, writeInProject } from '../../disk/write';
-import { NO_ASKS } from '../../fileset/asks';
+import { NO_EDGES } from '../../fileset/asks';
 import { collect } from '../../fileset/collect';
 import { OUTPUT_FOLDER } from '../../fileset/selection';
 import { goingOn } from '../../findings/failure';
@@ -14,7 +14,7 @@ import { entryString, type Arch } from '../../sheet';
 import { formatWaybill, makeWaybill, type Waybill } from '../../waybill';
 import { collectRequest, inputsAfter, watched } from './careful-look';
 import { EPOCH_FLOOR_SECONDS } from './epoch';
-import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedLook, Look } from './model';
+import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedStatus, BuildStatus } from './model';
 import { besideOf } from '../../project/beside';
 import { runtimeOf } from '../../project/destination-runtime';
 import type { LockedPackage } from '../../project/lock/lockfile';
@@ -27,25 +27,25 @@ import { removePapers } from '../../project/papers';
 import { artifactName, artifactPath, waybillPath, type Target } from '../../project/targets';
 
 /** Makes what has changed. The caller holds the build lock. */
-export async function makeFunctions(request: BuildRequest, looks: readonly Look[]): Promise<BuiltFunction[]> {
+export async function makeFunctions(request: BuildRequest, statuses: readonly BuildStatus[]): Promise<BuiltFunction[]> {
   const { state } = request.project;
-  tidyState(state, new Set(LANGUAGES.flatMap(({ keeps }) => keeps)));
+  tidyState(state, new Set(LANGUAGES.flatMap(({ caches: keeps }) => keeps)));
   tidyKind(state, KINDS.artifacts);
   const store = new Store(state.folder(KINDS.artifacts));
-  const changed = looks.flatMap((look) => (look.unchanged === undefined ? look.survey.items : []));
+  const changed = statuses.flatMap((status) => (status.unchanged === undefined ? status.survey.items : []));
   const bytes = changed.reduce((sum, item) => sum + item.stamp.size, 0);
   // Of layers that were made before, most are there already.
-  const isMuch = bytes >= THREADS_PAY_FROM_BYTES && !looks.every(isMadeBefore);
+  const isMuch = bytes >= THREADS_PAY_FROM_BYTES && !statuses.every(isMadeBefore);
   const compressor = compressorFor(request.jobs, isMuch);
   try {
     const built: BuiltFunction[] = [];
-    const shared = await fromOthers(request, looks);
-    for (const look of looks) {
+    const shared = await fromOthers(request, statuses);
+    for (const status of statuses) {
       const one =
-        look.unchanged ??
-        shared.built.get(look) ??
-        (await goingOn(look.spec.name, request.onFailure, async () =>
-          shared.give(look, await (await makerOf(request, look, { store, compressor })).run()),
+        status.unchanged ??
+        shared.built.get(status) ??
+        (await goingOn(status.spec.name, request.onFailure, async () =>
+          shared.give(status, await (await makerOf(request, status, { store, compressor })).run()),
         ));
       if (one !== undefined) built.push(one);
     }
@@ -56,8 +56,8 @@ export async function makeFunctions(request: BuildRequest, looks: readonly Look[
   }
 }
 
-function isMadeBefore(look: Look): boolean {
-  return look.unchanged !== undefined || (look.spec.form.isLayered === true && look.index !== undefined);
+function isMadeBefore(status: BuildStatus): boolean {
+  return status.unchanged !== undefined || (status.spec.form.isLayered === true && status.index !== undefined);
 }
 
 /** Where artifacts come from and go through. */
@@ -66,13 +66,13 @@ interface Means {
   readonly compressor: Compressor;
 }
 
-async function makerOf(request: BuildRequest, look: ChangedLook, means: Means): Promise<Maker> {
-  return new Maker(request, look, { work: await workOf(look.spec), form: await openForm(look.spec.form) }, means);
+async function makerOf(request: BuildRequest, status: ChangedStatus, means: Means): Promise<Maker> {
+  return new Maker(request, status, { work: await workOf(status.spec), form: await openForm(status.spec.form) }, means);
 }
 
 class Maker {
   readonly #request: BuildRequest;
-  readonly #look: ChangedLook;
+  readonly #status: ChangedStatus;
   readonly #work: Work;
   readonly #form: FormWork;
   readonly #means: Means;
@@ -84,19 +84,19 @@ class Maker {
 
   constructor(
     request: BuildRequest,
-    look: ChangedLook,
+    status: ChangedStatus,
     { work, form }: { readonly work: Work; readonly form: FormWork },
     means: Means,
   ) {
     this.#request = request;
-    this.#look = look;
+    this.#status = status;
     this.#work = work;
     this.#form = form;
     this.#means = means;
   }
 
   async run(): Promise<BuiltFunction> {
-    const { spec } = this.#look;
+    const { spec } = this.#status;
     const targets: BuiltTarget[] = [];
     await this.#compileAhead();
     const archs = archsOf(spec, this.#request.part);
@@ -104,24 +104,24 @@ class Maker {
     const all = [...this.#made.values()];
     const { project } = this.#request;
     if (archs.length === spec.archs.length) this.#form.complete?.(project, spec, targets);
-    const { inputs, config } = await inputsAfter(project, this.#look);
+    const { inputs, config } = await inputsAfter(project, this.#status);
     const leftOut = all[0]?.assembly.fileSet.leftOut ?? [];
     writeStatIndex(indexPath(project, spec), {
-      ...{ config, common: this.#look.common },
-      watched: watched(project, inputs, this.#look.lookedAtMs),
+      ...{ config, common: this.#status.common },
+      watched: watched(project, inputs, this.#status.lookedAtMs),
       targets: recordsOf(project, targets),
-      survey: this.#look.survey,
+      survey: this.#status.survey,
       leftOut,
       // What a source file holds counts, not what was made of it.
       digests: new Map(all.flatMap(({ made, assembly }) => [...made.digests, ...assembly.sourceDigests])),
-      lookedAtMs: this.#look.lookedAtMs,
+      lookedAtMs: this.#status.lookedAtMs,
     });
     const sum = (key: 'hashed' | 'packed'): number => all.reduce((total, { made }) => total + made[key], 0);
     return { targets, hashed: sum('hashed'), packed: sum('packed'), leftOut };
   }
 
   async #makeTarget(target: Target): Promise<BuiltTarget> {
-    const packages = this.#look.locked?.targets[target.arch] ?? [];
+    const packages = this.#status.locked?.targets[target.arch] ?? [];
     // Packages may hold files for several processors, of which each artifact gets its own; code is compiled for each.
     const isForArch = packages.length > 0 || this.#work.isMadeByProcessor || target.spec.form.isLayered === true;
     const key = JSON.stringify([packages, isForArch ? target.arch : '']);
@@ -134,7 +134,7 @@ class Maker {
 
   /** Compilers use one core for much of their time: those for several processors run at once. */
   async #compileAhead(): Promise<void> {
-    const { spec, locked } = this.#look;
+    const { spec, locked } = this.#status;
     const archs = archsOf(spec, this.#request.part);
     if (!this.#work.isMadeByProcessor || this.#request.jobs < 2 || archs.length < 2) return;
     const outcomes = await Promise.allSettled(
@@ -149,7 +149,7 @@ class Maker {
 
   #assemble({ arch }: Target, packages: readonly LockedPackage[]): Promise<Assembly> {
     const { project, http, machine, jobs, epochSeconds, onEvent } = this.#request;
-    const { survey, spec, locked, index } = this.#look;
+    const { survey, spec, locked, index } = this.#status;
     if (this.#work.isMadeByProcessor) onEvent({ kind: 'compiling', name: spec.name, arch });
     const own = collect(collectRequest(project, spec, locked !== undefined), survey);
     const knownDigests = index?.knownDigests(survey.items) ?? new Map<string, string>();
@@ -165,7 +165,7 @@ class Maker {
 
   #make({ spec, arch }: Target, assembly: Assembly): Promise<Made> {
     const { project, machine, registry, onEvent, epochSeconds } = this.#request;
-    const { base, index, survey } = this.#look;
+    const { base, index, survey } = this.#status;
     return this.#form.make({
       ...{ project, spec, arch, assembly, base, machine, registry, epochSeconds, ...this.#means },
       run: this.#work.run.image,
@@ -180,7 +180,7 @@ class Maker {
     const root = this.#request.project.root;
     const artifact = artifactPath(target);
     const waybill = waybillPath(target);
-    const before = this.#look.index?.targets[target.arch];
+    const before = this.#status.index?.targets[target.arch];
     const text = formatWaybill(this.#waybill(target, assembly, made));
     removeLeftovers(join(root, dirname(artifact)));
     // Papers are of one artifact and one waybill.
@@ -199,7 +199,7 @@ class Maker {
   }
 
   #waybill(target: Target, assembly: Assembly, made: Made): Waybill {
-    const { trimmed, overlaps, unseen, missing, asks = NO_ASKS, modules, hostEntry } = assembly;
+    const { trimmed, overlaps, unseen, missing, edges: edges = NO_EDGES, modules, hostEntry } = assembly;
     const { project, tool } = this.#request;
     const { laidOut } = made;
     const destination = project.sheet.destinations[target.spec.destination];
@@ -216,9 +216,9 @@ class Maker {
         const { name, version, file, sha256, by } = one;
         return { name, version, file, sha256, by: [...by], ...assembly.carriedOf?.(one) };
       }),
-      provided: this.#look.locked === undefined ? [] : (runtimeOf(project, target.spec)?.provides ?? []),
+      provided: this.#status.locked === undefined ? [] : (runtimeOf(project, target.spec)?.provides ?? []),
       carried: assembly.carried ?? {},
-      ...{ trimmed, overlaps, unseen, missing, asks, modules, hostEntry },
+      ...{ trimmed, overlaps, unseen, missing, edges, modules, hostEntry },
       settings: assembly.settings ?? [],
       toolchains: assembly.toolchains,
       beside: besideOf(project, target.spec),

@@ -74,7 +74,7 @@ export interface BuiltFunction {
   readonly leftOut: Survey['leftOut'];
 }
 
-export interface ChangedLook {
+export interface ChangedStatus {
   readonly spec: FunctionSpec;
   readonly survey: Survey;
   /** When the look began. */
@@ -91,7 +91,7 @@ export interface ChangedLook {
 }
 
 /** What a look at a function gave; with `unchanged` there is nothing to do. */
-export type Look = ChangedLook | { readonly spec: FunctionSpec; readonly unchanged: BuiltFunction };
+export type BuildStatus = ChangedStatus | { readonly spec: FunctionSpec; readonly unchanged: BuiltFunction };
 
 /** What a look needs to know. */
-export type LookRequest = Pick<BuildRequest, 'project' | 'epochSeconds' | 'now' | 'tool' | 'part'>;
+export type StatusRequest = Pick<BuildRequest, 'project' | 'epochSeconds' | 'now' | 'tool' | 'part'>;

@@ -12,7 +12,7 @@ import { NOTHING_SHARED } from '../../project/state/state';
 import { artifactPath, waybillPath, type Project, type Target } from '../../project/targets';
 import type { Arch } from '../../sheet';
 import { inputsAfter, watched } from './careful-look';
-import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedLook, Look } from './model';
+import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedStatus, BuildStatus } from './model';
 import { archsOf, indexPath, recordsOf } from './records';
 import type { About } from './shared-schema';
 import { writeStatIndex } from './stat-index';
@@ -23,27 +23,29 @@ const AT_ONCE = 16;
 
 export interface FromOthers {
   /** Functions of which all that is wanted was there. */
-  readonly built: ReadonlyMap<Look, BuiltFunction>;
+  readonly built: ReadonlyMap<BuildStatus, BuiltFunction>;
   /** Gives what was made here to others. */
-  give(look: ChangedLook, made: BuiltFunction): Promise<BuiltFunction>;
+  give(status: ChangedStatus, made: BuiltFunction): Promise<BuiltFunction>;
 }
 
 /** Asks for all functions that have changed, several at once. */
-export async function fromOthers(request: BuildRequest, looks: readonly Look[]): Promise<FromOthers> {
-  const built = new Map<Look, BuiltFunction>();
+export async function fromOthers(request: BuildRequest, statuses: readonly BuildStatus[]): Promise<FromOthers> {
+  const built = new Map<BuildStatus, BuiltFunction>();
   const { shared } = request.project.state;
   if (shared === NOTHING_SHARED) return { built, give: (_look, made) => Promise.resolve(made) };
-  const sources = new Map<Look, Source>();
+  const sources = new Map<BuildStatus, Source>();
   // An image stands on blobs that the store of its project has to have; its layers are shared one by one.
-  const changed = looks.flatMap((look) =>
-    look.unchanged === undefined && look.survey.refused.length === 0 && look.spec.form.isLayered !== true ? [look] : [],
+  const changed = statuses.flatMap((status) =>
+    status.unchanged === undefined && status.survey.refused.length === 0 && status.spec.form.isLayered !== true
+      ? [status]
+      : [],
   );
-  await severalAtOnce(changed, AT_ONCE, async (look) => {
+  await severalAtOnce(changed, AT_ONCE, async (status) => {
     try {
-      const source = await sourceOf(request, look);
-      sources.set(look, source);
-      const found = await fetchFunction(request, look, source);
-      if (found !== undefined) built.set(look, found);
+      const source = await sourceOf(request, status);
+      sources.set(status, source);
+      const found = await fetchFunction(request, status, source);
+      if (found !== undefined) built.set(status, found);
     } catch (error) {
       // What is wrong with the function itself is told where it is made.
       if (!(error instanceof EmballageError)) throw error;
@@ -51,9 +53,9 @@ export async function fromOthers(request: BuildRequest, looks: readonly Look[]):
   });
   return {
     built,
-    give: async (look, made) => {
-      const source = sources.get(look);
-      if (source !== undefined) await giveFunction(request, look, made, source);
+    give: async (status, made) => {
+      const source = sources.get(status);
+      if (source !== undefined) await giveFunction(request, status, made, source);
       return made;
     },
   };
@@ -67,10 +69,10 @@ interface Source {
   readonly digests: ReadonlyMap<string, string>;
 }
 
-async function sourceOf({ project, machine }: BuildRequest, look: ChangedLook): Promise<Source> {
-  const { spec, survey, common, locked } = look;
+async function sourceOf({ project, machine }: BuildRequest, status: ChangedStatus): Promise<Source> {
+  const { spec, survey, common, locked } = status;
   const work = await workOf(spec);
-  const known = look.index?.knownDigests(survey.items) ?? new Map<string, string>();
+  const known = status.index?.knownDigests(survey.items) ?? new Map<string, string>();
   const digests = new Map<string, string>();
   const items = survey.items.map((item) => {
     const { path, kind, mode, target } = item;
@@ -92,13 +94,13 @@ function targetKey({ key }: Source, config: string, arch: Arch): string {
 
 async function fetchFunction(
   request: BuildRequest,
-  look: ChangedLook,
+  status: ChangedStatus,
   source: Source,
 ): Promise<BuiltFunction | undefined> {
   const { project, part } = request;
-  const { spec, survey, common, lookedAtMs } = look;
-  await learnBesides(request, look, source);
-  const { inputs, config } = await inputsAfter(project, look);
+  const { spec, survey, common, lookedAtMs } = status;
+  await learnBesides(request, status, source);
+  const { inputs, config } = await inputsAfter(project, status);
   const targets: FetchedTarget[] = [];
   for (const arch of archsOf(spec, part)) {
     const found = await fetchTarget(project, { spec, arch }, targetKey(source, config, arch));
@@ -120,7 +122,7 @@ async function fetchFunction(
 }
 
 /** Files beside the source folder that others know of from building it. */
-async function learnBesides({ project }: BuildRequest, { spec }: ChangedLook, { key }: Source): Promise<void> {
+async function learnBesides({ project }: BuildRequest, { spec }: ChangedStatus, { key }: Source): Promise<void> {
   const { besides } = await workOf(spec);
   if (besides === undefined) return;
   const path = temporaryBeside(indexPath(project, spec));
@@ -201,16 +203,16 @@ async function readAbout(path: string): Promise<About | undefined> {
 
 async function giveFunction(
   { project }: BuildRequest,
-  look: ChangedLook,
+  status: ChangedStatus,
   { targets, leftOut }: BuiltFunction,
   source: Source,
 ): Promise<void> {
-  const { spec } = look;
+  const { spec } = status;
   const { shared } = project.state;
   const { besides } = await workOf(spec);
   const files = besides?.known(project, spec) ?? [];
   if (files.length > 0) shared.offer('besides', source.key, { list: Buffer.from(JSON.stringify(files)) });
-  const { config } = await inputsAfter(project, look);
+  const { config } = await inputsAfter(project, status);
   for (const { arch, artifact, waybill, sha256, size, unpacked, files: count, trimmed } of targets)
     shared.offer('target', targetKey(source, config, arch), {
       artifact: join(project.root, artifact),

@@ -4,12 +4,12 @@ import { systemCode } from '../../base/errors';
 import { fileDigest } from '../../disk/digest';
 import { artifactPath } from '../../project/targets';
 import { artifactDigest } from '../../project/verify-artifact';
-import type { ChangedLook, LookRequest } from './model';
+import type { ChangedStatus, StatusRequest } from './model';
 
 /** Whether source and artifacts hold what they held when it was built, whatever their times. */
 export async function isOnlyTouched(
-  { project }: LookRequest,
-  { spec, index, common, config, survey }: ChangedLook,
+  { project }: StatusRequest,
+  { spec, index, common, config, survey }: ChangedStatus,
 ): Promise<boolean> {
   if (index?.common !== common || index.config !== config || survey.refused.length > 0) return false;
   for (const arch of spec.archs) {

@@ -5,7 +5,15 @@ import { present } from '../../base/present';
 import { writeExact, type CloudEvent } from '../../events';
 import { bad, shownUrl, type Exchange } from '../../sources/exchange';
 import type { NetworkResponse } from '../../sources';
-import { callTold, functionTold, logTold, PREFIX, type CallTold, type FunctionTold, type LogTold } from './protocol';
+import {
+  callTold,
+  functionTold,
+  logTold,
+  PREFIX,
+  type CallTold,
+  type FunctionStatus,
+  type LogResult,
+} from './protocol';
 
 const MOST_BYTES = 64 * 1024 * 1024;
 
@@ -27,7 +35,7 @@ export class HostClient {
   }
 
   /** Undefined where the host knows no function of that name. */
-  async standing(name: string, doing: string): Promise<FunctionTold | undefined> {
+  async standing(name: string, doing: string): Promise<FunctionStatus | undefined> {
     const url = this.urlOf(name);
     const response = await this.exchange.send({ url, doing, expects: [200, 404] });
     if (response.status !== 404) return this.read(response, { doing, url, schema: functionTold });
@@ -48,7 +56,7 @@ export class HostClient {
     return this.read(response, { doing, url, schema: callTold });
   }
 
-  async log(name: string, { since, run, after }: LogWanted): Promise<LogTold> {
+  async log(name: string, { since, run, after }: LogWanted): Promise<LogResult> {
     const doing = `reading the log of ${name} at the host`;
     const wanted = present({ since, run, after: after?.toString() });
     const query = new URLSearchParams(wanted as Record<string, string>);

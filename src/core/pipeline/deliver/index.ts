@@ -2,9 +2,9 @@
 export { HostClient, type LogWanted } from './host-client';
 export { movedTags, readLedger, standing, type Delivery, type Ledger } from './ledger';
 export { ledgerSchema } from './ledger-schema';
-export { builtLoad, paperTexts, type Load, type LoadPart, type LoadRequest } from './load';
+export { builtPayload, paperTexts, type Payload, type PayloadPart, type PayloadRequest } from './load';
 export { linkOf } from './link';
-export { deliveryAt, fetchedLoad } from './promote';
+export { deliveryAt, fetchedPayload } from './promote';
 export { hostOpenApi } from './openapi';
 export {
   callText,
@@ -12,10 +12,10 @@ export {
   PREFIX,
   SEAL,
   versionText,
-  type FunctionTold,
-  type LogTold,
+  type FunctionStatus,
+  type LogResult,
   type VersionText,
-  type VersionTold,
+  type VersionResult,
 } from './protocol';
 export { recall, toRecall, type Recalled, type RecallChoice } from './recall';
 export { destinationOf, lookAtDestination, send, type SendRequest, type Sent } from './send';
@@ -30,7 +30,7 @@ export {
   WAYS,
   type DeliveryWorld,
   type Drift,
-  type Look,
+  type DeliveryStatus,
   type SentBlob,
   type Way,
   type What,

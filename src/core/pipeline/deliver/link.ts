@@ -1,10 +1,10 @@
 /** The address that installs what was sent, as a destination writes it. */
 import type { Delivery } from './ledger';
-import type { Load } from './load';
+import type { Payload } from './load';
 
 /** Every word is percent-encoded. Undefined where the destination has no link. */
 export function linkOf(
-  { destination, ending }: Pick<Load, 'destination' | 'ending'>,
+  { destination, ending }: Pick<Payload, 'destination' | 'ending'>,
   delivery: Delivery,
   arch = Object.keys(delivery.locations)[0] ?? '',
 ): string | undefined {

@@ -25,7 +25,7 @@ import {
 } from '../../sheet';
 
 /** A file as it is sent. */
-export interface LoadFile {
+export interface PayloadFile {
   /** Absolute path, and its name for messages. */
   readonly path: string;
   readonly shown: string;
@@ -35,19 +35,19 @@ export interface LoadFile {
 }
 
 /** The artifact for one architecture; for an image its layout, known by the digest of its manifest. */
-export interface LoadPart extends LoadFile {
+export interface PayloadPart extends PayloadFile {
   readonly arch: Arch;
-  readonly waybill: LoadFile;
+  readonly waybill: PayloadFile;
   /** What others can verify of it. */
-  readonly papers: readonly LoadPaper[];
+  readonly papers: readonly PayloadPaper[];
 }
 
-export interface LoadPaper extends LoadFile {
+export interface PayloadPaper extends PayloadFile {
   readonly kind: PaperKind;
 }
 
 /** Data beside the artifact. */
-export interface LoadBeside extends LoadFile {
+export interface PayloadBeside extends PayloadFile {
   readonly name: string;
   readonly setting: string;
   /** That of its name: `.bin`. */
@@ -75,18 +75,18 @@ export interface Configuration {
   readonly beside: Readonly<Record<string, string>>;
 }
 
-export interface Load {
+export interface Payload {
   readonly name: string;
   readonly form: FormFacts;
   /** Ending of artifacts: `.zip`, nothing for an executable. */
   readonly ending: string;
   readonly destination: Destination;
-  readonly parts: readonly LoadPart[];
-  readonly beside: readonly LoadBeside[];
+  readonly parts: readonly PayloadPart[];
+  readonly beside: readonly PayloadBeside[];
   readonly configuration: Configuration;
 }
 
-export interface LoadRequest {
+export interface PayloadRequest {
   readonly project: Project;
   readonly spec: FunctionSpec;
   /** Where it goes. */
@@ -98,9 +98,9 @@ export interface LoadRequest {
 }
 
 /** What was built, verified. @throws EmballageError ARTIFACT_MISSING, ARTIFACT_MIXED, USAGE */
-export async function builtLoad(request: LoadRequest): Promise<Load> {
+export async function builtPayload(request: PayloadRequest): Promise<Payload> {
   const { project, spec } = request;
-  const parts: LoadPart[] = [];
+  const parts: PayloadPart[] = [];
   let waybill: WaybillHead | undefined;
   for (const target of targetsOf([spec])) {
     waybill = await verifyArtifact(project, target);
@@ -121,10 +121,10 @@ export async function builtLoad(request: LoadRequest): Promise<Load> {
 
 /** A registry takes in parts what can be; everywhere else it is one file as any other. */
 async function artifactToSend(
-  { project, spec, destination }: LoadRequest,
+  { project, spec, destination }: PayloadRequest,
   target: Target,
   { artifact: { sha256, size } }: WaybillHead,
-): Promise<LoadFile> {
+): Promise<PayloadFile> {
   const shown = artifactPath(target);
   const { parts } = await openForm(spec.form);
   if (parts === undefined || takesParts(project, destination))
@@ -138,12 +138,15 @@ export function takesParts({ languages }: Project, { deliver }: Destination): bo
 }
 
 /** What of a load is known without its files. */
-export function headOf({ spec, destination }: LoadRequest): Pick<Load, 'name' | 'form' | 'ending' | 'destination'> {
+export function headOf({
+  spec,
+  destination,
+}: PayloadRequest): Pick<Payload, 'name' | 'form' | 'ending' | 'destination'> {
   const { name, form } = spec;
   return { name, form, ending: form.fileEnding, destination };
 }
 
-function papersAt(project: Project, target: Target): LoadPaper[] {
+function papersAt(project: Project, target: Target): PayloadPaper[] {
   return PAPER_KINDS.flatMap((kind) => {
     const shown = paperPath(target, kind);
     return existsSync(join(project.root, shown)) ? [{ kind, ...fileAt(project, shown) }] : [];
@@ -151,14 +154,14 @@ function papersAt(project: Project, target: Target): LoadPaper[] {
 }
 
 /** What the papers of a part say. */
-export function paperTexts({ papers }: Pick<LoadPart, 'papers'>): PaperTexts {
+export function paperTexts({ papers }: Pick<PayloadPart, 'papers'>): PaperTexts {
   const texts = papers.map(
     ({ kind, path, shown }) => [kind, guarded(shown, () => readFileSync(path, 'utf8'))] as const,
   );
   return Object.fromEntries(texts);
 }
 
-function fileAt({ root }: Project, shown: string): LoadFile {
+function fileAt({ root }: Project, shown: string): PayloadFile {
   const path = join(root, shown);
   return guarded(shown, () => ({ path, shown, sha256: fileDigest(path), size: statSync(path).size }));
 }
@@ -175,7 +178,7 @@ function changed(name: string, file: string): EmballageError {
 
 /** What a host is told of it. @throws EmballageError USAGE where a setting has no value for it */
 export function configurationOf(
-  { spec, destination, variable, isOnlyLookedAt = false }: LoadRequest,
+  { spec, destination, variable, isOnlyLookedAt = false }: PayloadRequest,
   loads: Configuration['loads'],
 ): Configuration {
   const { settings, secrets, held, unknown } = settingsOf(spec, destination.name, variable, isOnlyLookedAt);
@@ -196,7 +199,7 @@ export function configurationOf(
 function settingsOf(
   spec: FunctionSpec,
   destination: string,
-  variable: LoadRequest['variable'],
+  variable: PayloadRequest['variable'],
   isOnlyLookedAt: boolean,
 ): Pick<Configuration, 'settings' | 'secrets' | 'held' | 'unknown'> {
   const settings: Record<string, string> = {};
@@ -232,7 +235,7 @@ export function configurationDigest({ secrets, unknown, ...rest }: Configuration
 }
 
 /** Of all artifacts together: of the one, or over all by their architectures. */
-export function digestOfAll(parts: readonly Pick<LoadPart, 'arch' | 'sha256'>[]): string {
+export function digestOfAll(parts: readonly Pick<PayloadPart, 'arch' | 'sha256'>[]): string {
   const [first] = parts;
   if (first === undefined) throw new Error('nothing to send');
   const same = parts.every(({ sha256 }) => sha256 === first.sha256);

@@ -4,11 +4,11 @@ import { EmballageError } from '../../base/errors';
 import { wayIn, type Arch, type Destination } from '../../sheet';
 import { readWaybillFile, type WaybillFile } from '../../project/verify-artifact';
 import { readLedger, standing, type Delivery } from './ledger';
-import { configurationOf, headOf, takesParts, type Load, type LoadRequest } from './load';
+import { configurationOf, headOf, takesParts, type Payload, type PayloadRequest } from './load';
 import type { Fetched, FetchWanted, Way } from './ways';
 
 /** The newest delivery that stands at a destination. @throws EmballageError DELIVERY_GONE */
-export function deliveryAt({ project, spec }: Pick<LoadRequest, 'project' | 'spec'>, from: Destination): Delivery {
+export function deliveryAt({ project, spec }: Pick<PayloadRequest, 'project' | 'spec'>, from: Destination): Delivery {
   const [delivery] = standing(readLedger(project), spec.name, from.name);
   if (delivery !== undefined) return delivery;
   throw new EmballageError('DELIVERY_GONE', {
@@ -19,22 +19,22 @@ export function deliveryAt({ project, spec }: Pick<LoadRequest, 'project' | 'spe
   });
 }
 
-export interface FetchedLoad {
-  readonly load: Load;
+export interface FetchedPayload {
+  readonly payload: Payload;
   /** Of each architecture; an image at a registry has none beside it. */
   readonly waybills: ReadonlyMap<Arch, WaybillFile>;
 }
 
 /** @param way that to where it stands */
-export async function fetchedLoad(
-  request: LoadRequest,
+export async function fetchedPayload(
+  request: PayloadRequest,
   {
     way,
     delivery,
     into,
     onProgress,
   }: { readonly way: Way; readonly delivery: Delivery } & Pick<FetchWanted, 'into' | 'onProgress'>,
-): Promise<FetchedLoad> {
+): Promise<FetchedPayload> {
   const { project, spec } = request;
   const head = headOf(request);
   const { form, ending } = head;
@@ -55,10 +55,10 @@ export async function fetchedLoad(
     return found === undefined ? [] : [{ ...found, setting, ending: extname(own), shown: name }];
   });
   const configuration = configurationOf(request, { file, member });
-  return { load: { ...head, parts: fetched.parts, beside, configuration }, waybills };
+  return { payload: { ...head, parts: fetched.parts, beside, configuration }, waybills };
 }
 
-async function waybillsOf(project: LoadRequest['project'], { parts }: Fetched): Promise<Map<Arch, WaybillFile>> {
+async function waybillsOf(project: PayloadRequest['project'], { parts }: Fetched): Promise<Map<Arch, WaybillFile>> {
   const waybills = new Map<Arch, WaybillFile>();
   for (const { arch, path, waybill } of parts) {
     if (waybill.path === path) continue;

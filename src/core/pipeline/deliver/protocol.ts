@@ -128,10 +128,10 @@ export const problem = z
   .meta({ title: 'Problem', description: 'Why not (RFC 9457).' });
 
 export type VersionText = z.output<typeof versionText>;
-export type VersionTold = z.output<typeof versionTold>;
-export type FunctionTold = z.output<typeof functionTold>;
+export type VersionResult = z.output<typeof versionTold>;
+export type FunctionStatus = z.output<typeof functionTold>;
 export type CallTold = z.output<typeof callTold>;
-export type LogTold = z.output<typeof logTold>;
+export type LogResult = z.output<typeof logTold>;
 
 /** Cost of a seal (RFC 7914, 2). */
 export const SEAL = { N: 16_384, r: 8, p: 1, bytes: 32 } as const;

@@ -2,9 +2,9 @@
 import type { Project } from '../../project/targets';
 import type { Destination, FunctionSpec } from '../../sheet';
 import { noteDelivery, readLedger, standing, type Delivery } from './ledger';
-import { configurationDigest, type Load } from './load';
+import { configurationDigest, type Payload } from './load';
 import { wayKind } from './ways';
-import type { Look, SendOptions, SentBlob, What, Drift, Way } from './ways';
+import type { DeliveryStatus, SendOptions, SentBlob, What, Drift, Way } from './ways';
 
 export interface Sent {
   readonly delivery: Delivery;
@@ -18,7 +18,7 @@ export interface Sent {
 export interface SendRequest extends SendOptions {
   readonly project: Project;
   readonly way: Way;
-  readonly load: Load;
+  readonly payload: Payload;
   /** The destination that it comes from, where it is promoted. */
   readonly from?: string;
   /** All of it is sent, whatever stands there. */
@@ -27,25 +27,25 @@ export interface SendRequest extends SendOptions {
   readonly now: () => number;
 }
 
-export type LookRequest = Pick<SendRequest, 'project' | 'way' | 'load' | 'tags' | 'isWhole'>;
+export type StatusRequest = Pick<SendRequest, 'project' | 'way' | 'payload' | 'tags' | 'isWhole'>;
 
 /** What would be sent. @param last the newest delivery that stands at the same place */
-export async function lookAtDestination(request: LookRequest, last = lastAt(request)): Promise<Look> {
-  const { way, load, tags, isWhole } = request;
-  const look = await way.look(load, last, { tags });
+export async function lookAtDestination(request: StatusRequest, last = lastAt(request)): Promise<DeliveryStatus> {
+  const { way, payload, tags, isWhole } = request;
+  const look = await way.look(payload, last, { tags });
   return isWhole ? { ...look, what: whole(look, way) } : look;
 }
 
-function lastAt({ project, way, load }: LookRequest): Delivery | undefined {
-  return standing(readLedger(project), load.name, load.destination.name).find(({ at }) => at === way.at);
+function lastAt({ project, way, payload }: StatusRequest): Delivery | undefined {
+  return standing(readLedger(project), payload.name, payload.destination.name).find(({ at }) => at === way.at);
 }
 
-function whole({ what }: Look, { isTold }: Way): What {
+function whole({ what }: DeliveryStatus, { isTold }: Way): What {
   return isTold ? 'both' : what === 'nothing' ? 'code' : what;
 }
 
 export async function send(request: SendRequest): Promise<Sent> {
-  const { project, way, load, from } = request;
+  const { project, way, payload, from } = request;
   const last = lastAt(request);
   const look = await lookAtDestination(request, last);
   const isSame = look.what === 'nothing';
@@ -53,20 +53,22 @@ export async function send(request: SendRequest): Promise<Sent> {
   const { isTagged, takesParts } = wayKind(way.name);
   if (isSame && last !== undefined && isTagged !== true)
     return { delivery: last, what: 'nothing', drifts: [], blobs: [], isSame };
-  const { blobs, artifacts, ...where } = await way.send(load, look, request);
+  const { blobs, artifacts, ...where } = await way.send(payload, look, request);
   const delivery: Delivery = {
-    function: load.name,
-    destination: load.destination.name,
+    function: payload.name,
+    destination: payload.destination.name,
     way: way.name,
     at: way.at,
     ...where,
-    artifacts: artifacts ?? Object.fromEntries(load.parts.map(({ arch, sha256 }) => [arch, `sha256:${sha256}`])),
+    artifacts: artifacts ?? Object.fromEntries(payload.parts.map(({ arch, sha256 }) => [arch, `sha256:${sha256}`])),
     // What a registry takes in parts has one only where papers name it.
-    ...((load.form.isLayered !== true || takesParts !== true || load.parts.some(({ papers }) => papers.length > 0)) && {
-      waybills: Object.fromEntries(load.parts.map(({ arch, waybill }) => [arch, `sha256:${waybill.sha256}`])),
+    ...((payload.form.isLayered !== true ||
+      takesParts !== true ||
+      payload.parts.some(({ papers }) => papers.length > 0)) && {
+      waybills: Object.fromEntries(payload.parts.map(({ arch, waybill }) => [arch, `sha256:${waybill.sha256}`])),
     }),
-    ...papersField(load),
-    ...(way.isTold && { configuration: configurationDigest(load.configuration) }),
+    ...papersField(payload),
+    ...(way.isTold && { configuration: configurationDigest(payload.configuration) }),
     ...(from !== undefined && { from }),
     sent: new Date(request.now()).toISOString(),
   };
@@ -74,7 +76,7 @@ export async function send(request: SendRequest): Promise<Sent> {
   return { delivery, what: look.what, drifts: look.drifts, blobs, isSame };
 }
 
-function papersField({ parts }: SendRequest['load']): Pick<Delivery, 'papers'> {
+function papersField({ parts }: SendRequest['payload']): Pick<Delivery, 'papers'> {
   if (parts.every(({ papers }) => papers.length === 0)) return {};
   const rows = parts.map(({ arch, papers }) => [
     arch,

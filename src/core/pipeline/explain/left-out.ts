@@ -1,6 +1,6 @@
 /** What trimming took out of packages: by which rule, what that saved, and the patterns that keep it. */
 import { comparePaths, folderOf } from '../../base/paths';
-import { grouped } from '../../base/several';
+import { groupBy } from '../../base/several';
 import type { Waybill } from '../../waybill';
 
 type TrimmedFile = Waybill['trimmed'][number];
@@ -23,7 +23,7 @@ const INSIDE: ReadonlySet<string> = new Set(['debug-sections', 'members-not-reac
 /** @param matches which paths are asked about */
 export function leftOut(waybill: Waybill, matches: (path: string) => boolean): LeftOutGroup[] {
   const asked = waybill.trimmed.filter(({ path }) => matches(path));
-  return [...grouped(asked, (one) => `${one.package}\0${one.by}`).values()]
+  return [...groupBy(asked, (one) => `${one.package}\0${one.by}`).values()]
     .map(groupOf)
     .sort((a, b) => b.size - a.size || comparePaths(a.package, b.package));
 }

@@ -70,11 +70,11 @@ function entryWhy({ entries: [best, ...others] }: ProposedFunction): string {
 }
 
 function settingLines({ source, settings, optional }: ProposedFunction, inner: string): string[] {
-  const told = optional
+  const result = optional
     .slice(0, 8)
     .map(({ name, file, line }) => `${name} (${shortened(source, file)}:${String(line)})`);
-  const more = optional.length > told.length ? `, and ${String(optional.length - told.length)} more` : '';
-  const read = told.length === 0 ? [] : [`# read with a default: ${printable(told.join(', '))}${more}`];
+  const more = optional.length > result.length ? `, and ${String(optional.length - result.length)} more` : '';
+  const read = result.length === 0 ? [] : [`# read with a default: ${printable(result.join(', '))}${more}`];
   if (settings.length === 0) return read.map((line) => `${inner}${line}`);
   return [
     `${inner}settings:`,

@@ -1,6 +1,6 @@
 /** Surveys a folder: what sheet it could have, or what of its sheet no longer fits. */
 import { join } from 'node:path';
-import { breathe } from '../../base/breathe';
+import { yieldNow } from '../../base/breathe';
 import { EmballageError } from '../../base/errors';
 import { baseOf, joinPath } from '../../base/paths';
 import { projectFolder } from '../../disk/project-folder';
@@ -138,7 +138,7 @@ export async function compareWithSheet(options: SurveyOptions, project: Project)
     const isMentioned = (name: string): boolean =>
       new RegExp(`\\b${name}\\b`).test((texts ??= textsOf(tree, spec.source)));
     drifts.push(...driftOf(surveys, spec, project.sheet.destinations[spec.destination], isMentioned));
-    await breathe();
+    await yieldNow();
   }
   const stated = await statedFunctions(tree, project);
   const found = await proposeFunctions(surveys, options.onLanguage);

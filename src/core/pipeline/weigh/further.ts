@@ -17,7 +17,7 @@ export async function triedSavings(
   onTry: (line: string) => void,
 ): Promise<Saving[]> {
   const tried = new Map<string, number>();
-  const ways = languageOf(target.spec.runtime.language).lighter?.(target.spec) ?? [];
+  const ways = languageOf(target.spec.runtime.language).suggestions?.(target.spec) ?? [];
   const before = ways.length === 0 ? 0 : sizeOf((await assembleOnly(request, target)).fileSet.entries);
   for (const { line, spec } of ways) {
     onTry(line);

@@ -1,7 +1,7 @@
 /** The same weights, put together by what parts have in common. */
 import { comparePaths, folderOf } from '../../base/paths';
 import { stepsFromRoot } from '../../base/flow-graph';
-import { grouped } from '../../base/several';
+import { groupBy } from '../../base/several';
 import { rowsByOwner, withoutPackage, type ReasonGraph } from '../../waybill';
 import type { FormFacts } from '../../sheet';
 import { KINDS_OF_PART, type DependencyGroup, type Group, type Part, type Weight } from './model';
@@ -92,7 +92,7 @@ export function dependencyGroups(
   by: (key: string) => readonly string[] | undefined,
 ): DependencyGroup[] {
   const weighing = graph === undefined ? undefined : new Alone(parts, graph);
-  return [...grouped(parts, ({ owner }) => owner.key)]
+  return [...groupBy(parts, ({ owner }) => owner.key)]
     .map(([key, all]): DependencyGroup => {
       const [{ owner }] = all;
       const group = { key, name: owner.title, kind: owner.kind, files: all.length, ...weightOf(all) };

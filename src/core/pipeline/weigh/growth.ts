@@ -1,5 +1,5 @@
 /** How weights have changed since an earlier time, and what did that. */
-import { grouped } from '../../base/several';
+import { groupBy } from '../../base/several';
 import { parseSize } from '../../base/units';
 import type { Waybill } from '../../waybill';
 import { packedOf } from './limits';
@@ -39,7 +39,7 @@ export function recordFrom(weighed: Weighed): WeightRecord {
 export function recordFromWaybill(waybill: Waybill): WeightRecord {
   const { artifact, files, modules, image } = waybill;
   const owners = ownersByRow(waybill);
-  const inside = grouped(
+  const inside = groupBy(
     modules.map((module, i) => ({ module, owner: owners[files.length + i] ?? OWN })),
     ({ module }) => module.inside.file,
   );
@@ -48,7 +48,7 @@ export function recordFromWaybill(waybill: Waybill): WeightRecord {
     const rest = file.size - held.reduce((sum, one) => sum + one.unpacked, 0);
     return [...held, { owner: owners[row] ?? OWN, unpacked: Math.max(0, rest) }];
   });
-  const sums = [...grouped(weights, ({ owner }) => owner.key).values()].map((all) => ({
+  const sums = [...groupBy(weights, ({ owner }) => owner.key).values()].map((all) => ({
     ...namedVersion(all[0].owner.title, all[0].owner.kind === 'package'),
     unpacked: all.reduce((sum, one) => sum + one.unpacked, 0),
   }));
@@ -85,7 +85,7 @@ export function growth(before: WeightRecord, now: WeightRecord): Growth {
 /** Several versions of a package count together, so that one that follows another is one that changed. */
 function byName({ dependencies }: WeightRecord): Map<string, { version?: string; unpacked: number }> {
   return new Map(
-    [...grouped(dependencies, ({ name }) => name)].map(([name, all]) => {
+    [...groupBy(dependencies, ({ name }) => name)].map(([name, all]) => {
       const versions = all.flatMap(({ version }) => version ?? []).sort();
       const unpacked = all.reduce((sum, one) => sum + one.unpacked, 0);
       return [name, { ...(versions.length > 0 && { version: versions.join(', ') }), unpacked }];

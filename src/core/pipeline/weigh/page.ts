@@ -1,6 +1,6 @@
 /** What the page of weights shows of an artifact: the tree of what would go with what, and the shortest way to each part. */
 import { dominators, shortestWays } from '../../base/flow-graph';
-import { grouped } from '../../base/several';
+import { groupBy } from '../../base/several';
 import { present } from '../../base/present';
 import type { PageNodes, PageReport } from '../../base/weights-page';
 import type { ReasonGraph } from '../../waybill';
@@ -66,7 +66,7 @@ class NodeMaker {
 
   #addReasoned(graph: ReasonGraph, parts: readonly Part[]): void {
     const known = parts.filter(({ row }) => row !== undefined);
-    for (const [row, own] of grouped(known, (part) => String(part.row))) this.#addRow(graph, Number(row), own);
+    for (const [row, own] of groupBy(known, (part) => String(part.row))) this.#addRow(graph, Number(row), own);
     this.#addPackages(graph);
     this.#settle(graph);
     for (const part of parts) if (part.row === undefined) this.#addLoose(part);

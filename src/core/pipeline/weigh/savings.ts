@@ -1,6 +1,6 @@
 /** What could still go out of an artifact, and what that would save. */
 import { printable } from '../../base/text';
-import { grouped } from '../../base/several';
+import { groupBy } from '../../base/several';
 import type { Waybill } from '../../waybill';
 import type { LayerGroup, Part, Saving } from './model';
 
@@ -52,7 +52,7 @@ function duplicates({ files }: Waybill): Saving[] {
   for (const { kind, size, sha256 } of files)
     if (kind === 'file' && size > 0 && sha256 !== undefined) (seen.has(sha256) ? twice : seen).add(sha256);
   const same = files.filter(({ sha256 }) => sha256 !== undefined && twice.has(sha256));
-  return [...grouped(same, ({ sha256 }) => sha256 ?? '').values()].map((all) => {
+  return [...groupBy(same, ({ sha256 }) => sha256 ?? '').values()].map((all) => {
     const shown = all.slice(0, 2).map(({ path }) => printable(path));
     return {
       what: 'duplicates',
@@ -65,9 +65,9 @@ function duplicates({ files }: Waybill): Saving[] {
 /** Several versions of one package: all but the heaviest could go, if those who ask for them agreed. */
 function severalVersions(parts: readonly Part[]): Saving[] {
   const packages = parts.filter(({ owner }) => owner.kind === 'package');
-  const byName = grouped(packages, ({ owner }) => owner.title.replace(/ [^ ]*$/, ''));
+  const byName = groupBy(packages, ({ owner }) => owner.title.replace(/ [^ ]*$/, ''));
   return [...byName].flatMap(([name, all]) => {
-    const versions = [...grouped(all, ({ owner }) => owner.key).values()].map(sum).sort((a, b) => b - a);
+    const versions = [...groupBy(all, ({ owner }) => owner.key).values()].map(sum).sort((a, b) => b - a);
     if (versions.length < 2) return [];
     const unpacked = versions.slice(1).reduce((a, b) => a + b, 0);
     return [{ what: 'versions', about: `${String(versions.length)} versions of ${name}`, unpacked }];

@@ -110,6 +110,6 @@ function askersOf(waybill: Waybill | undefined): (key: string) => readonly strin
 /** Keys of the sheet that make an artifact lighter; by how much only trying them tells. */
 function untried(spec: FunctionSpec | undefined): Weighed['savings'] {
   if (spec === undefined) return [];
-  const found = languageOf(spec.runtime.language).lighter?.(spec) ?? [];
+  const found = languageOf(spec.runtime.language).suggestions?.(spec) ?? [];
   return found.map(({ what, about, line }) => ({ what, about, line }));
 }

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { EmballageError, systemCode } from '../../base/errors';
 import { contentDigest } from '../../disk/digest';
 import { writeInProject } from '../../disk/write';
-import type { OwnOf } from '../../sheet';
+import type { ByLanguage } from '../../sheet';
 import type { NotedSource } from '../../sources';
 import type { LockedBase, PlainLockedPackage } from './lock-schema';
 import { isVerified, noteVerified } from '../verified';
@@ -13,7 +13,7 @@ import { besideSheet, type Project } from '../targets';
 export type { LockedBase, LockedBaseTarget } from './lock-schema';
 
 /** A third-party file, with what is its language's own. */
-export type LockedPackage = Readonly<PlainLockedPackage> & OwnOf<'lockedPackage'>;
+export type LockedPackage = Readonly<PlainLockedPackage> & ByLanguage<'lockedPackage'>;
 
 export type LockedFunction = {
   /** Digest of the requirements, sources and targets that were settled. */
@@ -22,7 +22,7 @@ export type LockedFunction = {
   readonly sources?: readonly NotedSource[];
   /** By architecture. */
   readonly targets: Readonly<Record<string, readonly LockedPackage[]>>;
-} & OwnOf<'locked'>;
+} & ByLanguage<'locked'>;
 
 export interface Lock {
   readonly lock: typeof LOCK_FORMAT;
@@ -156,7 +156,7 @@ function formatBase({ inputs, targets }: LockedBase): string {
 }
 
 /** What languages add: each list one item a line. */
-function formatOwn(own: OwnOf<'locked'>): string {
+function formatOwn(own: ByLanguage<'locked'>): string {
   return sorted(own as Readonly<Record<string, Readonly<Record<string, unknown>>>>)
     .map(([id, part]) => {
       const rows = sorted(part).map(([key, value]) => `        ${JSON.stringify(key)}: ${formatRows(value)}`);

@@ -8,7 +8,7 @@
  */
 import { closeSync, existsSync, fstatSync, futimesSync, openSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { isRunning, thisMachine } from '../../disk/running';
+import { isRunning, machineMark } from '../../disk/running';
 import { STATE_FOLDER } from '../../fileset/selection';
 import { writeMemory } from '../../disk/write';
 
@@ -231,13 +231,13 @@ export class StateFolder {
 
   /** Absolute path of a folder for what is needed while this run lasts; the caller removes it. */
   scratch(name: string): string {
-    return join(this.path, SCRATCH, `${String(process.pid)}-${thisMachine()}-${name}`);
+    return join(this.path, SCRATCH, `${String(process.pid)}-${machineMark()}-${name}`);
   }
 
   /** Whether a folder for a run is one of this machine that has ended. */
   isStopped(name: string): boolean {
     const [, pid, machine] = /^(\d+)-([0-9a-f]{8})-/.exec(name) ?? [];
-    return machine === thisMachine() && !isRunning(Number(pid));
+    return machine === machineMark() && !isRunning(Number(pid));
   }
 
   /** Name of the folder for what only this version of the code reads. */

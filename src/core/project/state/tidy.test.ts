@@ -2,7 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, readdirSync, rmSync, utimesSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { folderWith, put } from '../../../../test/support/program';
-import { thisMachine } from '../../disk/running';
+import { machineMark } from '../../disk/running';
 import { KINDS, StateFolder, type StateKind } from './state';
 import { removeScratch, tidyKind, tidyState } from './tidy';
 
@@ -75,7 +75,7 @@ describe('what is kept', () => {
     const user: StateKind = { ...SMALL, of: 'user' };
     const state = stateIn();
     const ended = spawnSync('true').pid;
-    const name = (pid: number): string => `.emballage-${thisMachine()}-${String(pid)}-0-1.part`;
+    const name = (pid: number): string => `.emballage-${machineMark()}-${String(pid)}-0-1.part`;
     fill(state, user, { a: 60, [name(ended)]: 1, [name(process.pid)]: 1 });
     tidyKind(state, user);
     expect(left(state, user)).toEqual([name(process.pid), 'a']);

@@ -16,11 +16,11 @@ export const settingsUndeclared: Rule = {
     const declared = (facts.settings ?? []).map(({ name }) => name);
     const isReserved = picomatch([...hostSettings(subject.form, subject.view?.isProgram === true, destination)]);
     const found: Finding[] = [];
-    const told = new Set<string>();
+    const result = new Set<string>();
     for (const { name, file, line, hasDefault } of subject.view?.settings?.() ?? []) {
-      if (declared.includes(name) || isCommonSetting(name) || isReserved(name) || told.has(`${file}\0${name}`))
+      if (declared.includes(name) || isCommonSetting(name) || isReserved(name) || result.has(`${file}\0${name}`))
         continue;
-      told.add(`${file}\0${name}`);
+      result.add(`${file}\0${name}`);
       const near = nearestWord(name, declared);
       found.push({
         level: hasDefault && near === undefined ? 'note' : 'stop',

@@ -80,8 +80,8 @@ function requestData(
 export function sendAnswer(response: ServerResponse, answer: Answer, shape: Shape | undefined): number {
   if (answer.kind === 'failed') {
     const { failure } = answer;
-    const told = 'message' in failure ? { error: failure.name, message: failure.message } : { error: failure.kind };
-    return sendJson(response, 500, JSON.stringify(told));
+    const result = 'message' in failure ? { error: failure.name, message: failure.message } : { error: failure.kind };
+    return sendJson(response, 500, JSON.stringify(result));
   }
   if (shape === undefined) return sendJson(response, 200, answer.json);
   try {

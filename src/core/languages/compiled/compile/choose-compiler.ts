@@ -34,7 +34,7 @@ export async function chooseCCompiler(wanted: Wanted, { isStatic, isCxx, isLinke
   const { spec, arch, machine } = wanted;
   const all = await cCompilersOf(machine);
   const libc = libcOf(wanted.project, spec);
-  const asked = isLinker ? undefined : spec.own.toolchain;
+  const asked = isLinker ? undefined : spec.byLanguage.toolchain;
   const isAsked = (one: CCompiler): boolean =>
     asked === undefined || (one.compiler === asked.compiler && fitsToolchain(asked, one.version));
   const chosen = chooseC(
@@ -63,7 +63,7 @@ export function missingCompiler(
   here: readonly string[],
   mend: string,
 ): EmballageError {
-  const asked = spec.own.toolchain;
+  const asked = spec.byLanguage.toolchain;
   return new EmballageError('TOOLCHAIN_MISSING', {
     doing: `compiling ${spec.name} for ${arch}`,
     expected: `a compiler of ${language}${asked === undefined ? '' : `, \`${asked.text}\``}`,

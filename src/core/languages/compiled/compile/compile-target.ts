@@ -51,7 +51,7 @@ function keyOf<Id extends CompiledId>(
   identity: Plan['identity'],
 ): string {
   const inputs = filesReadInputs(project, spec, (path) => isAmong(language.files, path));
-  const { own, name, entry } = spec;
+  const { byLanguage: own, name, entry } = spec;
   return contentDigest(
     JSON.stringify([
       ...[identity, own, name, entry.file, arch, epochSeconds],
@@ -92,7 +92,7 @@ async function keep<Id extends CompiledId>(
   const { project, spec } = request;
   const folder = join(project.root, spec.source);
   const note: Kept = {
-    ...(await writeStripped(executable, source, spec.own.strip)),
+    ...(await writeStripped(executable, source, spec.byLanguage.strip)),
     read: read.flatMap((path) => (isInside(folder, path) ? [path.slice(folder.length + 1)] : [])).sort(),
     settings: readSettings(language, request, without(read, aside)),
   };

@@ -20,7 +20,7 @@ export const nativeStatic: Rule = {
     const what = isStatic
       ? 'a static executable, which needs nothing'
       : `a dynamic one, which needs ${elf.needed.map(printable).join(', ') || 'a loader'}${glibc === undefined ? '' : `, glibc ${glibc.join('.')} or newer`}`;
-    const wanted = (facts.own as CompiledKeys | undefined)?.linkage;
+    const wanted = (facts.byLanguage as CompiledKeys | undefined)?.linkage;
     const isOther = wanted !== undefined && (wanted === 'static') !== isStatic;
     if (isStatic && !isOther) return findings();
     return findings({

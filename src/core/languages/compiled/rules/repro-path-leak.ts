@@ -47,8 +47,8 @@ function tracesOf({ facts, today }: RuleContext): TraceWord[] {
   const [year = '', month = '', day = ''] = today.split('-');
   const name = MONTHS[Number(month) - 1] ?? '';
   const days = [`${name} ${day.replace(/^0/, ' ')} ${year}`, today];
-  const told = facts.waybill?.made.time.startsWith(today) === true;
-  return [...paths, ...named, ...(told ? [] : days.map((text) => ({ what: 'today’s date', text, isWord: true })))];
+  const result = facts.waybill?.made.time.startsWith(today) === true;
+  return [...paths, ...named, ...(result ? [] : days.map((text) => ({ what: 'today’s date', text, isWord: true })))];
 }
 
 /** As C’s `__DATE__` writes them. */

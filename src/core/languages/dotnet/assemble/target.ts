@@ -221,7 +221,7 @@ function trim(
   const trimmed: Trimmed[] = [];
   const settings = {
     system: systemOf(project, spec, arch),
-    languages: spec.own.languages,
+    languages: spec.byLanguage.languages,
     ridOf: (path: string) => rids.get(path),
   };
   const take = (entry: PackedFile, by: string): void => {

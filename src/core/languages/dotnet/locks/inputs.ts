@@ -6,7 +6,7 @@ import { readNeeds } from './needs';
 import { projectSources } from '../sources';
 
 export function dependsOn(project: Project, spec: FunctionSpec<'dotnet'>): Inputs {
-  const { languages = null, publish } = spec.own;
+  const { languages = null, publish } = spec.byLanguage;
   const files = [...(readNeeds(project, spec)?.files ?? []), ...projectSources(project, spec)];
   return { ...NO_INPUTS, files: [...new Set(files)].sort(), values: { languages, publish } };
 }

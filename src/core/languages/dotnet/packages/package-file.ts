@@ -1,7 +1,7 @@
 /** Unpacks a package (`.nupkg`, an archive by the Open Packaging Conventions) into a folder of the store. */
 import { mkdirSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import { breathe } from '../../../base/breathe';
+import { yieldNow } from '../../../base/breathe';
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { withFileSource } from '../../../disk/file-source';
@@ -44,7 +44,7 @@ export function unpackPackage({ path, file, folder, mostBytes }: PackageToUnpack
       for (const entry of soundArchive(source, file, mostBytes).entries) {
         if (entry.kind === 'folder' || OF_ARCHIVE.test(entry.path)) continue;
         files.push(await unpackEntry(source, entry, target, file));
-        await breathe();
+        await yieldNow();
       }
       return { files };
     }),

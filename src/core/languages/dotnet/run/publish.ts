@@ -110,7 +110,7 @@ function optionsOf({ project, spec, arch }: AssemblyRequest<'dotnet'>): {
   readonly flags: string[];
 } {
   const rid = ridOf(systemOf(project, spec, arch));
-  const { publish: kind } = spec.own;
+  const { publish: kind } = spec.byLanguage;
   return {
     rid,
     flags: [

@@ -127,22 +127,25 @@ class DotnetSurvey implements Survey {
 
   look({ source, entry }: KnownFunction): LookedAt {
     const path = joinPath(source, entry.file);
-    const told = { settings: settingsIn(this.#sources(source)), hasPackages: true };
+    const result = { settings: settingsIn(this.#sources(source)), hasPackages: true };
     const assembly = this.#assembly(path);
     // A project makes its assembly first.
-    if (assembly === undefined && this.#projectIn(source)) return { entry: 'unseen', found: '', entries: [], ...told };
-    if (assembly === undefined) return { entry: 'gone', found: `no assembly \`${entry.file}\``, entries: [], ...told };
+    if (assembly === undefined && this.#projectIn(source))
+      return { entry: 'unseen', found: '', entries: [], ...result };
+    if (assembly === undefined)
+      return { entry: 'gone', found: `no assembly \`${entry.file}\``, entries: [], ...result };
     const [type, method] = [entry.member.replace(/\.[^.]*$/, ''), entry.member.replace(/^.*\./, '')];
     const found = assembly.types().find(({ name }) => name === type);
     const entries = assemblyEntries(assembly, entry.file);
     if (found?.methods().some(({ name }) => name === method) === true)
-      return { entry: 'there', found: '', entries: [], ...told };
-    if (found !== undefined && found.base !== 'System.Object') return { entry: 'unseen', found: '', entries, ...told };
+      return { entry: 'there', found: '', entries: [], ...result };
+    if (found !== undefined && found.base !== 'System.Object')
+      return { entry: 'unseen', found: '', entries, ...result };
     return {
       entry: 'gone',
       found: found === undefined ? `no type \`${type}\`` : `no method \`${method}\` of it`,
       entries,
-      ...told,
+      ...result,
     };
   }
 

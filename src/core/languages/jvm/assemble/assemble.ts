@@ -1,6 +1,6 @@
 /** From prepared JARs to what goes into the artifact: merged, and traced where the sheet asks for it. */
 import { comparePaths, folderOf } from '../../../base/paths';
-import { NO_ASKS, type Asks } from '../../../fileset/asks';
+import { NO_EDGES, type DependencyEdges } from '../../../fileset/asks';
 import type { Overlap, Reason, Trimmed, UnseenImport } from '../../../fileset/model';
 import type { ClassFacts } from '../shade/class-facts';
 import { kindOf, withoutRelease } from '../shade/jar-entries';
@@ -44,7 +44,7 @@ export interface JvmAssembled {
   readonly overlaps: readonly Overlap[];
   readonly trimmed: readonly Trimmed[];
   readonly unseen: readonly UnseenImport[];
-  readonly asks: Asks;
+  readonly edges: DependencyEdges;
   readonly isMultiRelease: boolean;
   /** JARs that are kept whole; everything without tracing. */
   readonly whole: ReadonlySet<string> | undefined;
@@ -67,7 +67,7 @@ export async function assembleJvm(request: JvmAssembleRequest): Promise<JvmAssem
       ...gone.map(({ path, input, entry }) => ({ path, size: entry.size, package: input.owner, by: 'not-reached' })),
     ].sort((a, b) => comparePaths(a.path, b.path)),
     unseen: traced?.unseen ?? [],
-    asks: traced?.asks ?? NO_ASKS,
+    edges: traced?.edges ?? NO_EDGES,
     whole: traced?.whole,
     isMultiRelease: kept.some(({ path }) => withoutRelease(path).release > 0),
   };

@@ -114,7 +114,7 @@ async function compiled(
   digestOf: (file: PackedFile) => string,
 ): Promise<OwnJar> {
   const release = Number(spec.runtime.version);
-  const { processors } = spec.own;
+  const { processors } = spec.byLanguage;
   const key = contentDigest(
     JSON.stringify([
       java.version,

@@ -58,7 +58,7 @@ export async function assemble(request: AssemblyRequest<'jvm'>, whole: FileSet):
   try {
     const packed = jars.filter(({ locked }) => locked.jvm?.provided !== true);
     const inputs = await preparedInputs(request, own, packed, open);
-    const { main, append, deep: isDeep } = spec.own;
+    const { main, append, deep: isDeep } = spec.byLanguage;
     const roots = [spec.entry.file, ...(main === undefined ? [] : [main])].map((name) => name.replaceAll('.', '/'));
     const assembled = await assembleJvm({
       inputs,
@@ -78,7 +78,7 @@ export async function assemble(request: AssemblyRequest<'jvm'>, whole: FileSet):
       overlaps: assembled.overlaps,
       unseen: [...assembled.unseen, ...(deep?.unseen ?? [])],
       missing: [],
-      asks: assembled.asks,
+      edges: assembled.edges,
       modules: [],
       sourceDigests: own.digests,
       toolchains: own.toolchains,
@@ -150,7 +150,7 @@ async function preparedInputs(
       apart: locked.jvm?.apart,
     })),
   ];
-  const plan = shadePlan(request, all, spec.own);
+  const plan = shadePlan(request, all, spec.byLanguage);
   const known = await preparedAlready(project, plan);
   const missing = plan.filter(({ out }) => known.get(out) === undefined);
   await prepareAll(missing, request.jobs);
@@ -260,7 +260,7 @@ function entriesOf(
     };
   };
   const { isMultiRelease } = assembled;
-  const { main } = spec.own;
+  const { main } = spec.byLanguage;
   const manifest = make(
     JAR_MANIFEST,
     Buffer.from(manifestText({ ...(main !== undefined && { main }), isMultiRelease })),
@@ -302,7 +302,7 @@ function originOf(
 /** Classes that no source file became. Names with slashes. */
 function madeByProcessors({ spec }: AssemblyRequest<'jvm'>, inputs: readonly PreparedInput[], own: OwnCode): string[] {
   const [compiled] = inputs;
-  if (spec.own.processors.length === 0 || own.sources.size === 0 || compiled?.owner !== '') return [];
+  if (spec.byLanguage.processors.length === 0 || own.sources.size === 0 || compiled?.owner !== '') return [];
   const sourceOf = sourceFinder(inputs, own);
   return compiled.facts().flatMap(({ name }) => (sourceOf(`${name}.class`) === undefined ? [name] : []));
 }

@@ -98,7 +98,7 @@ class Settler {
     const own = needs.pom === undefined ? undefined : await this.#ownPom(needs.pom, surroundings);
     const direct = own?.dependencies ?? needs.listed;
     const managed = own?.managed ?? new Map<string, Managed>();
-    const apart = new Set(spec.own.relocate.flatMap((one) => one.within ?? []));
+    const apart = new Set(spec.byLanguage.relocate.flatMap((one) => one.within ?? []));
     for (const name of apart) if (!direct.some((one) => nameOf(one) === name)) throw notDirect(spec, name);
     const main = await this.#resolve(
       direct.filter((one) => !apart.has(nameOf(one))),

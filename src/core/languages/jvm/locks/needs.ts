@@ -36,7 +36,7 @@ export function readJvmNeeds(project: Project, spec: FunctionSpec<'jvm'>): JvmNe
   const listed = needs.kind === 'list' ? readList(spec, needs) : [];
   const poms = needs.kind === 'file' ? withParents(project, needs.path) : [];
   const texts = poms.map((path) => readProjectPom(project, path));
-  const within = spec.own.relocate.flatMap((one) => one.within ?? []);
+  const within = spec.byLanguage.relocate.flatMap((one) => one.within ?? []);
   const inputs = [listed, texts, spec.sources, within, spec.runtime.version, spec.archs];
   return {
     listed,

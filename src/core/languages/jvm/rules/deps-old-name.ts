@@ -15,7 +15,7 @@ export const depsOldName: Rule = {
   mend: 'Write the new name in the file, or let the package stay where it is.',
   needs: ['runtime', 'waybill'],
   check({ subject, facts }) {
-    const { relocate = [], except = [] } = (facts.own ?? {}) as Partial<JvmKeys>;
+    const { relocate = [], except = [] } = (facts.byLanguage ?? {}) as Partial<JvmKeys>;
     const moves = relocate.filter(({ within }) => within === undefined);
     if (moves.length === 0) return findings();
     const found: Finding[] = [];

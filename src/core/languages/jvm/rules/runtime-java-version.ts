@@ -55,7 +55,7 @@ function newApi(
 ): Finding[] {
   if (jdk === undefined || newest === undefined) return [];
   const found: Finding[] = [];
-  const told = new Set<string>();
+  const result = new Set<string>();
   for (const one of classes.values())
     for (const { owner, name, descriptor } of one.uses) {
       const isNew = jdk.hasClass(owner)
@@ -63,8 +63,8 @@ function newApi(
         : newest.hasClass(owner);
       const what = `${shownClass(owner)}.${name}`;
       const from = owners.get(one.path) ?? one.path;
-      if (!isNew || told.has(`${from}\0${what}`) || found.length >= MAX_SHOWN) continue;
-      told.add(`${from}\0${what}`);
+      if (!isNew || result.has(`${from}\0${what}`) || found.length >= MAX_SHOWN) continue;
+      result.add(`${from}\0${what}`);
       found.push({
         level: owners.has(one.path) ? (reached.has(one.facts.name) ? 'warn' : 'note') : 'stop',
         where: printable(whereOf(one)),

@@ -2,8 +2,8 @@
  * Which classes are needed: from the entry on, whatever a needed class names as a type or by a constant text, the providers
  * of services in use, and everything of a JAR whose code looks classes up by names that cannot be seen.
  */
-import { breathe } from '../../../base/breathe';
-import { AskBook, type Asks } from '../../../fileset/asks';
+import { yieldNow } from '../../../base/breathe';
+import { EdgeBook, type DependencyEdges } from '../../../fileset/asks';
 import type { Reason, UnseenImport } from '../../../fileset/model';
 import type { ClassFacts } from './class-facts';
 
@@ -32,7 +32,7 @@ export interface TracedClasses {
   /** Resources that a needed class names. */
   readonly resources: ReadonlyMap<string, Reason>;
   /** Everybody who asks for each, not only the first. */
-  readonly asks: Asks;
+  readonly edges: DependencyEdges;
 }
 
 /** The classes that are reached from an entry, each with who reached it. */
@@ -45,7 +45,7 @@ class ClassTracer {
   readonly #reached = new Map<string, Reason>();
   readonly #resources = new Map<string, Reason>();
   readonly #services = new Set<string>();
-  readonly #asks = new AskBook();
+  readonly #edges = new EdgeBook();
   readonly #unseen: UnseenImport[] = [];
   readonly #whole = new Set<string>();
   readonly #open: string[] = [];
@@ -70,7 +70,7 @@ class ClassTracer {
     do {
       for (let name = this.#open.pop(); name !== undefined; name = this.#open.pop()) {
         this.#follow(name);
-        if (this.#reached.size % 64 === 0) await breathe();
+        if (this.#reached.size % 64 === 0) await yieldNow();
       }
       this.#useServices();
       this.#readResources();
@@ -81,7 +81,7 @@ class ClassTracer {
       unseen: this.#unseen,
       whole: this.#whole,
       resources: this.#resources,
-      asks: this.#asks.asks,
+      edges: this.#edges.edges,
     };
   }
 
@@ -91,7 +91,7 @@ class ClassTracer {
       this.#foreign.add(name);
       return;
     }
-    if (reason.why === 'imported' || reason.why === 'named') this.#asks.ask(reason.by, this.#request.pathOf(name));
+    if (reason.why === 'imported' || reason.why === 'named') this.#edges.ask(reason.by, this.#request.pathOf(name));
     if (this.#reached.has(name)) return;
     this.#reached.set(name, reason);
     this.#open.push(name);
@@ -99,7 +99,7 @@ class ClassTracer {
 
   /** Reaches a class as part of what is kept together. */
   #keep(together: string, name: string, reason: Reason): void {
-    if (this.#request.classes.has(name)) this.#asks.keepTogether(together, this.#request.pathOf(name));
+    if (this.#request.classes.has(name)) this.#edges.keepTogether(together, this.#request.pathOf(name));
     const isKnown = this.#reached.has(name);
     if (!isKnown) this.#reach(name, reason);
   }
@@ -126,7 +126,7 @@ class ClassTracer {
     const folder = from.slice(0, from.lastIndexOf('/') + 1);
     for (const path of [plain, folder + plain, `${internal}.properties`]) {
       if (!this.#request.resources.has(path)) continue;
-      this.#asks.ask(by, path);
+      this.#edges.ask(by, path);
       if (!this.#resources.has(path)) this.#resources.set(path, reason);
     }
   }
@@ -134,7 +134,7 @@ class ClassTracer {
   #useService(service: string, by: string): void {
     const together = `service ${service}`;
     this.#services.add(service);
-    if (!this.#asks.askTogether(together, by)) return;
+    if (!this.#edges.askTogether(together, by)) return;
     for (const provider of this.#request.services.get(service) ?? [])
       this.#keep(together, provider, { why: 'named', by });
   }
@@ -175,7 +175,7 @@ class ClassTracer {
     this.#unseen.push({ file, line, what: `${method}: ${what}`, kept: owner });
     this.#whole.add(owner);
     const together = `all of ${owner}`;
-    if (!this.#asks.askTogether(together, file, line)) return;
+    if (!this.#edges.askTogether(together, file, line)) return;
     const by = `${file}:${String(line)}`;
     for (const name of this.#byOwner.get(owner) ?? []) this.#keep(together, name, { why: 'kept-whole', by });
   }

@@ -1,7 +1,7 @@
 /** Finds functions for the Java virtual machine in a repository. */
 import { eachBreathing } from '../../../base/breathe';
 import { baseOf, folderOf } from '../../../base/paths';
-import { grouped } from '../../../base/several';
+import { groupBy } from '../../../base/several';
 import { listed } from '../../../base/text';
 import {
   allOf,
@@ -68,7 +68,7 @@ class JvmSurvey implements Survey {
       found.push({ file, source, entries: [best, ...others] });
     });
     const functions: SurveyedFunction[] = [];
-    for (const [source, all] of grouped(found, (one) => one.source)) {
+    for (const [source, all] of groupBy(found, (one) => one.source)) {
       const texts = new Map(this.#sources(source).map((path) => [path, this.#tree.text(path) ?? '']));
       const isUsed = ({ file }: Found): boolean =>
         [...texts].some(([path, text]) => path !== file && new RegExp(`\\b${stemOf(file)}\\b`).test(plainCode(text)));
@@ -123,7 +123,7 @@ class JvmSurvey implements Survey {
       if (this.#sources(source).length === 0)
         found.push({ file, source, entries: [best, ...others], java: facts.java });
     });
-    const groups = grouped(found, ({ source }) => source);
+    const groups = groupBy(found, ({ source }) => source);
     return found.map(({ file, source, entries, java }) => ({
       name: (groups.get(source)?.length ?? 0) > 1 ? stemOf(file) : nameFor(source, '', false, this.#tree.root),
       ...{ source, file, entries, keys: [], settings: [], lacking: [] },
@@ -137,14 +137,14 @@ class JvmSurvey implements Survey {
 
   look({ source, entry }: KnownFunction): LookedAt {
     const texts = new Map(this.#sources(source).map((path) => [path, this.#tree.text(path) ?? '']));
-    const told = {
+    const result = {
       settings: settingsIn(texts),
       hasPackages: needsOf(this.#request, this.#poms, source).needs !== undefined,
     };
     const stem = entry.file.slice(entry.file.lastIndexOf('.') + 1);
     const path = [...texts.keys()].find((one) => `/${one}`.endsWith(`/${entry.file.replaceAll('.', '/')}.java`));
     // Classes in JARs, compiled ones and those of other languages are not looked into.
-    if (texts.size === 0) return { entry: 'unseen', found: '', entries: [], ...told };
+    if (texts.size === 0) return { entry: 'unseen', found: '', entries: [], ...result };
     const entries = byPoints(
       [...texts].flatMap(([file, text]) =>
         (sourceEntries(text, stemOf(file))?.entries ?? []).map((one) => ({
@@ -153,11 +153,11 @@ class JvmSurvey implements Survey {
         })),
       ),
     );
-    if (path === undefined) return { entry: 'gone', found: `no class \`${stem}\` of that package`, entries, ...told };
+    if (path === undefined) return { entry: 'gone', found: `no class \`${stem}\` of that package`, entries, ...result };
     const isThere = new RegExp(`\\b${entry.member}\\s*\\(`).test(plainCode(texts.get(path) ?? ''));
     const inherits = /\bextends\b|\bimplements\b/.test(plainCode(texts.get(path) ?? ''));
-    if (isThere) return { entry: 'there', found: '', entries: [], ...told };
-    return { entry: inherits ? 'unseen' : 'gone', found: `no method \`${entry.member}\` of it`, entries, ...told };
+    if (isThere) return { entry: 'there', found: '', entries: [], ...result };
+    return { entry: inherits ? 'unseen' : 'gone', found: `no method \`${entry.member}\` of it`, entries, ...result };
   }
 }
 

@@ -2,7 +2,7 @@
 import { EmballageError, type Problem } from '../../../base/errors';
 import { comparePaths } from '../../../base/paths';
 import { count, printable } from '../../../base/text';
-import { condenseAsks, NO_ASKS, renameAsks, type Asks } from '../../../fileset/asks';
+import { condenseEdges, NO_EDGES, renameEdges, type DependencyEdges } from '../../../fileset/asks';
 import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../../fileset/model';
 import { HTTP_ADAPTER_FILE } from './adapter';
 import { isCompiled } from '../compile/settings';
@@ -85,7 +85,7 @@ class NodeAssembler implements Assembling {
       dropped: gone,
       unseen: trace === undefined ? [] : trace.unseen.map(withOwnerNamed),
       missing: isWhole ? [] : missingImports(trace),
-      asks: this.#packedAsks(isWhole ? undefined : trace, inside, kept),
+      edges: this.#packedAsks(isWhole ? undefined : trace, inside, kept),
       linked: inside,
       entryFile: linked?.entryFile ?? this.emitted(entry.file),
     };
@@ -196,12 +196,12 @@ class NodeAssembler implements Assembling {
   }
 
   /** Everybody of those that are packed who asks for something, by the names that the artifact has for them. */
-  #packedAsks(trace: Trace | undefined, linked: readonly LinkedPart[], kept: readonly NodeFile[]): Asks {
-    if (trace === undefined) return NO_ASKS;
+  #packedAsks(trace: Trace | undefined, linked: readonly LinkedPart[], kept: readonly NodeFile[]): DependencyEdges {
+    if (trace === undefined) return NO_EDGES;
     const inside = new Set(linked.map(({ file }) => file.path));
     const there = new Set([...inside, ...kept.map(({ path }) => path)]);
-    return renameAsks(
-      condenseAsks(trace.asks, (path) => there.has(path)),
+    return renameEdges(
+      condenseEdges(trace.dependencies, (path) => there.has(path)),
       (path) => (inside.has(path) ? path : this.emitted(path)),
     );
   }

@@ -1,5 +1,5 @@
 /** What putting packages and the function's own files together takes and gives, and what linking asks of it. */
-import type { Asks } from '../../../fileset/asks';
+import type { DependencyEdges } from '../../../fileset/asks';
 import type { LinkedPlace, MissingImport, Reason, Trimmed, UnseenImport } from '../../../fileset/model';
 import type { Trim } from '../../../sheet';
 import type { FunctionCompiler } from '../compile/settings';
@@ -83,7 +83,7 @@ export interface NodeAssembled {
   readonly unseen: readonly UnseenImport[];
   readonly missing: readonly MissingImport[];
   /** Who asks for what; linked modules by the names of their sources, all else by those in the artifact. */
-  readonly asks: Asks;
+  readonly edges: DependencyEdges;
   /** Modules that are inside the linked file. */
   readonly linked: readonly LinkedPart[];
   /** What the host loads. */

@@ -47,7 +47,7 @@ export async function assemble(request: AssemblyRequest<'node'>, whole: FileSet)
   const { base: all, leftOut } = withoutBuildFiles(whole);
   // Links to packages that are laid out have done their work.
   const base = own === sources ? all : all.filter(({ kind, path }) => kind !== 'link' || ownerOf(`${path}/`) === '');
-  if (isPlain && !isCompiling && spec.trim !== 'traced' && !spec.own.link && spec.adapter === undefined)
+  if (isPlain && !isCompiling && spec.trim !== 'traced' && !spec.byLanguage.link && spec.adapter === undefined)
     return { ...plain, fileSet: { entries: base, leftOut } };
   const language = await import('./assembling');
   return assembleAll({ request, language, files, base, leftOut, plain, isCompiling });
@@ -101,7 +101,7 @@ async function assembleAll(work: Work): Promise<Assembly> {
       trimmed: [...assembled.trimmed, ...trimmed].sort((a, b) => comparePaths(a.path, b.path)),
       unseen: assembled.unseen,
       missing: assembled.missing,
-      asks: assembled.asks,
+      edges: assembled.edges,
       modules: modulesOf(assembled, known),
       sourceDigests: new Map(
         work.files.filter(({ owner }) => owner === '').map(({ path, sha256 }) => [path, sha256()]),
@@ -129,7 +129,7 @@ function nodeSettings({ project, spec, arch, locked, packages }: AssemblyRequest
     libc: libcOf(project, spec),
     requiresEsm: language.requiresEsm(major, runtimeOf(project, spec)?.patch),
     nodeEnv: spec.settings.find(({ name }) => name === 'NODE_ENV')?.sample,
-    ...spec.own,
+    ...spec.byLanguage,
   };
 }
 
@@ -148,7 +148,7 @@ function readCompiler({ request: { project, spec }, language, files }: Work): Fu
       settings: settings === undefined ? undefined : join(project.root, settings),
       root: join(project.root, spec.source),
       major: Number(spec.runtime.version),
-      sourcemap: spec.own.sourcemap !== 'none',
+      sourcemap: spec.byLanguage.sourcemap !== 'none',
       isOwn: (path) => own.has(path),
     });
   } catch (error) {
@@ -265,5 +265,5 @@ function toolchainsOf({ spec }: AssemblyRequest<'node'>, isCompiling: boolean): 
     };
     return `${name} ${found}`;
   };
-  return [...(isCompiling ? [version('typescript')] : []), ...(spec.own.minify ? [version('terser')] : [])];
+  return [...(isCompiling ? [version('typescript')] : []), ...(spec.byLanguage.minify ? [version('terser')] : [])];
 }

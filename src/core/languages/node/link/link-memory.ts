@@ -56,7 +56,7 @@ export interface LinkResult {
   readonly dropped: readonly string[];
   readonly unseen: readonly UnseenImport[];
   readonly missing: readonly MissingImport[];
-  readonly asks: RecordedAsks;
+  readonly edges: RecordedAsks;
   readonly linked: readonly {
     readonly file: string;
     readonly reason: Reason;

@@ -45,9 +45,9 @@ export function recordOf(assembler: Assembling, assembled: NodeAssembled, key: s
       dropped: assembled.dropped,
       unseen: assembled.unseen,
       missing: assembled.missing,
-      asks: {
-        files: [...assembled.asks.files].map(([by, asked]) => [by, [...asked]]),
-        together: assembled.asks.together.map((one) => ({ by: [...one.by], for: [...one.for] })),
+      edges: {
+        files: [...assembled.edges.files].map(([by, asked]) => [by, [...asked]]),
+        together: assembled.edges.together.map((one) => ({ by: [...one.by], for: [...one.for] })),
       },
       linked: assembled.linked.map(({ file, reason, settings, packages }) => ({
         file: file.path,

@@ -1,6 +1,6 @@
 /** Links again where the function's own modules have changed in nothing but their texts. */
 import { baseOf } from '../../../base/paths';
-import type { Asks } from '../../../fileset/asks';
+import type { DependencyEdges } from '../../../fileset/asks';
 import type { NodeAssembled, NodeAssembleRequest, NodeFile } from '../assemble/assembly';
 import { isCode, sourceOf, textOf } from '../assemble/module-source';
 import { NO_FACTS } from '../trace/facts';
@@ -94,7 +94,7 @@ function settle(
     dropped: result.dropped,
     unseen: result.unseen,
     missing: result.missing,
-    asks: asksAgain(record, anew),
+    edges: asksAgain(record, anew),
     linked: result.linked.map(({ file, reason, settings, packages }) => ({
       file: fileAt(file),
       inside: places(file),
@@ -107,7 +107,7 @@ function settle(
 }
 
 /** Who asks for what: the same as before, though in modules that changed the lines may have moved. */
-function asksAgain({ lines, result: { asks } }: LinkRecord, anew: ReadonlyMap<string, SectionText>): Asks {
+function asksAgain({ lines, result: { edges } }: LinkRecord, anew: ReadonlyMap<string, SectionText>): DependencyEdges {
   const lineIn = (by: string): ((line: number) => number) => {
     const text = anew.get(by);
     const before = lines[by];
@@ -115,13 +115,13 @@ function asksAgain({ lines, result: { asks } }: LinkRecord, anew: ReadonlyMap<st
     const now = requestLines(text.facts);
     return (line) => now[before.indexOf(line)] ?? 0;
   };
-  const files = asks.files.map(([by, asked]) => {
+  const files = edges.files.map(([by, asked]) => {
     const moved = lineIn(by);
     return [by, new Map(asked.map(([path, line]) => [path, moved(line)]))] as const;
   });
   return {
     files: new Map(files),
-    together: asks.together.map((one) => ({ by: new Map(one.by), for: new Set(one.for) })),
+    together: edges.together.map((one) => ({ by: new Map(one.by), for: new Set(one.for) })),
   };
 }
 

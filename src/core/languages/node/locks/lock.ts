@@ -5,7 +5,7 @@ import { pathToFileURL } from 'node:url';
 import type { Place } from '../../../base/errors';
 import { folderOf, joinPath, settlePath } from '../../../base/paths';
 import { literalPattern, printable, percentDecoded } from '../../../base/text';
-import { grouped, severalAtOnce } from '../../../base/several';
+import { groupBy, severalAtOnce } from '../../../base/several';
 import { contentDigest } from '../../../disk/digest';
 import { writeWhole } from '../../../disk/write';
 import {
@@ -101,7 +101,7 @@ function choose(
       entry.isLink ? [[entry.key, linkTarget(lock, entry, needs.lock).key] as const] : [],
     ),
   );
-  const versions = grouped(
+  const versions = groupBy(
     [...selected.values()].map(({ entry }) => entry),
     ({ name }) => name,
   );

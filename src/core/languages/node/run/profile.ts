@@ -9,13 +9,13 @@ import { Resolver } from '../resolve/resolver';
 
 export const profiling: Profiling = {
   args: () => [],
-  read({ told, root, own, entry }) {
+  read({ told: result, root, own, entry }) {
     const inside = (file: string): string => {
       const path = file.startsWith('file:') ? fileURLToPath(file) : file;
       return path.startsWith(`${root}/`) ? path.slice(root.length + 1) : '';
     };
     const costs = withImports(
-      toldCosts(told, ({ file }) => inside(file)),
+      toldCosts(result, ({ file }) => inside(file)),
       root,
       entry,
     );

@@ -3,7 +3,7 @@ import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { eachBreathing } from '../../../base/breathe';
 import { folderOf, joinPath, within } from '../../../base/paths';
-import { grouped } from '../../../base/several';
+import { groupBy } from '../../../base/several';
 import { listed } from '../../../base/text';
 import { findMember } from '../view/entry';
 import { isCode } from '../assemble/module-source';
@@ -63,7 +63,7 @@ class NodeSurvey implements Survey {
       for (const one of this.#modules.asks(file).files) imported.add(one);
       found.push(...this.#foundIn(file));
     });
-    const units = grouped(found, ({ unit }) => unit);
+    const units = groupBy(found, ({ unit }) => unit);
     return [...units].flatMap(([unit, all]) => {
       if (this.#isLibrary(unit)) return [];
       // What others of them import is a part of those.
@@ -133,20 +133,20 @@ class NodeSurvey implements Survey {
     const file = joinPath(source, entry.file);
     const { tree } = this.#request;
     const { files, packages } = this.#asksAll(file);
-    const told = {
+    const result = {
       settings: files.flatMap((one) => this.#modules.settings(one)),
       hasPackages: packages.length > 0,
     };
     if (tree.text(file) === undefined)
-      return { entry: 'gone', found: 'no such file', entries: this.#instead(source, entry.member), ...told };
+      return { entry: 'gone', found: 'no such file', entries: this.#instead(source, entry.member), ...result };
     const read = (path: string): string | undefined =>
       this.#modules.code(joinPath(source, path)) ?? this.#compiledFrom(joinPath(source, path));
     const verdict = findMember(read, entry.file, entry.member);
     if (verdict.kind === 'unseen' || verdict.kind === 'syntax')
-      return { entry: 'unseen', found: '', entries: [], ...told };
-    if (verdict.kind !== 'missing') return { entry: 'there', found: '', entries: [], ...told };
+      return { entry: 'unseen', found: '', entries: [], ...result };
+    if (verdict.kind !== 'missing') return { entry: 'there', found: '', entries: [], ...result };
     const found = verdict.members.length === 0 ? 'nothing' : `only ${listed(verdict.members.slice(0, 8))}`;
-    return { entry: 'gone', found, entries: this.#instead(source, entry.member), ...told };
+    return { entry: 'gone', found, entries: this.#instead(source, entry.member), ...result };
   }
 
   /** `./surge.js` in code that is compiled means `surge.ts`. */

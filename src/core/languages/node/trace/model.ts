@@ -1,5 +1,5 @@
 /** What tracing modules takes and gives. */
-import type { Asks } from '../../../fileset/asks';
+import type { DependencyEdges } from '../../../fileset/asks';
 import type { UnseenImport } from '../../../fileset/model';
 import type { Resolver } from '../resolve/resolver';
 import type { ModuleFacts, ModuleRequest } from './facts';
@@ -34,7 +34,7 @@ export interface Trace {
   readonly unseen: readonly UnseenImport[];
   readonly missing: readonly MissingModule[];
   /** Everybody who asks for each, not only the first. */
-  readonly asks: Asks;
+  readonly dependencies: DependencyEdges;
 }
 
 export interface TraceRequest {

@@ -1,7 +1,7 @@
 /** Follows what modules ask for, from the entry on: which files are reached, by whom, and what cannot be seen. */
 import { comparePaths, folderOf, joinPath, settlePath } from '../../../base/paths';
 import { literalPattern } from '../../../base/text';
-import { AskBook } from '../../../fileset/asks';
+import { EdgeBook } from '../../../fileset/asks';
 import type { UnseenImport } from '../../../fileset/model';
 import type { Resolved, Way } from '../resolve/resolver';
 import type { ModuleFacts, ModuleRequest } from './facts';
@@ -22,7 +22,7 @@ class Tracer {
   readonly #edges = new Map<string, Edge[]>();
   readonly #unseen: UnseenImport[] = [];
   readonly #missing: MissingModule[] = [];
-  readonly #asks = new AskBook();
+  readonly #dependencies = new EdgeBook();
   readonly #hinted = new Set<string>();
   /** Modules that ES modules import. */
   readonly #imported = new Set<string>();
@@ -49,7 +49,7 @@ class Tracer {
     while (this.#followNames() || this.#followHints());
     return {
       ...{ reached: this.#reached, edges: this.#edges, unseen: this.#unseen, missing: this.#missing },
-      asks: this.#asks.asks,
+      dependencies: this.#dependencies.edges,
     };
   }
 
@@ -106,7 +106,7 @@ class Tracer {
 
   #keepOwn(): void {
     const [first] = this.#unseen;
-    const isFirst = this.#unseen.filter(({ file, line }) => this.#asks.askTogether('', file, line)).length > 0;
+    const isFirst = this.#unseen.filter(({ file, line }) => this.#dependencies.askTogether('', file, line)).length > 0;
     if (!isFirst || first === undefined) return;
     const by = `${first.file}:${String(first.line)}`;
     for (const file of this.#request.files)
@@ -125,12 +125,12 @@ class Tracer {
 
   /** Reaches a file as part of what is kept together. */
   #keep(together: string, path: string, by: string): void {
-    this.#asks.keepTogether(together, path);
+    this.#dependencies.keepTogether(together, path);
     this.#reach(path, { how: 'whole', by });
   }
 
   #reach(path: string, reach: Reach, line?: number): void {
-    if (reach.how !== 'whole') this.#asks.ask(reach.by, path, line);
+    if (reach.how !== 'whole') this.#dependencies.ask(reach.by, path, line);
     const before = this.#reached.get(path);
     // What is asked for is told rather than what is only kept.
     if (before !== undefined && (before.how !== 'whole' || reach.how === 'whole')) return;
@@ -285,7 +285,7 @@ class Tracer {
     const { ownerOf, files } = this.#request;
     const owner = ownerOf(path);
     this.#unseen.push({ file: path, line, what, kept: owner });
-    if (!this.#asks.askTogether(owner, path, line)) return;
+    if (!this.#dependencies.askTogether(owner, path, line)) return;
     const by = `${path}:${String(line)}`;
     for (const kept of [owner, ...this.#optionalOf(owner)]) {
       const inside = kept === '' ? files : this.#below(`${kept}/`);

@@ -1,10 +1,10 @@
 /** Puts packages and the function's own files together: what goes where, what is taken out, what clashes. */
 import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
-import { breathe } from '../../../base/breathe';
+import { yieldNow } from '../../../base/breathe';
 import { comparePaths } from '../../../base/paths';
-import { grouped } from '../../../base/several';
-import { NO_ASKS, type Asks } from '../../../fileset/asks';
+import { groupBy } from '../../../base/several';
+import { NO_EDGES, type DependencyEdges } from '../../../fileset/asks';
 import type { Overlap, Reason, StoredContent, Trimmed, UnseenImport } from '../../../fileset/model';
 import type { Arch, Trim } from '../../../sheet';
 import { installWheel, readEntryPoints, type InstalledFile } from '../wheel/install';
@@ -70,7 +70,7 @@ export interface Assembled {
   readonly trimmed: readonly Trimmed[];
   readonly overlaps: readonly Overlap[];
   readonly unseen: readonly UnseenImport[];
-  readonly asks: Asks;
+  readonly edges: DependencyEdges;
 }
 
 interface Candidate extends InstalledFile {
@@ -93,7 +93,7 @@ export async function assemblePython(request: AssembleRequest): Promise<Assemble
     trimmed: trimmed.sort((a, b) => comparePaths(a.path, b.path)),
     overlaps,
     unseen: trace?.unseen ?? [],
-    asks: trace?.asks ?? NO_ASKS,
+    edges: trace?.edges ?? NO_EDGES,
   };
 }
 
@@ -140,7 +140,7 @@ async function trimSafely(
     for (const path of siblings) {
       const one = placed.get(path);
       if (one === undefined) continue;
-      if (path.endsWith('.so')) await breathe();
+      if (path.endsWith('.so')) await yieldNow();
       const by =
         request.keptBy(path) === undefined
           ? safeRuleFor({ path, siblings, usedTests: used, isStubRead: isStubRead(path), isForOther: others.has(path) })
@@ -227,7 +227,7 @@ function entryPointModules(placed: ReadonlyMap<string, Candidate>): (group: stri
     .flatMap(([, { content }]) =>
       content.kind === 'file' ? readEntryPoints(readFileSync(content.source, 'utf8')) : [],
     );
-  const groups = grouped(points, ({ group }) => group);
+  const groups = groupBy(points, ({ group }) => group);
   return (group) => (groups.get(group) ?? []).map(({ target }) => target.split(':')[0] ?? target);
 }
 

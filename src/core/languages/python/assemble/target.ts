@@ -21,7 +21,7 @@ import type { Project } from '../../../project/targets';
 export async function assemble(request: AssemblyRequest<'python'>, whole: FileSet): Promise<Assembly> {
   const { project, spec } = request;
   const plain = await assembleSources(request, whole);
-  if (!spec.own.bytecode) return plain;
+  if (!spec.byLanguage.bytecode) return plain;
   const { entries, toolchain } = await withBytecode(
     project,
     spec,
@@ -42,9 +42,9 @@ async function assembleSources(request: AssemblyRequest<'python'>, whole: FileSe
   const ready = await readyPackages(request);
   const inputs = ready.map(({ locked, wheel }) => ({ ...locked, wheel }));
   const assembled = await assembleFiles(request, base, inputs);
-  const { trimmed, overlaps, unseen, asks } = assembled;
+  const { trimmed, overlaps, unseen, edges } = assembled;
   const fileSet = withAdapter(project, spec, joinSets(project, base, assembled));
-  return { ...plain, fileSet, trimmed, overlaps, unseen, asks };
+  return { ...plain, fileSet, trimmed, overlaps, unseen, edges };
 }
 
 /** With the module that calls a web application, where the sheet says that the entry is one. */

@@ -11,24 +11,24 @@ const SHOWN_VERSIONS = 3;
 /** @param facts what the solver derived the contradiction from */
 export function explain(facts: readonly Cause[], projects: ReadonlyMap<string, Project>): string[] {
   const lines: string[] = [];
-  const asks = new Map<string, { ask: Ask; versions: string[] }>();
+  const edges = new Map<string, { ask: Ask; versions: string[] }>();
   for (const fact of facts) {
     if (fact.kind === 'asks') {
       const key = `${fact.ask.by}\0${fact.ask.what}`;
-      const known = asks.get(key) ?? { ask: fact.ask, versions: [] };
+      const known = edges.get(key) ?? { ask: fact.ask, versions: [] };
       if (fact.ask.byVersion !== undefined) known.versions.push(fact.ask.byVersion);
-      asks.set(key, known);
+      edges.set(key, known);
     } else if (fact.kind === 'none' && fact.why !== 'no version is left') lines.push(`${fact.name}: ${fact.why}`);
     else if (fact.kind === 'unusable') lines.push(`${fact.name} ${fact.version} ${fact.why}`);
   }
   // An extra asks for its own package; that goes without saying.
-  const said = [...asks.values()].filter(({ ask }) => !ask.by.startsWith(`${nameIn(ask.what)}[`));
-  const told = said.map(
+  const said = [...edges.values()].filter(({ ask }) => !ask.by.startsWith(`${nameIn(ask.what)}[`));
+  const result = said.map(
     ({ ask, versions }) =>
       `${who(ask, versions)} ${versions.length === 1 || ask.byVersion === undefined ? 'asks' : 'ask'} for ${ask.what}`,
   );
   const names = [...new Set(said.map(({ ask }) => ask.what))];
-  return [...new Set([...told, ...lines, ...names.flatMap((what) => whyNone(what, projects) ?? [])])];
+  return [...new Set([...result, ...lines, ...names.flatMap((what) => whyNone(what, projects) ?? [])])];
 }
 
 function who({ by, byVersion }: Ask, versions: readonly string[]): string {
@@ -54,11 +54,11 @@ function whyNone(what: string, projects: ReadonlyMap<string, Project>): string |
   if (near.length > 0) {
     const byReason = new Map<string, Version[]>();
     for (const { version, why } of near) byReason.set(why, [...(byReason.get(why) ?? []), version]);
-    const told = [...byReason]
+    const result = [...byReason]
       .map(([why, some]) => `${name} ${listed(some.map(({ text }) => text))}: ${why}`)
       .join('; ');
     const newest = project.candidates.find(({ isPrerelease, yanked }) => !isPrerelease && yanked === undefined);
-    return newest === undefined ? told : `${told}; the newest that this target can use is ${newest.version.text}`;
+    return newest === undefined ? result : `${result}; the newest that this target can use is ${newest.version.text}`;
   }
   const versions = project.candidates.slice(0, SHOWN_VERSIONS).map((candidate) => candidate.version.text);
   return versions.length === 0

@@ -1,4 +1,4 @@
-import { grouped } from '../../../base/several';
+import { groupBy } from '../../../base/several';
 import { count, printable } from '../../../base/text';
 import type { Finding, FunctionFacts } from '../../../findings/rule';
 import type { PythonArtifact } from '../view/artifact-view';
@@ -29,7 +29,7 @@ export function testOnlyInPython(artifact: PythonArtifact, facts: FunctionFacts)
   );
   const own = ownModules(artifact, facts);
   const found = own.filter((path) => OWN_TEST.test(path) && path !== facts.entry?.file);
-  const tests = [...grouped(found, testFolder)].flatMap(([folder, files]): Finding[] => {
+  const tests = [...groupBy(found, testFolder)].flatMap(([folder, files]): Finding[] => {
     const isTest = (path: string): boolean => (folder === '' ? files.includes(path) : path.startsWith(`${folder}/`));
     if (own.some((path) => !isTest(path) && imports(artifact, path).some(isTest))) return [];
     const [first] = files;

@@ -3,5 +3,5 @@ import { toldCosts, type Profiling } from '../../load-cost';
 
 export const profiling: Profiling = {
   args: () => [],
-  read: ({ told }) => Promise.resolve(toldCosts(told, ({ name }) => name)),
+  read: ({ told: result }) => Promise.resolve(toldCosts(result, ({ name }) => name)),
 };

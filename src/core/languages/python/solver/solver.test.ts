@@ -28,8 +28,8 @@ function sourceOf(world: World, root: Readonly<Record<string, readonly number[]>
 /** Tries everything. */
 function isPossible(world: World, root: Readonly<Record<string, readonly number[]>>): boolean {
   const names = Object.keys(world);
-  const fits = (chosen: ReadonlyMap<string, number>, asks: Readonly<Record<string, readonly number[]>>): boolean =>
-    Object.entries(asks).every(([name, versions]) => versions.includes(chosen.get(name) ?? -1));
+  const fits = (chosen: ReadonlyMap<string, number>, edges: Readonly<Record<string, readonly number[]>>): boolean =>
+    Object.entries(edges).every(([name, versions]) => versions.includes(chosen.get(name) ?? -1));
   const tryFrom = (i: number, chosen: Map<string, number>): boolean => {
     const name = names[i];
     if (name === undefined)
@@ -67,8 +67,8 @@ describe('the version solver', () => {
     const world = { a: [{ c: [0] }], b: [{ c: [1] }], c: [{}, {}], d: [{}] };
     const solution = await solve(sourceOf(world, { a: [0], b: [0], d: [0] }));
     const facts = solution.kind === 'impossible' ? solution.facts : [];
-    const asks = facts.flatMap((fact) => (fact.kind === 'asks' ? [`${fact.ask.by}: ${fact.ask.what}`] : []));
-    expect(asks.sort()).toEqual(['a: c in 0', 'b: c in 1', 'horn: a in 0', 'horn: b in 0']);
+    const edges = facts.flatMap((fact) => (fact.kind === 'asks' ? [`${fact.ask.by}: ${fact.ask.what}`] : []));
+    expect(edges.sort()).toEqual(['a: c in 0', 'b: c in 1', 'horn: a in 0', 'horn: b in 0']);
   });
 
   it('gives up on thousands of versions that all fail alike', async () => {
@@ -83,12 +83,12 @@ describe('the version solver', () => {
       const names = ['a', 'b', 'c', 'd', 'e'].slice(0, 2 + next(4));
       const some = (length: number): number[] => Array.from({ length }, (_, i) => i).filter(() => next(3) > 0);
       const sizes = new Map(names.map((name) => [name, 1 + next(3)]));
-      const asks = (share: number) =>
+      const edges = (share: number) =>
         Object.fromEntries(names.filter(() => next(100) < share).map((name) => [name, some(sizes.get(name) ?? 0)]));
       const world = Object.fromEntries(
-        names.map((name) => [name, Array.from({ length: sizes.get(name) ?? 0 }, () => asks(45))]),
+        names.map((name) => [name, Array.from({ length: sizes.get(name) ?? 0 }, () => edges(45))]),
       );
-      const root = asks(60);
+      const root = edges(60);
       const solution = await solve(sourceOf(world, root));
       expect([seed, solution.kind === 'solved']).toEqual([seed, isPossible(world, root)]);
       if (solution.kind !== 'solved') continue;

@@ -1,7 +1,7 @@
 /** Finds functions in Python in a repository. */
 import { eachBreathing } from '../../../base/breathe';
 import { baseOf, folderOf, joinPath, upwards, within } from '../../../base/paths';
-import { grouped } from '../../../base/several';
+import { groupBy } from '../../../base/several';
 import { listed } from '../../../base/text';
 import {
   byPoints,
@@ -61,7 +61,7 @@ class PythonSurvey implements Survey {
       if (best !== undefined) found.push({ file, source, entries: [best, ...others] });
     });
     const functions: SurveyedFunction[] = [];
-    for (const [, all] of grouped(found, ({ source }) => source)) {
+    for (const [, all] of groupBy(found, ({ source }) => source)) {
       const reached = new Set(
         all.flatMap((one) => this.#reached(one.source, one.file).files.filter((path) => path !== one.file)),
       );
@@ -184,16 +184,16 @@ class PythonSurvey implements Survey {
     const file = joinPath(source, entry.file);
     const { files, others } = this.#reached(source, file);
     const hasPackages = [...others].some((name) => name !== '' && !isStandardModule(name, '3.12'));
-    const told = { settings: this.#settingsOf(files), hasPackages };
+    const result = { settings: this.#settingsOf(files), hasPackages };
     if (this.#tree.text(file) === undefined)
-      return { entry: 'gone', found: 'no such file', entries: this.#instead(source, entry.member), ...told };
+      return { entry: 'gone', found: 'no such file', entries: this.#instead(source, entry.member), ...result };
     const { members, imports } = this.#factsOf(file);
-    if (Object.hasOwn(members, entry.member)) return { entry: 'there', found: '', entries: [], ...told };
+    if (Object.hasOwn(members, entry.member)) return { entry: 'there', found: '', entries: [], ...result };
     if (imports.some(({ names }) => names === '*') || Object.hasOwn(members, '__getattr__'))
-      return { entry: 'unseen', found: '', entries: [], ...told };
+      return { entry: 'unseen', found: '', entries: [], ...result };
     const names = Object.keys(members).filter((name) => members[name]?.kind === 'function');
     const found = names.length === 0 ? 'no function at all' : `only ${listed(names.slice(0, 8))}`;
-    return { entry: 'gone', found, entries: this.#instead(source, entry.member), ...told };
+    return { entry: 'gone', found, entries: this.#instead(source, entry.member), ...result };
   }
 
   #instead(source: string, member: string): EntryCandidate[] {

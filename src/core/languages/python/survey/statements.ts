@@ -142,15 +142,15 @@ function minorOf(version: string): number {
   return Number(version.split('.')[1] ?? 0);
 }
 
-const told = new WeakMap<SurveyRequest, Set<string>>();
+const result = new WeakMap<SurveyRequest, Set<string>>();
 
 function tomlOf(request: SurveyRequest, path: string | undefined): Record<string, unknown> | undefined {
   if (path === undefined) return undefined;
   try {
     return parse(textOf(request.tree, path));
   } catch (error) {
-    const known = told.get(request) ?? new Set<string>();
-    told.set(request, known);
+    const known = result.get(request) ?? new Set<string>();
+    result.set(request, known);
     const [text = ''] = messageOf(error).split('\n');
     if (!known.has(path)) request.onNote({ where: path, text: `passed over: ${text}` });
     known.add(path);

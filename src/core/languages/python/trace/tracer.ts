@@ -1,7 +1,7 @@
 /** Follows imports from the entry over the function and its packages: which files a run can reach, and through whom. */
-import { breathe } from '../../../base/breathe';
+import { yieldNow } from '../../../base/breathe';
 import { baseOf, folderOf } from '../../../base/paths';
-import { AskBook, type Asks } from '../../../fileset/asks';
+import { EdgeBook, type DependencyEdges } from '../../../fileset/asks';
 import type { ModuleFacts } from './facts';
 import { absoluteName, ModuleTree, packageOf } from './module-tree';
 
@@ -49,7 +49,7 @@ export interface Trace {
   readonly reached: ReadonlyMap<string, Reach>;
   readonly unseen: readonly Unseen[];
   /** Everybody who asks for each, not only the first. */
-  readonly asks: Asks;
+  readonly edges: DependencyEdges;
 }
 
 /** The modules that are reached from an entry, each with who reached it. */
@@ -63,7 +63,7 @@ class Tracer {
   readonly #reached = new Map<string, Reach>();
   readonly #unseen: Unseen[] = [];
   readonly #open: string[] = [];
-  readonly #asks = new AskBook();
+  readonly #edges = new EdgeBook();
   readonly #owners = new Set<string>();
   readonly #byOwner = new Map<string, string[]>();
   readonly #topModules = new Map<string, Set<string>>();
@@ -89,13 +89,13 @@ class Tracer {
         await this.#followAll();
       }
     this.#reachData();
-    return { reached: this.#reached, unseen: this.#unseen, asks: this.#asks.asks };
+    return { reached: this.#reached, unseen: this.#unseen, edges: this.#edges.edges };
   }
 
   async #followAll(): Promise<void> {
     for (let path = this.#open.pop(); path !== undefined; path = this.#open.pop()) {
       this.#follow(path);
-      await breathe();
+      await yieldNow();
     }
   }
 
@@ -112,7 +112,7 @@ class Tracer {
   /** Keeps a package whole for a file. @returns whether nobody did before */
   #keepPackageWhole(owner: string, by: string): boolean {
     const together = `all of ${owner}`;
-    if (!this.#asks.askTogether(together, by)) return false;
+    if (!this.#edges.askTogether(together, by)) return false;
     for (const path of this.#filesOf(owner)) if (!/\.pyc$|^bin\//.test(path)) this.#keep(together, path, by);
     return true;
   }
@@ -129,14 +129,14 @@ class Tracer {
 
   /** Reaches a file as part of what is kept together. */
   #keep(together: string, path: string, by: string): void {
-    this.#asks.keepTogether(together, path);
+    this.#edges.keepTogether(together, path);
     this.#reach(path, { by, how: 'whole' });
   }
 
   #reach(path: string, reach: Reach, line?: number): void {
     const file = this.#request.files.get(path);
     if (file === undefined) return;
-    if (reach.how === 'import') this.#asks.ask(reach.by, path, line);
+    if (reach.how === 'import') this.#edges.ask(reach.by, path, line);
     if (this.#reached.has(path)) return;
     this.#reached.set(path, reach);
     this.#open.push(path);
@@ -183,7 +183,7 @@ class Tracer {
     if (this.#request.isStrict) return;
     const needed = this.#request
       .requiredBy(this.#ownerOf(path))
-      .filter((owner) => !this.#asks.isTogether(`all of ${owner}`));
+      .filter((owner) => !this.#edges.isTogether(`all of ${owner}`));
     if (needed.length === 0) return;
     const names = this.#request.namesIn(
       path,
@@ -250,7 +250,7 @@ class Tracer {
   }
 
   #keepOwn(by: string): void {
-    if (!this.#asks.askTogether('own', by)) return;
+    if (!this.#edges.askTogether('own', by)) return;
     for (const path of this.#filesOf('')) if (path.endsWith('.py') && !isOwnTest(path)) this.#keep('own', path, by);
   }
 
@@ -267,12 +267,12 @@ class Tracer {
     const top = path.includes('/') ? `${path.slice(0, path.indexOf('/'))}/` : '';
     const kept = top === '' ? path : top;
     const together = `${owner}\0${kept}`;
-    if (!this.#asks.askTogether(together, path, line)) return kept;
+    if (!this.#edges.askTogether(together, path, line)) return kept;
     for (const [other, file] of this.#request.files)
       if (file.owner === owner && (top === '' ? isTopModule(other) : other.startsWith(top)))
         this.#keep(together, other, path);
     for (const module of this.#request.requiredBy(owner).flatMap((one) => [...(this.#topModules.get(one) ?? [])])) {
-      for (const file of this.#tree.filesFor(module)) this.#asks.keepTogether(together, file);
+      for (const file of this.#tree.filesFor(module)) this.#edges.keepTogether(together, file);
       this.#reachModule(module, path);
     }
     return kept;
@@ -283,7 +283,7 @@ class Tracer {
     const packages = this.#packagesOfCode();
     const code = [...this.#reached.keys()].filter((path) => /\.(?:py|so)$/.test(path));
     const used = new Set(code.map(folderOf));
-    for (const path of code) this.#asks.askTogether(beside(folderOf(path)), path);
+    for (const path of code) this.#edges.askTogether(beside(folderOf(path)), path);
     for (const [path, { owner }] of this.#request.files) {
       // Scripts are for people at a shell; what they import is not followed.
       if (/\.pyc?$|^bin\//.test(path) || this.#isModule(path) || !this.#owners.has(owner)) continue;
@@ -291,7 +291,7 @@ class Tracer {
       while (folder !== '' && !packages.has(folder)) folder = folderOf(folder);
       if (folder !== '' && !used.has(folder)) continue;
       // What is kept for another reason too would stay for this one. That of a whole package hangs by the package itself.
-      if (folder !== '') this.#asks.keepTogether(beside(folder), path);
+      if (folder !== '') this.#edges.keepTogether(beside(folder), path);
       if (!this.#reached.has(path)) this.#reached.set(path, { by: folder, how: 'data' });
     }
   }

@@ -4,7 +4,7 @@
  */
 import { mkdirSync, readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import { breathe } from '../../../base/breathe';
+import { yieldNow } from '../../../base/breathe';
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { withFileSource } from '../../../disk/file-source';
@@ -75,7 +75,7 @@ async function unpackInto(
     if (!folders.has(dirname(path))) guarded(path, () => mkdirSync(dirname(path), { recursive: true }));
     folders.add(dirname(path));
     files.push(await unpackEntry(source, entry, path));
-    await breathe();
+    await yieldNow();
   }
   const read = (name: string): string | undefined =>
     files.some((one) => one.path === `${distInfo}/${name}`)

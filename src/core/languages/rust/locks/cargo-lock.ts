@@ -87,9 +87,9 @@ function isRow(value: unknown): value is Row {
 
 /** A dependency is written as a name, with its version where there are several, and its source where those are the same. */
 function askers(rows: readonly Row[], { name, version }: Row): string[] {
-  const asks = (text: string): boolean => {
+  const edges = (text: string): boolean => {
     const [wanted, wantedVersion = version] = text.split(' ');
     return wanted === name && wantedVersion === version;
   };
-  return [...new Set(rows.filter((row) => row.dependencies?.some(asks) === true).map((row) => row.name))].sort();
+  return [...new Set(rows.filter((row) => row.dependencies?.some(edges) === true).map((row) => row.name))].sort();
 }

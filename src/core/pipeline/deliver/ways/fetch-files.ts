@@ -8,7 +8,7 @@ import { FileSink, guarded, replaceLarge } from '../../../disk/write';
 import { PAPER_KINDS, PAPERS } from '../../../project/papers';
 import { ARCHITECTURES } from '../../../sheet';
 import type { Delivery } from '../ledger';
-import type { LoadFile, LoadPaper } from '../load';
+import type { PayloadFile, PayloadPaper } from '../load';
 import { bodyDigest, type Exchange } from '../../../sources/exchange';
 import { WAYBILL_ENDING } from './files';
 import type { Fetched, FetchWanted } from './way';
@@ -41,7 +41,7 @@ export async function fetchFiles(
     const at = `${location}${WAYBILL_ENDING}`;
     const to = join(into, `${file}${WAYBILL_ENDING}`);
     const waybill = await fetchOne(delivery, at, delivery.waybills?.[arch], to, bring);
-    const papers: LoadPaper[] = [];
+    const papers: PayloadPaper[] = [];
     for (const kind of PAPER_KINDS) {
       const own = delivery.papers?.[arch]?.[kind];
       const { ending: paper } = PAPERS[kind];
@@ -66,7 +66,7 @@ async function fetchOne(
   digest: string | undefined,
   to: string,
   bring: Bring,
-): Promise<LoadFile> {
+): Promise<PayloadFile> {
   const wanted = digest?.slice('sha256:'.length);
   const found = await bring({ location, sha256: wanted, to });
   if (found === undefined) throw gone(delivery, location);

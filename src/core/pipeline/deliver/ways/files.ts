@@ -1,14 +1,14 @@
 /** The files of a load, and what of a delivery they were: what all ways that know nothing but files share. */
 import { PAPER_KINDS, PAPERS } from '../../../project/papers';
 import type { Delivery } from '../ledger';
-import { digestOfAll, type Load, type LoadFile } from '../load';
-import { NOTHING_LEFT, type Drift, type Look, type Placed, type SentBlob, type TakenBack } from './way';
+import { digestOfAll, type Payload, type PayloadFile } from '../load';
+import { NOTHING_LEFT, type Drift, type DeliveryStatus, type Placed, type SentBlob, type TakenBack } from './way';
 
 /** What the place of a waybill ends in, behind that of its artifact. */
 export const WAYBILL_ENDING = '.waybill.json';
 
 /** One file that is sent. */
-export interface FileToSend extends LoadFile {
+export interface FileToSend extends PayloadFile {
   /** `artifact arm64`, `waybill arm64`, `surge-model`. */
   readonly name: string;
   readonly arch: string;
@@ -19,7 +19,7 @@ export interface FileToSend extends LoadFile {
   readonly kind: 'artifact' | 'waybill' | 'paper' | 'beside';
 }
 
-export function filesOf({ parts, beside, ending }: Load): FileToSend[] {
+export function filesOf({ parts, beside, ending }: Payload): FileToSend[] {
   const data = beside.map((one) => ({
     ...one,
     ...{ kind: 'beside' as const, arch: '' },
@@ -46,12 +46,12 @@ export function filesOf({ parts, beside, ending }: Load): FileToSend[] {
 
 /** What differs from the newest delivery, for a way that is not told of settings. */
 export function lookAtFiles(
-  load: Load,
+  payload: Payload,
   last: Delivery | undefined,
   missing: readonly FileToSend[],
   seen?: unknown,
-): Look {
-  const drifts = digestDrifts(load, last);
+): DeliveryStatus {
+  const drifts = digestDrifts(payload, last);
   const gone = missing.filter(({ name }) => !drifts.some(({ what }) => what === name));
   const all = [
     ...drifts,
@@ -61,7 +61,7 @@ export function lookAtFiles(
 }
 
 /** Artifacts and data that are others than those of the newest delivery. */
-export function digestDrifts({ parts, beside }: Load, last: Delivery | undefined): Drift[] {
+export function digestDrifts({ parts, beside }: Payload, last: Delivery | undefined): Drift[] {
   return driftsIn([
     ...parts.map(({ arch, sha256 }) => ({ what: `artifact ${arch}`, sha256, before: last?.artifacts[arch] })),
     ...beside.map(({ name, sha256 }) => ({ what: name, sha256, before: last?.beside?.[name]?.digest })),
@@ -86,7 +86,7 @@ function driftsIn(rows: readonly DigestRow[]): Drift[] {
     }));
 }
 
-function paperDigests(parts: Load['parts'], last: Delivery | undefined): DigestRow[] {
+function paperDigests(parts: Payload['parts'], last: Delivery | undefined): DigestRow[] {
   return parts.flatMap(({ arch, papers }) =>
     papers.map(({ kind, sha256 }) => ({
       what: `${PAPERS[kind].title} ${arch}`,
@@ -96,7 +96,7 @@ function paperDigests(parts: Load['parts'], last: Delivery | undefined): DigestR
 }
 
 /** Papers that are others than those of the newest delivery. */
-export function paperDrifts({ parts }: Load, last: Delivery | undefined): Drift[] {
+export function paperDrifts({ parts }: Payload, last: Delivery | undefined): Drift[] {
   return driftsIn(paperDigests(parts, last));
 }
 
@@ -106,14 +106,14 @@ export function shortDigest(sha256: string): string {
 
 /** Where files came to lie. @param locations of each file */
 export function placedFiles(
-  load: Load,
+  payload: Payload,
   files: readonly FileToSend[],
   { locationOf, blobs }: { readonly locationOf: (file: FileToSend) => string; readonly blobs: readonly SentBlob[] },
 ): Placed {
   const of = (kind: FileToSend['kind']): FileToSend[] => files.filter((one) => one.kind === kind);
   const beside = of('beside').map((one) => [one.name, { digest: `sha256:${one.sha256}`, location: locationOf(one) }]);
   return {
-    digest: digestOfAll(load.parts),
+    digest: digestOfAll(payload.parts),
     locations: Object.fromEntries(of('artifact').map((one) => [one.arch, locationOf(one)])),
     ...(beside.length > 0 && { beside: Object.fromEntries(beside) as NonNullable<Delivery['beside']> }),
     blobs,

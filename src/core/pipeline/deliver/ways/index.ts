@@ -74,7 +74,7 @@ export type {
   Drift,
   Fetched,
   FetchWanted,
-  Look,
+  DeliveryStatus,
   Placed,
   SendOptions,
   SentBlob,

@@ -6,7 +6,7 @@ import type { RegistryConnection, UploadMemory } from '../../../sources/registry
 import type { Credentials } from '../../../toolchains/credentials';
 import type { Pushed } from '../../../sources/registry';
 import type { Delivery } from '../ledger';
-import type { Load, LoadPart } from '../load';
+import type { Payload, PayloadPart } from '../load';
 import type { HostClient } from '../host-client';
 
 /** What of a function has to be sent. */
@@ -21,7 +21,7 @@ export interface Drift {
   readonly there: string;
 }
 
-export interface Look {
+export interface DeliveryStatus {
   readonly what: What;
   readonly drifts: readonly Drift[];
   /** The way's own, for sending after the look. */
@@ -105,9 +105,9 @@ export interface Way {
   /** Whether it is told of entry, memory, time and settings, and keeps them. */
   readonly isTold: boolean;
   /** What differs from what stands there. @param last the newest delivery that stands there, by the ledger */
-  look(load: Load, last: Delivery | undefined, options: Pick<SendOptions, 'tags'>): Promise<Look>;
+  look(payload: Payload, last: Delivery | undefined, options: Pick<SendOptions, 'tags'>): Promise<DeliveryStatus>;
   /** Sends what differs. What is there already is not sent; when it returns all of it was verified. */
-  send(load: Load, look: Look, options: SendOptions): Promise<Placed>;
+  send(payload: Payload, look: DeliveryStatus, options: SendOptions): Promise<Placed>;
   /** Brings what stands there into a folder, each file verified by the digest in the ledger. */
   fetch(delivery: Delivery, wanted: FetchWanted): Promise<Fetched>;
   /** @param others deliveries that stand at the same place */
@@ -119,13 +119,13 @@ export interface FetchWanted {
   readonly into: string;
   /** All of them otherwise. */
   readonly arch?: Arch;
-  readonly form: Load['form'];
+  readonly form: Payload['form'];
   readonly ending: string;
   readonly onProgress: (doneBytes: number, totalBytes: number) => void;
 }
 
 export interface Fetched {
-  readonly parts: readonly LoadPart[];
+  readonly parts: readonly PayloadPart[];
   readonly beside: readonly {
     readonly name: string;
     readonly path: string;

@@ -9,10 +9,10 @@ import { fileDigest } from '../../../../disk/digest';
 import { stretchPieces } from '../../../../disk/file-source';
 import { FileSink, guarded, replaceLarge } from '../../../../disk/write';
 import type { Delivery } from '../../ledger';
-import type { Load, LoadFile } from '../../load';
+import type { Payload, PayloadFile } from '../../load';
 import { fetchFiles } from '../fetch-files';
 import { filesOf, lookAtFiles, placedFiles, sentBlob, takeBackFiles, type FileToSend } from '../files';
-import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from '../way';
+import type { Fetched, FetchWanted, DeliveryStatus, Placed, SendOptions, SentBlob, TakenBack, Way } from '../way';
 
 export class FolderWay implements Way {
   readonly name = 'folder';
@@ -26,25 +26,25 @@ export class FolderWay implements Way {
     this.at = at;
   }
 
-  look(load: Load, last: Delivery | undefined): Promise<Look> {
-    this.#mustBeThere(`looking at what stands of ${load.name}`);
-    const missing = filesOf(load).filter((file) => sizeAt(this.#path(load.name, file)) !== file.size);
-    return Promise.resolve(lookAtFiles(load, last, missing));
+  look(payload: Payload, last: Delivery | undefined): Promise<DeliveryStatus> {
+    this.#mustBeThere(`looking at what stands of ${payload.name}`);
+    const missing = filesOf(payload).filter((file) => sizeAt(this.#path(payload.name, file)) !== file.size);
+    return Promise.resolve(lookAtFiles(payload, last, missing));
   }
 
-  send(load: Load, _look: Look, { onProgress }: SendOptions): Promise<Placed> {
-    this.#mustBeThere(`sending ${load.name}`);
-    const files = filesOf(load);
+  send(payload: Payload, _look: DeliveryStatus, { onProgress }: SendOptions): Promise<Placed> {
+    this.#mustBeThere(`sending ${payload.name}`);
+    const files = filesOf(payload);
     const total = files.reduce((sum, { size }) => sum + size, 0);
     const blobs: SentBlob[] = [];
     let done = 0;
     for (const file of files) {
-      const isThere = this.#put(load.name, file);
+      const isThere = this.#put(payload.name, file);
       blobs.push(sentBlob(file, isThere ? 'there' : 'sent'));
       onProgress((done += file.size), total);
     }
-    const locationOf = (file: FileToSend): string => join(this.at, placeOf(load.name, file));
-    return Promise.resolve(placedFiles(load, files, { locationOf, blobs }));
+    const locationOf = (file: FileToSend): string => join(this.at, placeOf(payload.name, file));
+    return Promise.resolve(placedFiles(payload, files, { locationOf, blobs }));
   }
 
   fetch(delivery: Delivery, wanted: FetchWanted): Promise<Fetched> {
@@ -130,7 +130,7 @@ function sizeAt(path: string): number | undefined {
 }
 
 /** Appears whole or not at all. */
-function copyWhole(from: Pick<LoadFile, 'path' | 'shown'>, to: string, shown: string): void {
+function copyWhole(from: Pick<PayloadFile, 'path' | 'shown'>, to: string, shown: string): void {
   guarded(shown, () => mkdirSync(dirname(to), { recursive: true }));
   const sink = new FileSink(to, shown, false);
   try {

@@ -2,8 +2,8 @@
 import { scryptSync, timingSafeEqual } from 'node:crypto';
 import { printable } from '../../../../base/text';
 import { formatSize, formatTime } from '../../../../base/units';
-import type { Configuration, Load } from '../../load';
-import { SEAL, type VersionTold } from '../../protocol';
+import type { Configuration, Payload } from '../../load';
+import { SEAL, type VersionResult } from '../../protocol';
 import { shortDigest } from '../files';
 import type { Drift } from '../way';
 
@@ -13,23 +13,24 @@ export interface HostDrift extends Drift {
 }
 
 /** Everything of which the host was told something else than it would be told now. */
-export function driftsOf(load: Load, told: VersionTold | undefined): HostDrift[] {
-  const content = contentDrifts(load, told);
-  if (told !== undefined) return [...content, ...toldDrifts(load.configuration, told), ...settingDrifts(load, told)];
+export function driftsOf(payload: Payload, result: VersionResult | undefined): HostDrift[] {
+  const content = contentDrifts(payload, result);
+  if (result !== undefined)
+    return [...content, ...toldDrifts(payload.configuration, result), ...settingDrifts(payload, result)];
   return [
     ...content,
     { what: 'configuration', here: 'entry, memory, time, settings', there: 'nothing', isCode: false },
   ];
 }
 
-function contentDrifts(load: Load, told: VersionTold | undefined): HostDrift[] {
+function contentDrifts(payload: Payload, result: VersionResult | undefined): HostDrift[] {
   const rows: [what: string, here: string, there: string | undefined][] = [];
-  for (const { arch, sha256, waybill } of load.parts) {
-    const there = told?.artifacts[arch];
+  for (const { arch, sha256, waybill } of payload.parts) {
+    const there = result?.artifacts[arch];
     rows.push([`artifact ${arch}`, sha256, there?.sha256]);
     if (there?.sha256 === sha256) rows.push([`waybill ${arch}`, waybill.sha256, there.waybill]);
   }
-  for (const { name, sha256 } of load.beside) rows.push([name, sha256, told?.beside[name]?.sha256]);
+  for (const { name, sha256 } of payload.beside) rows.push([name, sha256, result?.beside[name]?.sha256]);
   return rows
     .filter(([, here, there]) => here !== there)
     .map(([what, here, there]) => ({
@@ -38,11 +39,11 @@ function contentDrifts(load: Load, told: VersionTold | undefined): HostDrift[] {
     }));
 }
 
-function toldDrifts(own: Configuration, told: VersionTold): HostDrift[] {
+function toldDrifts(own: Configuration, result: VersionResult): HostDrift[] {
   const here = { ...own, memory: own.memoryBytes, timeout: own.timeoutMs };
   const rows: [
     what: string,
-    write: (of: Pick<VersionTold, 'memory' | 'timeout' | 'runtime' | 'entry'> & Adapted) => string,
+    write: (of: Pick<VersionResult, 'memory' | 'timeout' | 'runtime' | 'entry'> & Adapted) => string,
   ][] = [
     ['runtime', (of) => of.runtime],
     ['entry', (of) => of.entry],
@@ -52,7 +53,7 @@ function toldDrifts(own: Configuration, told: VersionTold): HostDrift[] {
     ['shape', (of) => of.shape ?? 'none'],
   ];
   return rows.flatMap(([what, write]) => {
-    const [mine, theirs] = [write(here), write(told)];
+    const [mine, theirs] = [write(here), write(result)];
     return mine === theirs ? [] : [{ what, here: printable(mine), there: printable(theirs), isCode: false }];
   });
 }
@@ -62,7 +63,7 @@ interface Adapted {
   readonly shape?: string | undefined;
 }
 
-type ToldSetting = VersionTold['settings'][string];
+type ToldSetting = VersionResult['settings'][string];
 
 interface Wanted {
   readonly here: string;
@@ -70,7 +71,7 @@ interface Wanted {
   readonly fault: (found: ToldSetting) => string | undefined;
 }
 
-function settingDrifts({ configuration: own }: Load, { settings: there }: VersionTold): HostDrift[] {
+function settingDrifts({ configuration: own }: Payload, { settings: there }: VersionResult): HostDrift[] {
   const wanted = new Map<string, Wanted>([
     ...Object.entries(own.settings).map(([name, value]): [string, Wanted] => [
       name,

@@ -8,8 +8,8 @@ import { bad, digestField, type ExchangeRequest } from '../../../../sources/exch
 import { fileBody, type NetworkResponse } from '../../../../sources';
 import { HostClient } from '../../host-client';
 import type { Delivery } from '../../ledger';
-import { configurationDigest, digestOfAll, type Load } from '../../load';
-import type { FunctionTold, VersionText } from '../../protocol';
+import { configurationDigest, digestOfAll, type Payload } from '../../load';
+import type { FunctionStatus, VersionText } from '../../protocol';
 import { bringer, fetchFiles, type FileToFetch } from '../fetch-files';
 import { filesOf, paperDrifts, sentBlob, type FileToSend } from '../files';
 import { driftsOf } from './drifts';
@@ -18,7 +18,7 @@ import {
   type Drift,
   type Fetched,
   type FetchWanted,
-  type Look,
+  type DeliveryStatus,
   type Placed,
   type SendOptions,
   type SentBlob,
@@ -42,10 +42,10 @@ export class HostWay implements Way {
     this.#now = now;
   }
 
-  async look(load: Load, last: Delivery | undefined): Promise<Look> {
-    const there = await this.#client.standing(load.name, `asking what stands of ${load.name}`);
-    const papers = paperDrifts(load, last).map((one) => ({ ...one, isCode: true }));
-    const drifts = [...driftsOf(load, there?.current?.told), ...papers];
+  async look(payload: Payload, last: Delivery | undefined): Promise<DeliveryStatus> {
+    const there = await this.#client.standing(payload.name, `asking what stands of ${payload.name}`);
+    const papers = paperDrifts(payload, last).map((one) => ({ ...one, isCode: true }));
+    const drifts = [...driftsOf(payload, there?.current?.told), ...papers];
     const isCode = drifts.some(({ isCode: code }) => code);
     const isSet = drifts.some(({ isCode: code }) => !code);
     const what = isCode ? (isSet ? 'both' : 'code') : isSet ? 'settings' : 'nothing';
@@ -56,23 +56,23 @@ export class HostWay implements Way {
     };
   }
 
-  async send(load: Load, look: Look, { onProgress }: SendOptions): Promise<Placed> {
-    const before = look.seen as FunctionTold | undefined;
-    if (look.what === 'nothing') return this.#placed(load, before, []);
-    const blobs = await this.#sendContent(load, look, onProgress);
-    const version = this.#versionName(load);
-    const doing = `sending ${load.name}`;
-    await this.#putJson(`${this.#client.urlOf(load.name)}/versions/${version}`, versionOf(load), doing);
-    await this.#makeCurrent(load.name, version, before?.current?.version);
-    const after = await this.#client.standing(load.name, `asking what stands of ${load.name} now`);
-    const left = driftsOf(load, after?.current?.told);
+  async send(payload: Payload, look: DeliveryStatus, { onProgress }: SendOptions): Promise<Placed> {
+    const before = look.seen as FunctionStatus | undefined;
+    if (look.what === 'nothing') return this.#placed(payload, before, []);
+    const blobs = await this.#sendContent(payload, look, onProgress);
+    const version = this.#versionName(payload);
+    const doing = `sending ${payload.name}`;
+    await this.#putJson(`${this.#client.urlOf(payload.name)}/versions/${version}`, versionOf(payload), doing);
+    await this.#makeCurrent(payload.name, version, before?.current?.version);
+    const after = await this.#client.standing(payload.name, `asking what stands of ${payload.name} now`);
+    const left = driftsOf(payload, after?.current?.told);
     if (left[0] !== undefined || after?.current?.version !== version)
       throw notAsSent(
         doing,
         this.at,
         left[0] ?? { what: 'version', here: version, there: after?.current?.version ?? 'none' },
       );
-    return this.#placed(load, after, blobs);
+    return this.#placed(payload, after, blobs);
   }
 
   fetch(delivery: Delivery, wanted: FetchWanted): Promise<Fetched> {
@@ -105,14 +105,18 @@ export class HostWay implements Way {
     return { ...NOTHING_LEFT, deleted: [version], current: before };
   }
 
-  async #sendContent(load: Load, look: Look, onProgress: SendOptions['onProgress']): Promise<SentBlob[]> {
+  async #sendContent(
+    payload: Payload,
+    look: DeliveryStatus,
+    onProgress: SendOptions['onProgress'],
+  ): Promise<SentBlob[]> {
     if (look.what === 'settings') return [];
-    const files = filesOf(load);
+    const files = filesOf(payload);
     const total = files.reduce((sum, { size }) => sum + size, 0);
     const blobs: SentBlob[] = [];
     let done = 0;
     for (const file of files) {
-      const how = await this.#putContent(load.name, file, (bytes) => onProgress(done + bytes, total));
+      const how = await this.#putContent(payload.name, file, (bytes) => onProgress(done + bytes, total));
       done += file.size;
       blobs.push(sentBlob(file, how));
     }
@@ -186,20 +190,20 @@ export class HostWay implements Way {
   }
 
   /** By time, so that they stand in order; and by what it is, so that two senders at one moment do not meet. */
-  #versionName({ parts, configuration }: Load): string {
+  #versionName({ parts, configuration }: Payload): string {
     const time = new Date(this.#now()).toISOString().replace(/[-:.Z]/g, '');
     const own = contentDigest(`${digestOfAll(parts)} ${configurationDigest(configuration)}`);
     return `${time}-${own.slice(0, 6)}`;
   }
 
-  #placed(load: Load, there: FunctionTold | undefined, blobs: readonly SentBlob[]): Placed {
-    const location = there?.address ?? this.#client.urlOf(load.name);
+  #placed(payload: Payload, there: FunctionStatus | undefined, blobs: readonly SentBlob[]): Placed {
+    const location = there?.address ?? this.#client.urlOf(payload.name);
     return {
-      digest: digestOfAll(load.parts),
-      locations: Object.fromEntries(load.parts.map(({ arch }) => [arch, location])),
-      ...(load.beside.length > 0 && {
+      digest: digestOfAll(payload.parts),
+      locations: Object.fromEntries(payload.parts.map(({ arch }) => [arch, location])),
+      ...(payload.beside.length > 0 && {
         beside: Object.fromEntries(
-          load.beside.map(({ name, sha256 }) => [
+          payload.beside.map(({ name, sha256 }) => [
             name,
             { digest: `sha256:${sha256}`, location: this.#client.contentUrl(sha256) },
           ]),
@@ -211,7 +215,7 @@ export class HostWay implements Way {
   }
 }
 
-function versionOf({ form, parts, beside, configuration }: Load): VersionText {
+function versionOf({ form, parts, beside, configuration }: Payload): VersionText {
   const { runtime, entry, loads, memoryBytes, timeoutMs, adapter, shape, settings, secrets, held } = configuration;
   return {
     form: form.id,

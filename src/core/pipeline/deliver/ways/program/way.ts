@@ -10,9 +10,17 @@ import { formatSize, formatTime } from '../../../../base/units';
 import { PAPER_KINDS } from '../../../../project/papers';
 import { runProgram, type ProgramEnd } from '../../../../toolchains/run-program';
 import type { Delivery } from '../../ledger';
-import { configurationDigest, digestOfAll, type Configuration, type Load } from '../../load';
+import { configurationDigest, digestOfAll, type Configuration, type Payload } from '../../load';
 import { digestDrifts, filesOf, sentBlob } from '../files';
-import { NOTHING_LEFT, type Drift, type Fetched, type Look, type Placed, type TakenBack, type Way } from '../way';
+import {
+  NOTHING_LEFT,
+  type Drift,
+  type Fetched,
+  type DeliveryStatus,
+  type Placed,
+  type TakenBack,
+  type Way,
+} from '../way';
 
 const MOST_OUTPUT_BYTES = 1024 * 1024;
 const SHOWN_LINES = 12;
@@ -91,9 +99,9 @@ export class ProgramWay implements Way {
   }
 
   /** What the ledger knows; the platform itself is asked nothing. */
-  look(load: Load, last: Delivery | undefined): Promise<Look> {
-    const code = digestDrifts(load, last);
-    const own = configurationDigest(load.configuration);
+  look(payload: Payload, last: Delivery | undefined): Promise<DeliveryStatus> {
+    const code = digestDrifts(payload, last);
+    const own = configurationDigest(payload.configuration);
     const settings: Drift[] =
       last?.configuration === own
         ? []
@@ -103,21 +111,21 @@ export class ProgramWay implements Way {
     return Promise.resolve({ what, drifts: [...code, ...settings] });
   }
 
-  async send(load: Load, look: Look): Promise<Placed> {
-    const { configuration } = load;
-    const doing = `sending ${load.name} with \`${printable(this.at)}\``;
-    const answer = await this.#ask(doing, requestOf(load, look), configuration.secrets);
+  async send(payload: Payload, look: DeliveryStatus): Promise<Placed> {
+    const { configuration } = payload;
+    const doing = `sending ${payload.name} with \`${printable(this.at)}\``;
+    const answer = await this.#ask(doing, requestOf(payload, look), configuration.secrets);
     const { location, locations, version, beside } = answer;
-    const files = filesOf(load);
+    const files = filesOf(payload);
     const where = (arch: string): string => locations?.[arch] ?? location ?? '';
-    if (load.parts.some(({ arch }) => where(arch) === ''))
+    if (payload.parts.some(({ arch }) => where(arch) === ''))
       throw this.#bad(doing, '`location`, or `locations` for each architecture', 'neither');
     return {
-      digest: digestOfAll(load.parts),
-      locations: Object.fromEntries(load.parts.map(({ arch }) => [arch, where(arch)])),
-      ...(load.beside.length > 0 && {
+      digest: digestOfAll(payload.parts),
+      locations: Object.fromEntries(payload.parts.map(({ arch }) => [arch, where(arch)])),
+      ...(payload.beside.length > 0 && {
         beside: Object.fromEntries(
-          load.beside.map(({ name, sha256 }) => [
+          payload.beside.map(({ name, sha256 }) => [
             name,
             { digest: `sha256:${sha256}`, location: beside?.[name] ?? location ?? '' },
           ]),
@@ -186,7 +194,10 @@ export class ProgramWay implements Way {
   }
 }
 
-function requestOf({ name, form, destination, parts, beside, configuration }: Load, { what }: Look): Request {
+function requestOf(
+  { name, form, destination, parts, beside, configuration }: Payload,
+  { what }: DeliveryStatus,
+): Request {
   const { runtime, entry, memoryBytes, timeoutMs, settings, secrets, held } = configuration;
   return {
     ...{ delivery: 1, do: 'send', function: name, destination: destination.name, form: form.id },

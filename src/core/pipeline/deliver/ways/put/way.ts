@@ -10,10 +10,10 @@ import { printable } from '../../../../base/text';
 import { fileBody, type NetworkResponse } from '../../../../sources';
 import { bad, bodyDigest, digestField, shownUrl, statedDigest, type Exchange } from '../../../../sources/exchange';
 import type { Delivery } from '../../ledger';
-import type { Load } from '../../load';
+import type { Payload } from '../../load';
 import { bringer, fetchFiles } from '../fetch-files';
 import { filesOf, lookAtFiles, placedFiles, sentBlob, takeBackFiles, WAYBILL_ENDING, type FileToSend } from '../files';
-import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from '../way';
+import type { Fetched, FetchWanted, DeliveryStatus, Placed, SendOptions, SentBlob, TakenBack, Way } from '../way';
 
 /** How much of what is read back may come beyond what is expected, before it is known to be other content. */
 const SPARE_BYTES = 1024 * 1024;
@@ -37,32 +37,32 @@ export class PutWay implements Way {
     this.#exchange = exchange;
   }
 
-  async look(load: Load, last: Delivery | undefined): Promise<Look> {
-    const files = filesOf(load);
-    this.#refuseClashes(load, files);
+  async look(payload: Payload, last: Delivery | undefined): Promise<DeliveryStatus> {
+    const files = filesOf(payload);
+    this.#refuseClashes(payload, files);
     const known = new Set(placesOf(last));
     const missing: FileToSend[] = [];
     // A waybill is there before its artifact is.
     for (const file of files.filter(({ kind }) => kind !== 'waybill')) {
-      const url = this.#addressOf(load.name, file);
-      const there = await this.#head(url, `looking at what stands of ${load.name}`);
+      const url = this.#addressOf(payload.name, file);
+      const there = await this.#head(url, `looking at what stands of ${payload.name}`);
       // What was never verified is, when it is sent.
       if (there?.size !== file.size || !known.has(`${url} sha256:${file.sha256}`)) missing.push(file);
     }
-    return lookAtFiles(load, last, missing);
+    return lookAtFiles(payload, last, missing);
   }
 
-  async send(load: Load, _look: Look, { onProgress }: SendOptions): Promise<Placed> {
-    const files = filesOf(load);
+  async send(payload: Payload, _look: DeliveryStatus, { onProgress }: SendOptions): Promise<Placed> {
+    const files = filesOf(payload);
     const total = files.reduce((sum, { size }) => sum + size, 0);
     const blobs: SentBlob[] = [];
     let done = 0;
     for (const file of files) {
-      const isThere = await this.#put(load.name, file, (bytes) => onProgress(done + bytes, total));
+      const isThere = await this.#put(payload.name, file, (bytes) => onProgress(done + bytes, total));
       done += file.size;
       blobs.push(sentBlob(file, isThere ? 'there' : 'sent'));
     }
-    return placedFiles(load, files, { locationOf: (file) => this.#addressOf(load.name, file), blobs });
+    return placedFiles(payload, files, { locationOf: (file) => this.#addressOf(payload.name, file), blobs });
   }
 
   fetch(delivery: Delivery, wanted: FetchWanted): Promise<Fetched> {
@@ -199,7 +199,7 @@ export class PutWay implements Way {
   }
 
   /** Files that would lie over each other. */
-  #refuseClashes({ name }: Load, files: readonly FileToSend[]): void {
+  #refuseClashes({ name }: Payload, files: readonly FileToSend[]): void {
     const taken = new Map<string, FileToSend>();
     for (const file of files) {
       const url = this.#addressOf(name, file);

@@ -15,7 +15,7 @@ import {
 import { openForm, type BlobToPush, type ManifestToPush, type PartsWork } from '../../../../forms';
 import { imageIndex, platformOf } from '../../../../forms/image';
 import type { Arch } from '../../../../sheet';
-import type { Load, LoadFile, LoadPart } from '../../load';
+import type { Payload, PayloadFile, PayloadPart } from '../../load';
 
 export const FUNCTION_TYPE = 'application/vnd.emballage.function.v1';
 export const BESIDE_TYPE = 'application/vnd.emballage.beside.v1';
@@ -32,52 +32,55 @@ export interface IndexToPush {
   readonly beside: readonly (ManifestToPush & { readonly name: string })[];
 }
 
-export async function documentsOf(load: Load): Promise<IndexToPush> {
-  const work = await openForm(load.form);
-  if (work.parts !== undefined) return documentsInParts(load, work.parts);
-  const parts = load.parts.map((part) => ({ ...artifactManifest(load, part), arch: part.arch }));
+export async function documentsOf(payload: Payload): Promise<IndexToPush> {
+  const work = await openForm(payload.form);
+  if (work.parts !== undefined) return documentsInParts(payload, work.parts);
+  const parts = payload.parts.map((part) => ({ ...artifactManifest(payload, part), arch: part.arch }));
   return {
     ...imageIndex(
       parts.map(({ descriptor, arch }) => ({ manifest: descriptor, arch })),
-      load.name,
+      payload.name,
     ),
     parts,
     beside: [],
   };
 }
 
-async function documentsInParts(load: Load, { manifests }: PartsWork): Promise<IndexToPush> {
+async function documentsInParts(payload: Payload, { manifests }: PartsWork): Promise<IndexToPush> {
   const parts: (ManifestToPush & { readonly arch: Arch })[] = [];
-  for (const { path, shown, arch } of load.parts)
+  for (const { path, shown, arch } of payload.parts)
     for (const manifest of await manifests(path, shown)) parts.push({ ...manifest, arch });
-  const beside = load.beside.map((one) => ({ name: one.name, ...manifestOf(BESIDE_TYPE, one.name, [layerOf(one)]) }));
+  const beside = payload.beside.map((one) => ({
+    name: one.name,
+    ...manifestOf(BESIDE_TYPE, one.name, [layerOf(one)]),
+  }));
   const images = parts.map(({ descriptor, arch }) => ({ manifest: descriptor, arch }));
-  if (beside.length === 0) return { ...imageIndex(images, load.name), parts, beside };
+  if (beside.length === 0) return { ...imageIndex(images, payload.name), parts, beside };
   const bytes = writeIndex({
     mediaType: OCI_INDEX,
     manifests: [
       ...images.map(({ manifest, arch }) => ({ ...plain(manifest), platform: platformOf(arch) })),
       ...beside.map(({ descriptor }) => ({ ...plain(descriptor), artifactType: BESIDE_TYPE })),
     ],
-    annotations: { [TITLE]: load.name },
+    annotations: { [TITLE]: payload.name },
   });
   return { descriptor: describeBytes(OCI_INDEX, bytes), bytes, parts, beside };
 }
 
-function artifactManifest(load: Load, part: LoadPart): ManifestToPush {
+function artifactManifest(payload: Payload, part: PayloadPart): ManifestToPush {
   const layers = [
-    layerOf(part, load.form.mediaType, `${load.name}${load.ending}`),
-    layerOf(part.waybill, WAYBILL_TYPE, `${load.name}.waybill.json`),
-    ...load.beside.map((one) => layerOf(one, 'application/octet-stream', basename(one.path))),
+    layerOf(part, payload.form.mediaType, `${payload.name}${payload.ending}`),
+    layerOf(part.waybill, WAYBILL_TYPE, `${payload.name}.waybill.json`),
+    ...payload.beside.map((one) => layerOf(one, 'application/octet-stream', basename(one.path))),
   ];
-  return manifestOf(FUNCTION_TYPE, load.name, layers, { [WAYBILL_ANNOTATION]: `sha256:${part.waybill.sha256}` });
+  return manifestOf(FUNCTION_TYPE, payload.name, layers, { [WAYBILL_ANNOTATION]: `sha256:${part.waybill.sha256}` });
 }
 
 interface Layer extends BlobToPush {
   readonly title: string;
 }
 
-function layerOf(file: LoadFile, mediaType = 'application/octet-stream', title = basename(file.path)): Layer {
+function layerOf(file: PayloadFile, mediaType = 'application/octet-stream', title = basename(file.path)): Layer {
   const { path, sha256, size } = file;
   return { descriptor: { mediaType, digest: `sha256:${sha256}`, size }, content: { path, at: 0, size }, title };
 }

@@ -29,7 +29,7 @@ import {
   type UploadMemory,
 } from '../../../../sources/registry';
 import type { Delivery } from '../../ledger';
-import type { LoadFile, LoadPaper, LoadPart } from '../../load';
+import type { PayloadFile, PayloadPaper, PayloadPart } from '../../load';
 import { WAYBILL_TYPE } from './documents';
 import { layersIn } from './layers';
 import type { SentBlob } from '../way';
@@ -42,7 +42,7 @@ export interface Place {
 }
 
 /** A paper, or the waybill of an image, with the type by which it is known. */
-interface Attached extends LoadFile {
+interface Attached extends PayloadFile {
   readonly mediaType: string;
   readonly title: string;
 }
@@ -51,7 +51,7 @@ interface Attached extends LoadFile {
 export async function attachPapers(
   place: Place,
   subject: Descriptor,
-  part: LoadPart,
+  part: PayloadPart,
   { hasWaybill, name, memory }: { readonly hasWaybill: boolean; readonly name: string; readonly memory: UploadMemory },
 ): Promise<SentBlob[]> {
   if (part.papers.length === 0) return [];
@@ -118,9 +118,9 @@ export async function attachedPapers(
   { connection, repository }: Place,
   delivery: Delivery,
   { arch, digest, into }: { readonly arch: string; readonly digest: string; readonly into: string },
-): Promise<{ readonly papers: readonly LoadPaper[]; readonly waybill: LoadFile | undefined }> {
-  const papers: LoadPaper[] = [];
-  let waybill: LoadFile | undefined;
+): Promise<{ readonly papers: readonly PayloadPaper[]; readonly waybill: PayloadFile | undefined }> {
+  const papers: PayloadPaper[] = [];
+  let waybill: PayloadFile | undefined;
   if (delivery.papers?.[arch] === undefined) return { papers, waybill };
   for (const layer of await layersOfReferrers({ connection, repository }, digest)) {
     const kind = kindOf(delivery, arch, layer.digest);

@@ -26,10 +26,10 @@ import {
 } from '../../../../sources/registry';
 import { openForm, type BlobToPush } from '../../../../forms';
 import type { Delivery } from '../../ledger';
-import type { Load, LoadFile, LoadPart } from '../../load';
+import type { Payload, PayloadFile, PayloadPart } from '../../load';
 import { gone } from '../fetch-files';
 import { documentsOf, WAYBILL_TYPE, type IndexToPush } from './documents';
-import type { Fetched, FetchWanted, Look, Placed, SendOptions, SentBlob, TakenBack, Way } from '../way';
+import type { Fetched, FetchWanted, DeliveryStatus, Placed, SendOptions, SentBlob, TakenBack, Way } from '../way';
 import { digestDrifts, paperDrifts, shortDigest } from '../files';
 import { layersIn } from './layers';
 import { attachedPapers, attachPapers, detachPapers } from './referrers';
@@ -61,45 +61,49 @@ export class RegistryWay implements Way {
     this.at = options.registry.host;
   }
 
-  async look(load: Load, last: Delivery | undefined, options: Pick<SendOptions, 'tags'>): Promise<Look> {
-    const index = await documentsOf(load);
+  async look(
+    payload: Payload,
+    last: Delivery | undefined,
+    options: Pick<SendOptions, 'tags'>,
+  ): Promise<DeliveryStatus> {
+    const index = await documentsOf(payload);
     const { digest } = index.descriptor;
     const tags = options.tags.length > 0 ? [...new Set(options.tags)] : [digest.slice(7, 7 + TAG_DIGITS)];
     for (const tag of tags) refuseTag(tag);
     const seen: Seen = { index, tags };
     const connection = await this.#options.connect();
-    const repository = this.#repository(load.name);
+    const repository = this.#repository(payload.name);
     const asking = { scope: pushScope(repository), verb: 'looking for' };
     for (const tag of tags) {
       const found = await pullManifest(connection, repository, tag, asking);
       if (found?.descriptor.digest === digest) continue;
-      const drifts = digestDrifts(load, last);
+      const drifts = digestDrifts(payload, last);
       const there = found === undefined ? 'nothing' : shortDigest(hexOf(found.descriptor.digest));
       const moved = { what: `tag ${tag}`, here: shortDigest(hexOf(digest)), there };
       return { what: 'code', drifts: drifts.length > 0 ? drifts : [moved], seen };
     }
-    const papers = paperDrifts(load, last);
+    const papers = paperDrifts(payload, last);
     return { what: papers.length > 0 ? 'code' : 'nothing', drifts: papers, seen };
   }
 
-  async send(load: Load, look: Look, options: SendOptions): Promise<Placed> {
+  async send(payload: Payload, look: DeliveryStatus, options: SendOptions): Promise<Placed> {
     const { index, tags } = look.seen as Seen;
     const connection = await this.#options.connect();
-    const repository = this.#repository(load.name);
+    const repository = this.#repository(payload.name);
     if (look.what !== 'nothing') await ping(connection);
     const blobs = look.what === 'nothing' ? [] : await this.#sendBlobs(connection, repository, index, options);
     if (look.what !== 'nothing') {
       for (const { descriptor, bytes } of [...index.parts, ...index.beside])
         await pushManifest(connection, repository, descriptor.digest, descriptor, bytes);
-      for (const part of load.parts) {
+      for (const part of payload.parts) {
         const subject = index.parts.find(({ arch }) => arch === part.arch)?.descriptor;
-        const how = { hasWaybill: load.form.isLayered !== true, name: load.name, memory: this.#options.memory };
+        const how = { hasWaybill: payload.form.isLayered !== true, name: payload.name, memory: this.#options.memory };
         if (subject !== undefined) blobs.push(...(await attachPapers({ connection, repository }, subject, part, how)));
       }
       // Last of all, so that a tag never names what is not there.
       for (const tag of tags) await pushManifest(connection, repository, tag, index.descriptor, index.bytes);
     }
-    return { ...this.#placed(load, index, repository), tags: [...tags], blobs };
+    return { ...this.#placed(payload, index, repository), tags: [...tags], blobs };
   }
 
   async fetch(delivery: Delivery, { into, arch: only, form, ending, onProgress }: FetchWanted): Promise<Fetched> {
@@ -107,8 +111,8 @@ export class RegistryWay implements Way {
     const repository = delivery.repository ?? this.#repository(delivery.function);
     guarded(into, () => mkdirSync(into, { recursive: true }));
     const archs = ARCHITECTURES.filter((arch) => delivery.artifacts[arch] !== undefined && (only ?? arch) === arch);
-    const parts: LoadPart[] = [];
-    const data = new Map<string, LoadFile>();
+    const parts: PayloadPart[] = [];
+    const data = new Map<string, PayloadFile>();
     for (const arch of archs) {
       const shown = delivery.locations[arch] ?? repository;
       const [, digest = ''] = shown.split('@');
@@ -133,7 +137,7 @@ export class RegistryWay implements Way {
   async #fetchBeside(
     connection: RegistryConnection,
     delivery: Delivery,
-    known: ReadonlyMap<string, LoadFile>,
+    known: ReadonlyMap<string, PayloadFile>,
     into: string,
   ): Promise<Fetched['beside']> {
     const repository = delivery.repository ?? this.#repository(delivery.function);
@@ -173,17 +177,17 @@ export class RegistryWay implements Way {
     return joinPath(this.#options.registry.namespace, name);
   }
 
-  #placed(load: Load, index: IndexToPush, repository: string): Omit<Placed, 'blobs'> {
+  #placed(payload: Payload, index: IndexToPush, repository: string): Omit<Placed, 'blobs'> {
     const at = (digest: string): string => `${this.at}/${repository}@${digest}`;
     const [first] = index.parts;
-    const beside = load.beside.map(({ name, sha256 }) => {
+    const beside = payload.beside.map(({ name, sha256 }) => {
       const own = index.beside.find((one) => one.name === name) ?? first;
       return [name, { digest: `sha256:${sha256}`, location: at(own?.descriptor.digest ?? '') }] as const;
     });
     return {
       digest: index.descriptor.digest,
       repository,
-      ...(load.form.isLayered === true && {
+      ...(payload.form.isLayered === true && {
         artifacts: Object.fromEntries(index.parts.map(({ arch, descriptor }) => [arch, descriptor.digest])),
       }),
       locations: Object.fromEntries(index.parts.map(({ arch, descriptor }) => [arch, at(descriptor.digest)])),
@@ -232,7 +236,7 @@ export class RegistryWay implements Way {
     repository: string,
     digest: string,
     into: string,
-  ): Promise<(LoadFile & { readonly mediaType: string })[]> {
+  ): Promise<(PayloadFile & { readonly mediaType: string })[]> {
     const pulled = await pullManifest(connection, repository, digest);
     const layers = layersIn(pulled?.bytes);
     guarded(into, () => mkdirSync(into, { recursive: true }));
@@ -251,9 +255,9 @@ export class RegistryWay implements Way {
 function partOf(
   delivery: Delivery,
   arch: Arch,
-  files: readonly (LoadFile & { readonly mediaType: string })[],
+  files: readonly (PayloadFile & { readonly mediaType: string })[],
   ending: string,
-): Omit<LoadPart, 'arch' | 'papers'> {
+): Omit<PayloadPart, 'arch' | 'papers'> {
   const wanted = hexOf(delivery.artifacts[arch] ?? 'sha256:');
   const artifact = files.find(({ sha256 }) => sha256 === wanted);
   const waybill = files.find(({ mediaType }) => mediaType === WAYBILL_TYPE);
