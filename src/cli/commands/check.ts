@@ -77,7 +77,7 @@ export const command: CommandModule = {
     const there = text(args, 'there');
     if (there !== undefined) {
       const project = await session.openProject();
-      return (await import('../delivering/check-there')).checkThere(
+      return (await import('../delivering/check-remote')).checkThere(
         project,
         selectFunctions(project.sheet, names),
         there,

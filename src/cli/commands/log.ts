@@ -7,7 +7,7 @@ import type { LogResult } from '../../core/pipeline/deliver';
 import { selectFunction } from '../../core/project/targets';
 import { untilInterrupted } from '../interrupt';
 import type { Session } from '../session/session';
-import { clientThere, placeThere } from '../calling/there';
+import { clientThere, placeThere } from '../calling/remote';
 import { EXIT, text, texts, type CommandModule } from './command';
 
 const POLL_MS = 1000;

@@ -109,7 +109,7 @@ async function tryThere(
   { spec, named }: { readonly spec: FunctionSpec; readonly named: string },
   session: Session,
 ): Promise<ExitCode> {
-  const { callThere } = await import('../calling/there');
+  const { callThere } = await import('../calling/remote');
   const once = await readEvents(project, spec, texts(args, 'event'), session);
   const events = Array.from({ length: wholeNumber(args.repeat, '--repeat', 1, MAX_REPEATS) }, () => once).flat();
   return callThere(project, { spec, named, events }, session);

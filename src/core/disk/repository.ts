@@ -3,7 +3,7 @@ import { readTextNow } from './to-read';
 import { existsSync, readdirSync, statSync, type Dirent } from 'node:fs';
 import { join, relative } from 'node:path';
 import type { Ignore } from 'ignore';
-import { yieldNow } from '../base/breathe';
+import { yieldNow } from '../base/yield';
 import { messageOf } from '../base/errors';
 import { ancestors, joinPath } from '../base/paths';
 

@@ -3,7 +3,7 @@
  * functions of it. All that knows a language lies in its folder; everything else asks through what stands here.
  */
 import type { FoundRuntime, ImageFiles } from '../disk/unpack/in-image';
-import type { DependencyEdges } from '../fileset/asks';
+import type { DependencyEdges } from '../fileset/edges';
 import type {
   FileSet,
   LeftOut,

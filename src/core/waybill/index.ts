@@ -2,7 +2,7 @@
 import type { Known } from '../sheet';
 
 export type { CarriedPackage, Waybill, WaybillFile } from './schema';
-export { lineOf, rowOf } from './asks';
+export { lineOf, rowOf } from './edges';
 export { ownersOf, packageOwner, type Owner } from './owners';
 export { reasonGraph, rowsByOwner, withoutPackage, type GraphNode, type ReasonGraph } from './reason-graph';
 export { filesDigest, formatWaybill, makeWaybill, readWaybill, type WaybillFacts } from './waybill';

@@ -1,7 +1,7 @@
 /** The graph of reasons: from the entry to every row of a waybill, by all who ask for it and through the packages it is in. */
 import { stepsFromRoot, type FlowGraph } from '../base/flow-graph';
 import { groupBy } from '../base/several';
-import { lineOf, rowOf, type AskedRow } from './asks';
+import { lineOf, rowOf, type AskedRow } from './edges';
 import { ownersOf, type Owner } from './owners';
 import type { Waybill } from './schema';
 

@@ -1,6 +1,6 @@
 import { dominators } from '../base/flow-graph';
-import { EdgeBook, condenseEdges, renameEdges } from '../fileset/asks';
-import { edgeRows } from './asks';
+import { EdgeBook, condenseEdges, renameEdges } from '../fileset/edges';
+import { edgeRows } from './edges';
 import { reasonGraph, withoutPackage } from './reason-graph';
 import type { Waybill } from './schema';
 

@@ -4,7 +4,7 @@ import { expectThings } from '../base/heap';
 import { EmballageError } from '../base/errors';
 import { contentDigest } from '../disk/digest';
 import { DEFLATE_ENCODER } from '../formats/deflate';
-import { renameEdges, type DependencyEdges } from '../fileset/asks';
+import { renameEdges, type DependencyEdges } from '../fileset/edges';
 import type {
   FileSet,
   LinkedModule,
@@ -17,7 +17,7 @@ import type {
   UnseenImport,
 } from '../fileset/model';
 import { inputsText, type Arch, type Entry, type FunctionSpec, type Known, type ByLanguage } from '../sheet';
-import { edgeRows } from './asks';
+import { edgeRows } from './edges';
 import type { CarriedPackage, Waybill, WaybillFile } from './schema';
 
 export interface WaybillFacts {

@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { gunzipSync } from 'node:zlib';
-import { yieldNow } from '../../base/breathe';
+import { yieldNow } from '../../base/yield';
 import { EmballageError, isRangeError, messageOf } from '../../base/errors';
 import { printable } from '../../base/text';
 import { unpackOnce, type UnpackedFile } from './unpack-once';

@@ -1,7 +1,7 @@
 /** The zip form: a file set becomes an archive. Files are read once; what was read is hashed, compressed and written. */
 import { createHash, type Hash } from 'node:crypto';
 import { crc32 } from 'node:zlib';
-import { yieldNow } from '../../base/breathe';
+import { yieldNow } from '../../base/yield';
 import { DICTIONARY_BYTES, SEGMENT_BYTES } from '../../formats/deflate';
 import { METHOD_DEFLATED, METHOD_STORED, ZipWriter, type DosTime, type ZipSink } from '../../formats/zip';
 import type { FileSet, PackedContent, PackedEntry, PackedFile } from '../../fileset/model';

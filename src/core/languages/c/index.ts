@@ -1,5 +1,5 @@
 /** Functions in C and C++. */
-import { KEPT } from '../compiled/kept';
+import { KEPT } from '../compiled/caches';
 import type { CompiledKeys } from '../compiled/own';
 import { compiledSheetPart } from '../compiled/sheet-part';
 import type { Language } from '../language';

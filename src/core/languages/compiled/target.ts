@@ -10,7 +10,7 @@ import { PROGRAM_MODE, type FileSet, type LeftOut, type PackedEntry, type Packed
 import { sortEntries } from '../../fileset/collect';
 import { ET, readElfOrFault } from '../../formats/elf';
 import { readNative } from '../../formats/native';
-import { packageStore } from '../../project/package-store';
+import { packageStore } from '../../project/user-packages';
 import { DEFAULT_START, type Arch } from '../../sheet';
 import type { PackageStore } from '../../sources';
 import type { Assembly, AssemblyRequest } from '../language';
@@ -18,7 +18,7 @@ import { compileTarget, writeStripped } from './compile/compile-target';
 import { runtimeOf } from '../../project/destination-runtime';
 import type { CompiledLanguage, CompileRequest, Executable } from './compiled-language';
 import { isAmong } from './compile/files';
-import { KEPT } from './kept';
+import { KEPT } from './caches';
 import type { CompiledId } from './own';
 
 /** @param whole everything in the source folder */

@@ -1,7 +1,7 @@
 /** Functions for .NET. */
 import type { Language } from '../language';
-import { lighter } from './lighter';
-import { KEPT } from './kept';
+import { lighter } from './suggestions';
+import { KEPT } from './caches';
 import type { DotnetKeys, LockedDotnet, LockedDotnetPackage } from './own';
 
 declare module '../../sheet/model' {

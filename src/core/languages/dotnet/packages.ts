@@ -3,7 +3,7 @@ import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { severalAtOnce } from '../../base/several';
 import type { LockedPackage } from '../../project/lock/lockfile';
-import { mostUnpacked, packageStore, unpackedFolder } from '../../project/package-store';
+import { mostUnpacked, packageStore, unpackedFolder } from '../../project/user-packages';
 import type { AssemblyRequest } from '../language';
 import { feedsFor } from './locks/lock';
 import { unpackPackage, type UnpackedPackage } from './packages/package-file';

@@ -6,7 +6,7 @@ import { holdToBound } from '../../disk/unpack/unpacked-bound';
 import { sourceOfBytes } from '../../formats/byte-source';
 import { openZip, readEntry } from '../../formats/zip';
 import type { LockedFunction, LockedPackage } from '../../project/lock/lockfile';
-import { mostUnpacked, packageStore } from '../../project/package-store';
+import { mostUnpacked, packageStore } from '../../project/user-packages';
 import { fetchFirst, MAX_FILE_BYTES, mismatch, settleRows, type Asked } from '../compiled/compile/fetch-locked';
 import type { SettleRequest } from '../language';
 import { dirHash, escapedPath, type GoFile } from './go-sum';

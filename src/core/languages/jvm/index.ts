@@ -1,7 +1,7 @@
 /** Functions for the Java virtual machine. */
 import type { Language } from '../language';
-import { KEPT } from './kept';
-import { lighter } from './lighter';
+import { KEPT } from './caches';
+import { lighter } from './suggestions';
 import type { JvmKeys, LockedJvm, LockedJvmPackage } from './own';
 
 declare module '../../sheet/model' {

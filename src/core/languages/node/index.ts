@@ -1,7 +1,7 @@
 /** Functions in JavaScript and TypeScript, run by Node.js. */
 import type { Language } from '../language';
-import { KEPT } from './kept';
-import { lighter } from './lighter';
+import { KEPT } from './caches';
+import { lighter } from './suggestions';
 import type { LockedNode, LockedNodePackage, CarriedNodePackage, NodeKeys } from './own';
 
 declare module '../../sheet/model' {

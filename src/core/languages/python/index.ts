@@ -1,7 +1,7 @@
 /** Functions in Python. */
 import type { Language } from '../language';
-import { KEPT } from './kept';
-import { lighter } from './lighter';
+import { KEPT } from './caches';
+import { lighter } from './suggestions';
 import type { LockedPythonPackage, PythonKeys } from './own';
 
 declare module '../../sheet/model' {

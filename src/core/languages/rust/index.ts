@@ -1,9 +1,9 @@
 /** Functions in Rust. */
-import { KEPT as COMPILED } from '../compiled/kept';
+import { KEPT as COMPILED } from '../compiled/caches';
 import type { CompiledKeys } from '../compiled/own';
 import { compiledSheetPart } from '../compiled/sheet-part';
 import type { Language } from '../language';
-import { KEPT } from './kept';
+import { KEPT } from './caches';
 
 declare module '../../sheet/model' {
   interface Languages {

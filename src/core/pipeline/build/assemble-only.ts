@@ -3,7 +3,7 @@ import { collect, surveySource } from '../../fileset/collect';
 import { workOf, type Assembly } from '../../languages';
 import type { Target } from '../../project/targets';
 import { lockedFunction } from '../lock';
-import { collectRequest } from './careful-look';
+import { collectRequest } from './careful-status';
 import { EPOCH_FLOOR_SECONDS } from './epoch';
 import type { BuildRequest } from './model';
 

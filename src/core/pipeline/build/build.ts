@@ -4,7 +4,7 @@ import { goingOn } from '../../findings/failure';
 import { openForm } from '../../forms';
 import type { Target } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
-import { lookForChange } from './look';
+import { lookForChange } from './status';
 import type { BuildRequest, BuiltFunction, BuiltTarget, BuildStatus } from './model';
 
 /**

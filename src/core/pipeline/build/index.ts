@@ -1,6 +1,6 @@
 /** Building artifacts. Light: where nothing has changed, nothing more is loaded. */
 export { build } from './build';
-export { lookForChange } from './look';
+export { lookForChange } from './status';
 import type { Assembly } from '../../languages';
 import type { FileSet } from '../../fileset/model';
 import type { Project, Target } from '../../project/targets';
@@ -28,7 +28,7 @@ export async function warmUp(): Promise<void> {
 /** The function's own files, as they lie in its source folder. Loaded when it is called. */
 export async function sourceFiles(project: Project, spec: FunctionSpec, isLocked: boolean): Promise<FileSet> {
   const [{ collectRequest }, { collect, surveySource }] = await Promise.all([
-    import('./careful-look'),
+    import('./careful-status'),
     import('../../fileset/collect'),
   ]);
   const request = collectRequest(project, spec, isLocked);

@@ -3,7 +3,7 @@ import { readFileSync, rmSync, statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { keepUnversioned } from '../../disk/unversioned';
 import { guarded, removeLeftovers, writeInProject } from '../../disk/write';
-import { NO_EDGES } from '../../fileset/asks';
+import { NO_EDGES } from '../../fileset/edges';
 import { collect } from '../../fileset/collect';
 import { OUTPUT_FOLDER } from '../../fileset/selection';
 import { goingOn } from '../../findings/failure';
@@ -12,7 +12,7 @@ import { compressorFor, Store, THREADS_PAY_FROM_BYTES, type Compressor } from '.
 import { languageOf, LANGUAGES, workOf, type Assembly, type Work } from '../../languages';
 import { entryString, type Arch } from '../../sheet';
 import { formatWaybill, makeWaybill, type Waybill } from '../../waybill';
-import { collectRequest, inputsAfter, watched } from './careful-look';
+import { collectRequest, inputsAfter, watched } from './careful-status';
 import { EPOCH_FLOOR_SECONDS } from './epoch';
 import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedStatus, BuildStatus } from './model';
 import { besideOf } from '../../project/beside';

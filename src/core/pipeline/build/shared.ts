@@ -11,7 +11,7 @@ import { workOf } from '../../languages';
 import { NOTHING_SHARED } from '../../project/state/state';
 import { artifactPath, waybillPath, type Project, type Target } from '../../project/targets';
 import type { Arch } from '../../sheet';
-import { inputsAfter, watched } from './careful-look';
+import { inputsAfter, watched } from './careful-status';
 import type { BuildRequest, BuiltFunction, BuiltTarget, ChangedStatus, BuildStatus } from './model';
 import { archsOf, indexPath, recordsOf } from './records';
 import type { About } from './shared-schema';

@@ -2,7 +2,7 @@
 export { HostClient, type LogWanted } from './host-client';
 export { movedTags, readLedger, standing, type Delivery, type Ledger } from './ledger';
 export { ledgerSchema } from './ledger-schema';
-export { builtPayload, paperTexts, type Payload, type PayloadPart, type PayloadRequest } from './load';
+export { builtPayload, paperTexts, type Payload, type PayloadPart, type PayloadRequest } from './payload';
 export { linkOf } from './link';
 export { deliveryAt, fetchedPayload } from './promote';
 export { hostOpenApi } from './openapi';

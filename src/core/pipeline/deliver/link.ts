@@ -1,6 +1,6 @@
 /** The address that installs what was sent, as a destination writes it. */
 import type { Delivery } from './ledger';
-import type { Payload } from './load';
+import type { Payload } from './payload';
 
 /** Every word is percent-encoded. Undefined where the destination has no link. */
 export function linkOf(

@@ -4,7 +4,7 @@ import { EmballageError } from '../../base/errors';
 import { wayIn, type Arch, type Destination } from '../../sheet';
 import { readWaybillFile, type WaybillFile } from '../../project/verify-artifact';
 import { readLedger, standing, type Delivery } from './ledger';
-import { configurationOf, headOf, takesParts, type Payload, type PayloadRequest } from './load';
+import { configurationOf, headOf, takesParts, type Payload, type PayloadRequest } from './payload';
 import type { Fetched, FetchWanted, Way } from './ways';
 
 /** The newest delivery that stands at a destination. @throws EmballageError DELIVERY_GONE */

@@ -2,7 +2,7 @@
 import type { Project } from '../../project/targets';
 import type { Destination, FunctionSpec } from '../../sheet';
 import { noteDelivery, readLedger, standing, type Delivery } from './ledger';
-import { configurationDigest, type Payload } from './load';
+import { configurationDigest, type Payload } from './payload';
 import { wayKind } from './ways';
 import type { DeliveryStatus, SendOptions, SentBlob, What, Drift, Way } from './ways';
 

@@ -11,7 +11,7 @@ import {
   type LockedFunction,
   type LockedPackage,
 } from '../../project/lock/lockfile';
-import { packageStore } from '../../project/package-store';
+import { packageStore } from '../../project/user-packages';
 import type { Project } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import { BaseLocker } from './lock-base';

@@ -4,7 +4,7 @@ import type { PackageFact } from '../../findings/rule';
 import { packageLicence, type PackageLicence } from '../../findings/licences';
 import { languageOf, type Describing } from '../../languages';
 import type { LockedPackage } from '../../project/lock/lockfile';
-import { packageStore } from '../../project/package-store';
+import { packageStore } from '../../project/user-packages';
 import { KINDS, type StateFolder } from '../../project/state/state';
 import type { LanguageId } from '../../sheet';
 import type { Waybill } from '../../waybill';

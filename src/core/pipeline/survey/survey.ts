@@ -1,6 +1,6 @@
 /** Surveys a folder: what sheet it could have, or what of its sheet no longer fits. */
 import { join } from 'node:path';
-import { yieldNow } from '../../base/breathe';
+import { yieldNow } from '../../base/yield';
 import { EmballageError } from '../../base/errors';
 import { baseOf, joinPath } from '../../base/paths';
 import { projectFolder } from '../../disk/project-folder';

@@ -12,7 +12,7 @@ import { inputsText } from '../../../project/inputs';
 import type { Compiled, CompiledLanguage, CompileRequest, Executable, Plan } from '../compiled-language';
 import { filesReadInputs, noteExtraFiles } from './files-read';
 import { isAmong } from './files';
-import { KEPT } from '../kept';
+import { KEPT } from '../caches';
 import type { CompiledId } from '../own';
 import { readSourceSettings } from '../source-settings';
 

@@ -10,7 +10,7 @@ import { OUTPUT_FOLDER, STATE_FOLDER } from '../../../fileset/selection';
 import type { Inputs } from '../../../project/inputs';
 import type { Project } from '../../../project/targets';
 import type { FunctionSpec } from '../../../sheet';
-import { KEPT } from '../kept';
+import { KEPT } from '../caches';
 
 function notePath(project: Project, spec: FunctionSpec): string {
   return project.state.file(KEPT.work, spec.name, 'read.json');

@@ -5,7 +5,7 @@ import { folderOf } from '../../../base/paths';
 import { severalAtOnce } from '../../../base/several';
 import { printable } from '../../../base/text';
 import type { LockedFunction, LockedPackage } from '../../../project/lock/lockfile';
-import { packageStore } from '../../../project/package-store';
+import { packageStore } from '../../../project/user-packages';
 import type { Project } from '../../../project/targets';
 import type { FunctionSpec } from '../../../sheet';
 import {

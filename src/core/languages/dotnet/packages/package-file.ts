@@ -1,7 +1,7 @@
 /** Unpacks a package (`.nupkg`, an archive by the Open Packaging Conventions) into a folder of the store. */
 import { mkdirSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import { yieldNow } from '../../../base/breathe';
+import { yieldNow } from '../../../base/yield';
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { withFileSource } from '../../../disk/file-source';

@@ -1,7 +1,7 @@
 /** Finds .NET functions in a repository: publish folders, and projects with methods that take events. */
 import { readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
-import { eachBreathing } from '../../../base/breathe';
+import { eachBreathing } from '../../../base/yield';
 import { baseOf, folderOf, joinPath } from '../../../base/paths';
 import { firstFew, listed } from '../../../base/text';
 import type { Assembly, MethodInfo } from '../../../formats/assembly';

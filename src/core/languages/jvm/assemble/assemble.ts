@@ -1,6 +1,6 @@
 /** From prepared JARs to what goes into the artifact: merged, and traced where the sheet asks for it. */
 import { comparePaths, folderOf } from '../../../base/paths';
-import { NO_EDGES, type DependencyEdges } from '../../../fileset/asks';
+import { NO_EDGES, type DependencyEdges } from '../../../fileset/edges';
 import type { Overlap, Reason, Trimmed, UnseenImport } from '../../../fileset/model';
 import type { ClassFacts } from '../shade/class-facts';
 import { kindOf, withoutRelease } from '../shade/jar-entries';

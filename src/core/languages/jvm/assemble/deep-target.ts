@@ -18,7 +18,7 @@ import {
 } from './assembling';
 import { makeSelection } from '../../../fileset/selection';
 import type { AssemblyRequest } from '../../language';
-import { KEPT } from '../kept';
+import { KEPT } from '../caches';
 
 export interface DeepTrimmed {
   /** What classes are packed as, by path; the others stay as they are. */

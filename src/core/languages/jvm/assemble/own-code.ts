@@ -9,7 +9,7 @@ import type { FileSet, LeftOut, PackedEntry, PackedFile } from '../../../fileset
 import { compileJava, compilerFlags } from '../run/compile-java';
 import { chooseCompiler, javasOf, type JavaRuntime } from '../run/machines';
 import type { AssemblyRequest } from '../../language';
-import { KEPT } from '../kept';
+import { KEPT } from '../caches';
 
 /** A JAR of the function's own, not shaded yet. */
 export interface OwnJar {

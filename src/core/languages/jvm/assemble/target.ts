@@ -37,14 +37,14 @@ import {
   type PrepareJob,
 } from './assembling';
 import type { Assembly, AssemblyRequest } from '../../language';
-import { KEPT } from '../kept';
+import { KEPT } from '../caches';
 import type { JvmKeys } from '../own';
 import { repositoriesFor } from '../locks/lock';
 import type { LockedPackage } from '../../../project/lock/lockfile';
 import { deepTrimmed, type DeepTrimmed } from './deep-target';
 import { ownCode, type OwnCode, type OwnJar } from './own-code';
 import { generatedBytes } from '../../../project/state/made-files';
-import { mostUnpacked, packageStore } from '../../../project/package-store';
+import { mostUnpacked, packageStore } from '../../../project/user-packages';
 import type { Project } from '../../../project/targets';
 
 const AT_ONCE = 8;

@@ -16,7 +16,7 @@ import {
   type ResolvedArtifact,
 } from '../maven';
 import type { LockedFunction, LockedPackage } from '../../../project/lock/lockfile';
-import { packageStore } from '../../../project/package-store';
+import { packageStore } from '../../../project/user-packages';
 import type { Project } from '../../../project/targets';
 import type { Arch, FunctionSpec } from '../../../sheet';
 import {

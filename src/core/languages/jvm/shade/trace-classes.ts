@@ -2,8 +2,8 @@
  * Which classes are needed: from the entry on, whatever a needed class names as a type or by a constant text, the providers
  * of services in use, and everything of a JAR whose code looks classes up by names that cannot be seen.
  */
-import { yieldNow } from '../../../base/breathe';
-import { EdgeBook, type DependencyEdges } from '../../../fileset/asks';
+import { yieldNow } from '../../../base/yield';
+import { EdgeBook, type DependencyEdges } from '../../../fileset/edges';
 import type { Reason, UnseenImport } from '../../../fileset/model';
 import type { ClassFacts } from './class-facts';
 

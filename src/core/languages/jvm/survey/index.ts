@@ -1,5 +1,5 @@
 /** Finds functions for the Java virtual machine in a repository. */
-import { eachBreathing } from '../../../base/breathe';
+import { eachBreathing } from '../../../base/yield';
 import { baseOf, folderOf } from '../../../base/paths';
 import { groupBy } from '../../../base/several';
 import { listed } from '../../../base/text';

@@ -2,7 +2,7 @@
 import { EmballageError, type Problem } from '../../../base/errors';
 import { comparePaths } from '../../../base/paths';
 import { count, printable } from '../../../base/text';
-import { condenseEdges, NO_EDGES, renameEdges, type DependencyEdges } from '../../../fileset/asks';
+import { condenseEdges, NO_EDGES, renameEdges, type DependencyEdges } from '../../../fileset/edges';
 import type { MissingImport, Reason, Trimmed, UnseenImport } from '../../../fileset/model';
 import { HTTP_ADAPTER_FILE } from './adapter';
 import { isCompiled } from '../compile/settings';

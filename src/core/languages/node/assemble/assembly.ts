@@ -1,5 +1,5 @@
 /** What putting packages and the function's own files together takes and gives, and what linking asks of it. */
-import type { DependencyEdges } from '../../../fileset/asks';
+import type { DependencyEdges } from '../../../fileset/edges';
 import type { LinkedPlace, MissingImport, Reason, Trimmed, UnseenImport } from '../../../fileset/model';
 import type { Trim } from '../../../sheet';
 import type { FunctionCompiler } from '../compile/settings';

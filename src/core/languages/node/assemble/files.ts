@@ -14,7 +14,7 @@ import { npmSettings } from '../registry/npm-settings';
 import type { LockedPackage } from '../../../project/lock/lockfile';
 import { readNodeNeeds } from '../locks/needs';
 import { workspaceFiles } from './shared-source';
-import { mostUnpacked, packageStore, unpackedFolder } from '../../../project/package-store';
+import { mostUnpacked, packageStore, unpackedFolder } from '../../../project/user-packages';
 
 /** A file with what the file set says of it. */
 export interface KnownFile extends NodeFile {

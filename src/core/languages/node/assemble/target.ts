@@ -17,7 +17,7 @@ import {
 import { keeperOf } from '../../../fileset/selection';
 import type { FunctionCompiler, Mentions, NodeAssembled, NodePlaced } from './assembling';
 import type { Assembly, AssemblyRequest } from '../../language';
-import { KEPT } from '../kept';
+import { KEPT } from '../caches';
 import { libcOf, runtimeOf } from '../../../project/destination-runtime';
 import { generated, strippedFile } from '../../../project/state/made-files';
 import { laidOut } from './installed-links';

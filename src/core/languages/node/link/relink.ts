@@ -1,6 +1,6 @@
 /** Links again where the function's own modules have changed in nothing but their texts. */
 import { baseOf } from '../../../base/paths';
-import type { DependencyEdges } from '../../../fileset/asks';
+import type { DependencyEdges } from '../../../fileset/edges';
 import type { NodeAssembled, NodeAssembleRequest, NodeFile } from '../assemble/assembly';
 import { isCode, sourceOf, textOf } from '../assemble/module-source';
 import { NO_FACTS } from '../trace/facts';

@@ -34,10 +34,10 @@ import {
 } from '../../../sources';
 import type { Arch } from '../../../sheet';
 import type { LockedFunction, LockedPackage } from '../../../project/lock/lockfile';
-import { packageStore } from '../../../project/package-store';
+import { packageStore } from '../../../project/user-packages';
 import { libcOf } from '../../../project/destination-runtime';
 import type { SettleRequest } from '../../language';
-import { KEPT } from '../kept';
+import { KEPT } from '../caches';
 import { readNodeNeeds, type NodeNeeds } from './needs';
 import type { LockedWorkspace } from '../own';
 import { factsInPackage, withPlatforms } from '../view/package-facts';

@@ -1,7 +1,7 @@
 /** Finds functions in JavaScript and TypeScript in a repository. */
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import { eachBreathing } from '../../../base/breathe';
+import { eachBreathing } from '../../../base/yield';
 import { folderOf, joinPath, within } from '../../../base/paths';
 import { groupBy } from '../../../base/several';
 import { listed } from '../../../base/text';

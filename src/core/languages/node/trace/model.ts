@@ -1,5 +1,5 @@
 /** What tracing modules takes and gives. */
-import type { DependencyEdges } from '../../../fileset/asks';
+import type { DependencyEdges } from '../../../fileset/edges';
 import type { UnseenImport } from '../../../fileset/model';
 import type { Resolver } from '../resolve/resolver';
 import type { ModuleFacts, ModuleRequest } from './facts';

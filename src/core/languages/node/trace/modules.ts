@@ -1,5 +1,5 @@
 /** The modules of a function: their texts and facts, read when they are first asked for. */
-import { eachBreathing } from '../../../base/breathe';
+import { eachBreathing } from '../../../base/yield';
 import { contentDigest } from '../../../disk/digest';
 import type { CompileOptions } from '../compile/typescript';
 import type { ModuleFacts } from './facts';

@@ -1,7 +1,7 @@
 /** Follows what modules ask for, from the entry on: which files are reached, by whom, and what cannot be seen. */
 import { comparePaths, folderOf, joinPath, settlePath } from '../../../base/paths';
 import { literalPattern } from '../../../base/text';
-import { EdgeBook } from '../../../fileset/asks';
+import { EdgeBook } from '../../../fileset/edges';
 import type { UnseenImport } from '../../../fileset/model';
 import type { Resolved, Way } from '../resolve/resolver';
 import type { ModuleFacts, ModuleRequest } from './facts';

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { folderOf } from '../../../base/paths';
 import { severalAtOnce } from '../../../base/several';
 import { unpackTarball } from '../../../disk/unpack/unpack-tarball';
-import { mostUnpacked, packageStore, unpackedFolder } from '../../../project/package-store';
+import { mostUnpacked, packageStore, unpackedFolder } from '../../../project/user-packages';
 import type { Project } from '../../../project/targets';
 import type { SettleRequest } from '../../language';
 import type { NodeNeeds } from '../locks/needs';

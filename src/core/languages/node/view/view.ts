@@ -3,7 +3,7 @@ import type { FunctionFacts, Subject } from '../../../findings/rule';
 import { offeredRuntime, type Entry } from '../../../sheet';
 import type { ViewRequest } from '../../language';
 import { viewNodeArtifact, type NodeView } from './artifact-view';
-import { KEPT } from '../kept';
+import { KEPT } from '../caches';
 import { eventReads } from './event-reads';
 import { judgeMember, judgeParameters } from '../rules/entry-member';
 import { installedPackages } from '../rules/installed';

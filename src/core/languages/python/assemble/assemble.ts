@@ -1,10 +1,10 @@
 /** Puts packages and the function's own files together: what goes where, what is taken out, what clashes. */
 import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
-import { yieldNow } from '../../../base/breathe';
+import { yieldNow } from '../../../base/yield';
 import { comparePaths } from '../../../base/paths';
 import { groupBy } from '../../../base/several';
-import { NO_EDGES, type DependencyEdges } from '../../../fileset/asks';
+import { NO_EDGES, type DependencyEdges } from '../../../fileset/edges';
 import type { Overlap, Reason, StoredContent, Trimmed, UnseenImport } from '../../../fileset/model';
 import type { Arch, Trim } from '../../../sheet';
 import { installWheel, readEntryPoints, type InstalledFile } from '../wheel/install';

@@ -12,7 +12,7 @@ import { compileBytecode } from '../run/compile-bytecode';
 import type { PythonRuntime } from '../run/interpreters';
 import type { FunctionSpec } from '../../../sheet';
 import type { Project } from '../../../project/targets';
-import { KEPT } from '../kept';
+import { KEPT } from '../caches';
 
 /** @param pythons the interpreters on this machine */
 export async function withBytecode(

@@ -2,7 +2,7 @@
 import { EmballageError } from '../../../base/errors';
 import { runtimeOf } from '../../../project/destination-runtime';
 import type { LockedFunction, LockedPackage } from '../../../project/lock/lockfile';
-import { packageStore } from '../../../project/package-store';
+import { packageStore } from '../../../project/user-packages';
 import type { Project } from '../../../project/targets';
 import type { FunctionSpec } from '../../../sheet';
 import {
@@ -18,7 +18,7 @@ import { percentDecoded } from '../../../base/text';
 import type { SettleRequest } from '../../language';
 import { projectFor, type Candidate } from '../sources/candidates';
 import { markerEnvironment } from '../versions/environment';
-import { KEPT } from '../kept';
+import { KEPT } from '../caches';
 import { normalizeName } from '../versions/marker';
 import { pythonTargets, readNeeds, type FunctionNeeds } from './needs';
 import { PythonProvider } from '../sources/provider';

@@ -12,7 +12,7 @@ import { asPipAsks, sourcesOf, type PythonSources } from './stated-sources';
 import { pythonTargets, readNeeds } from '../locks/needs';
 import type { LockedSource } from '../own';
 import { buildFromSource } from '../wheel/source-builds';
-import { mostUnpacked, packageStore, unpackedFolder } from '../../../project/package-store';
+import { mostUnpacked, packageStore, unpackedFolder } from '../../../project/user-packages';
 import type { Project } from '../../../project/targets';
 
 export interface ReadyPackage {

@@ -1,5 +1,5 @@
 /** Finds functions in Python in a repository. */
-import { eachBreathing } from '../../../base/breathe';
+import { eachBreathing } from '../../../base/yield';
 import { baseOf, folderOf, joinPath, upwards, within } from '../../../base/paths';
 import { groupBy } from '../../../base/several';
 import { listed } from '../../../base/text';

@@ -1,7 +1,7 @@
 /** Follows imports from the entry over the function and its packages: which files a run can reach, and through whom. */
-import { yieldNow } from '../../../base/breathe';
+import { yieldNow } from '../../../base/yield';
 import { baseOf, folderOf } from '../../../base/paths';
-import { EdgeBook, type DependencyEdges } from '../../../fileset/asks';
+import { EdgeBook, type DependencyEdges } from '../../../fileset/edges';
 import type { ModuleFacts } from './facts';
 import { absoluteName, ModuleTree, packageOf } from './module-tree';
 

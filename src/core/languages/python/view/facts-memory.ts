@@ -1,6 +1,6 @@
 /** Facts of Python modules by the digest of the file: parsing is the slow part of tracing, and packages do not change. */
 import type { StateFolder } from '../../../project/state/state';
-import { KEPT } from '../kept';
+import { KEPT } from '../caches';
 import type { ModuleFacts } from '../trace/facts';
 import { readModuleFacts } from '../trace/module-facts';
 

@@ -20,10 +20,10 @@ import { parseWheelName, targetTags, type PythonTarget } from '../versions/tags'
 import type { PythonSource } from '../sources/stated-sources';
 import { unpackWheel } from './wheel';
 import { present } from '../../../base/present';
-import { mostUnpacked, packageStore, unpackedFolder } from '../../../project/package-store';
+import { mostUnpacked, packageStore, unpackedFolder } from '../../../project/user-packages';
 import type { Project } from '../../../project/targets';
 import type { HttpClient, PackageFile } from '../../../sources';
-import { KEPT } from '../kept';
+import { KEPT } from '../caches';
 import { callBackend } from '../run/build-wheel';
 import type { Machine } from '../../../toolchains/machine';
 import { interpretersOf, type PythonRuntime } from '../run/interpreters';

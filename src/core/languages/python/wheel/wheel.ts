@@ -4,7 +4,7 @@
  */
 import { mkdirSync, readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import { yieldNow } from '../../../base/breathe';
+import { yieldNow } from '../../../base/yield';
 import { EmballageError } from '../../../base/errors';
 import { printable } from '../../../base/text';
 import { withFileSource } from '../../../disk/file-source';

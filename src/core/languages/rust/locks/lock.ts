@@ -2,7 +2,7 @@
 import { join } from 'node:path';
 import { contentDigest } from '../../../disk/digest';
 import type { LockedFunction, LockedPackage } from '../../../project/lock/lockfile';
-import { packageStore } from '../../../project/package-store';
+import { packageStore } from '../../../project/user-packages';
 import { fetchFirst, mismatch, settleRows, type Asked } from '../../compiled/compile/fetch-locked';
 import type { SettleRequest } from '../../language';
 import type { LockedCrate } from './cargo-lock';

@@ -6,9 +6,9 @@ import { parse, stringify, type TomlTable } from 'smol-toml';
 import { folderOf } from '../../../base/paths';
 import { unpackTarball } from '../../../disk/unpack/unpack-tarball';
 import type { CompileRequest as AnyCompileRequest } from '../../compiled/compiled-language';
-import { KEPT as COMPILED } from '../../compiled/kept';
-import { KEPT } from '../kept';
-import { mostUnpacked } from '../../../project/package-store';
+import { KEPT as COMPILED } from '../../compiled/caches';
+import { KEPT } from '../caches';
+import { mostUnpacked } from '../../../project/user-packages';
 import { cargoSettings } from '../locks/needs';
 
 type CompileRequest = AnyCompileRequest<'rust'>;

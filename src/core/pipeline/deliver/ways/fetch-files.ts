@@ -8,7 +8,7 @@ import { FileSink, guarded, replaceLarge } from '../../../disk/write';
 import { PAPER_KINDS, PAPERS } from '../../../project/papers';
 import { ARCHITECTURES } from '../../../sheet';
 import type { Delivery } from '../ledger';
-import type { PayloadFile, PayloadPaper } from '../load';
+import type { PayloadFile, PayloadPaper } from '../payload';
 import { bodyDigest, type Exchange } from '../../../sources/exchange';
 import { WAYBILL_ENDING } from './files';
 import type { Fetched, FetchWanted } from './way';

@@ -1,7 +1,7 @@
 /** The files of a load, and what of a delivery they were: what all ways that know nothing but files share. */
 import { PAPER_KINDS, PAPERS } from '../../../project/papers';
 import type { Delivery } from '../ledger';
-import { digestOfAll, type Payload, type PayloadFile } from '../load';
+import { digestOfAll, type Payload, type PayloadFile } from '../payload';
 import { NOTHING_LEFT, type Drift, type DeliveryStatus, type Placed, type SentBlob, type TakenBack } from './way';
 
 /** What the place of a waybill ends in, behind that of its artifact. */

@@ -6,7 +6,7 @@ import type { RegistryConnection, UploadMemory } from '../../../sources/registry
 import type { Credentials } from '../../../toolchains/credentials';
 import type { Pushed } from '../../../sources/registry';
 import type { Delivery } from '../ledger';
-import type { Payload, PayloadPart } from '../load';
+import type { Payload, PayloadPart } from '../payload';
 import type { HostClient } from '../host-client';
 
 /** What of a function has to be sent. */

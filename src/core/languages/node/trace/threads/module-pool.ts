@@ -1,6 +1,6 @@
 /** Works on many modules in worker threads, a batch at a time, so that all cores have work. */
 import { join } from 'node:path';
-import { eachBreathing } from '../../../../base/breathe';
+import { eachBreathing } from '../../../../base/yield';
 import { Threads } from '../../../../disk/threads/threads';
 import type { Part } from '../../link/parts';
 import type { SmallJob } from '../../link/small';

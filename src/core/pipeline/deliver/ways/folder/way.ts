@@ -9,7 +9,7 @@ import { fileDigest } from '../../../../disk/digest';
 import { stretchPieces } from '../../../../disk/file-source';
 import { FileSink, guarded, replaceLarge } from '../../../../disk/write';
 import type { Delivery } from '../../ledger';
-import type { Payload, PayloadFile } from '../../load';
+import type { Payload, PayloadFile } from '../../payload';
 import { fetchFiles } from '../fetch-files';
 import { filesOf, lookAtFiles, placedFiles, sentBlob, takeBackFiles, type FileToSend } from '../files';
 import type { Fetched, FetchWanted, DeliveryStatus, Placed, SendOptions, SentBlob, TakenBack, Way } from '../way';

@@ -2,7 +2,7 @@
 import { scryptSync, timingSafeEqual } from 'node:crypto';
 import { printable } from '../../../../base/text';
 import { formatSize, formatTime } from '../../../../base/units';
-import type { Configuration, Payload } from '../../load';
+import type { Configuration, Payload } from '../../payload';
 import { SEAL, type VersionResult } from '../../protocol';
 import { shortDigest } from '../files';
 import type { Drift } from '../way';

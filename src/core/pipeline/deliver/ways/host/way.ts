@@ -8,7 +8,7 @@ import { bad, digestField, type ExchangeRequest } from '../../../../sources/exch
 import { fileBody, type NetworkResponse } from '../../../../sources';
 import { HostClient } from '../../host-client';
 import type { Delivery } from '../../ledger';
-import { configurationDigest, digestOfAll, type Payload } from '../../load';
+import { configurationDigest, digestOfAll, type Payload } from '../../payload';
 import type { FunctionStatus, VersionText } from '../../protocol';
 import { bringer, fetchFiles, type FileToFetch } from '../fetch-files';
 import { filesOf, paperDrifts, sentBlob, type FileToSend } from '../files';

@@ -10,7 +10,7 @@ import { formatSize, formatTime } from '../../../../base/units';
 import { PAPER_KINDS } from '../../../../project/papers';
 import { runProgram, type ProgramEnd } from '../../../../toolchains/run-program';
 import type { Delivery } from '../../ledger';
-import { configurationDigest, digestOfAll, type Configuration, type Payload } from '../../load';
+import { configurationDigest, digestOfAll, type Configuration, type Payload } from '../../payload';
 import { digestDrifts, filesOf, sentBlob } from '../files';
 import {
   NOTHING_LEFT,

@@ -10,7 +10,7 @@ import { printable } from '../../../../base/text';
 import { fileBody, type NetworkResponse } from '../../../../sources';
 import { bad, bodyDigest, digestField, shownUrl, statedDigest, type Exchange } from '../../../../sources/exchange';
 import type { Delivery } from '../../ledger';
-import type { Payload } from '../../load';
+import type { Payload } from '../../payload';
 import { bringer, fetchFiles } from '../fetch-files';
 import { filesOf, lookAtFiles, placedFiles, sentBlob, takeBackFiles, WAYBILL_ENDING, type FileToSend } from '../files';
 import type { Fetched, FetchWanted, DeliveryStatus, Placed, SendOptions, SentBlob, TakenBack, Way } from '../way';

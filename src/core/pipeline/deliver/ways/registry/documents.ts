@@ -15,7 +15,7 @@ import {
 import { openForm, type BlobToPush, type ManifestToPush, type PartsWork } from '../../../../forms';
 import { imageIndex, platformOf } from '../../../../forms/image';
 import type { Arch } from '../../../../sheet';
-import type { Payload, PayloadFile, PayloadPart } from '../../load';
+import type { Payload, PayloadFile, PayloadPart } from '../../payload';
 
 export const FUNCTION_TYPE = 'application/vnd.emballage.function.v1';
 export const BESIDE_TYPE = 'application/vnd.emballage.beside.v1';

@@ -29,7 +29,7 @@ import {
   type UploadMemory,
 } from '../../../../sources/registry';
 import type { Delivery } from '../../ledger';
-import type { PayloadFile, PayloadPaper, PayloadPart } from '../../load';
+import type { PayloadFile, PayloadPaper, PayloadPart } from '../../payload';
 import { WAYBILL_TYPE } from './documents';
 import { layersIn } from './layers';
 import type { SentBlob } from '../way';

@@ -26,7 +26,7 @@ import {
 } from '../../../../sources/registry';
 import { openForm, type BlobToPush } from '../../../../forms';
 import type { Delivery } from '../../ledger';
-import type { Payload, PayloadFile, PayloadPart } from '../../load';
+import type { Payload, PayloadFile, PayloadPart } from '../../payload';
 import { gone } from '../fetch-files';
 import { documentsOf, WAYBILL_TYPE, type IndexToPush } from './documents';
 import type { Fetched, FetchWanted, DeliveryStatus, Placed, SendOptions, SentBlob, TakenBack, Way } from '../way';

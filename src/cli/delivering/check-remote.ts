@@ -13,7 +13,7 @@ import type { FunctionSpec } from '../../core/sheet';
 import { EXIT, type ExitCode } from '../commands/command';
 import { deliveryWorld } from './delivering';
 import type { Session } from '../session/session';
-import { placeThere } from '../calling/there';
+import { placeThere } from '../calling/remote';
 
 interface There {
   readonly name: string;

@@ -23,7 +23,7 @@ export async function lookForChange(request: StatusRequest, spec: FunctionSpec):
     index.standsAsItDid(join(project.root, spec.source))
   )
     return { spec, unchanged: asBefore(targets, index) };
-  const { lookCarefully } = await import('./careful-look');
+  const { lookCarefully } = await import('./careful-status');
   return lookCarefully(request, { spec, index, common, targets, lookedAtMs });
 }
 

@@ -1,5 +1,5 @@
 /** Who asks for what, as a waybill has it: by the numbers of rows, so that ten thousand files stay a short list. */
-import type { AskedFor, DependencyEdges } from '../fileset/asks';
+import type { AskedFor, DependencyEdges } from '../fileset/edges';
 import type { Waybill } from './schema';
 
 /** A row, or a row and the line in the file that asks. */
