@@ -245,21 +245,3 @@ describe('bad input', () => {
     expect(refusal(root, ['ledger'])).toContain('`deliveries.0.sent`');
   });
 });
-
-describe('a ledger of the first format', () => {
-  it('is read, and written as the second', () => {
-    const root = harbour({ deliver: { folder: '.' } });
-    const digest = `sha256:${'a'.repeat(64)}`;
-    const old = {
-      ...{ function: 'horn', destination: 'live', registry: 'harbour.example:5000', repository: 'tides/horn' },
-      ...{ digest, tags: ['1'], images: { x86_64: digest }, sent: '2026-11-01T00:00:00Z' },
-    };
-    put(root, { 'emballage.ledger': JSON.stringify({ ledger: 1, deliveries: [old] }) });
-    send(root);
-    expect(JSON.parse(ledgerOf(root))).toMatchObject({
-      ledger: 2,
-      deliveries: [{ way: 'registry', at: 'harbour.example:5000', artifacts: { x86_64: digest } }, { way: 'folder' }],
-    });
-    expect(run(root, ['ledger']).stdout).toContain('harbour.example:5000/tides/horn:1');
-  });
-});

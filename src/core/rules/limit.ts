@@ -1,4 +1,4 @@
-/** What the four size rules share: the lower of two limits, a finding when it is passed, a warning when it is near. */
+/** What all rules share that hold an amount against a limit: the lower of two limits, a finding when it is passed, a warning when it is near. */
 import { digitGroups } from '../base/text';
 import { formatSize } from '../base/units';
 import { lowestLimit, percent, showAmount } from '../findings/amounts';

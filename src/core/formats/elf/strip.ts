@@ -1,7 +1,8 @@
 /**
  * Takes out of a linked ELF file what is only for people and debuggers (gABI chapter 4, "Section Header"). Nothing that
  * is loaded moves: the bytes up to the end of the last segment stay where they are, and so do the numbers of sections
- * that are loaded, since dynamic symbols name them. What is taken out is never read.
+ * that are loaded, since dynamic symbols name them. What is taken out is never read. A file with data of its own behind all
+ * that the format knows of is left as it is.
  */
 import { isRangeError } from '../../base/errors';
 import { sourceOfBytes, stretchOf, type ByteSource } from '../byte-source';

@@ -1,13 +1,13 @@
 /** Writes gzip files (RFC 1952) by our own encoder, so that the bytes are the same on every machine. */
 import { crc32 } from 'node:zlib';
-import { deflateSegment, DICTIONARY_BYTES, SEGMENT_BYTES } from '../deflate';
+import { deflateWhole } from '../deflate';
 
-/** RFC 1952 2.3: magic, method 8, no flags, no time, no extra flags, system unknown (255). */
 /** Whether bytes begin as a gzip file does (RFC 1952, 2.3.1). */
 export function isGzip(start: Uint8Array): boolean {
   return start[0] === 0x1f && start[1] === 0x8b;
 }
 
+/** RFC 1952 2.3: magic, method 8, no flags, no time, no extra flags, system unknown (255). */
 export const GZIP_HEADER = Uint8Array.of(0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 255);
 
 /** RFC 1952 2.3: the checksum of what was compressed, and its length. */
@@ -20,11 +20,5 @@ export function gzipTrailer(sum: number, length: number): Buffer {
 
 /** One member of gzip without name and time (RFC 1952), by our own encoder. */
 export function gzip(bytes: Uint8Array): Buffer {
-  const parts: Uint8Array[] = [GZIP_HEADER];
-  for (let at = 0; at === 0 || at < bytes.length; at += SEGMENT_BYTES) {
-    const segment = bytes.subarray(at, at + SEGMENT_BYTES);
-    const dictionary = bytes.subarray(Math.max(0, at - DICTIONARY_BYTES), at);
-    parts.push(deflateSegment(segment, dictionary, at + SEGMENT_BYTES >= bytes.length));
-  }
-  return Buffer.concat([...parts, gzipTrailer(crc32(bytes), bytes.length)]);
+  return Buffer.concat([GZIP_HEADER, deflateWhole(bytes), gzipTrailer(crc32(bytes), bytes.length)]);
 }

@@ -1,4 +1,8 @@
-/** Whether bills of materials are those of an artifact: its digest, every file, every package, as the waybill has them. */
+/**
+ * Whether bills of materials are those of an artifact: its digest; exactly the files of its waybill, each with its digest; and
+ * every package that the waybill has a digest of, but for files that only describe one (`.mod`). What a bill says of further
+ * packages, of versions and of licences is not held against anything.
+ */
 import { z } from 'zod';
 import { jsonOf } from '../../base/json';
 import { printable } from '../../base/text';

@@ -88,8 +88,9 @@ const MAX_CUTS = 50;
 const MAX_EMPTY_CUTS = 4;
 
 /**
- * Fetches a blob into a file. When it returns the content is what the descriptor says; where it is not, nothing is left.
- * @throws EmballageError SOURCE_MISMATCH
+ * Fetches a blob into a file, going on from what a run before left there. When it returns, the file has the digest of the
+ * descriptor. Of content with another one nothing is left; where the connection breaks off for good, what came stays.
+ * @throws EmballageError SOURCE_MISMATCH for other content, REGISTRY_UNREACHABLE where it broke off
  */
 export async function pullBlob(
   registry: RegistryConnection,

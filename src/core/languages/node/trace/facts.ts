@@ -93,7 +93,7 @@ export interface Statement {
   readonly declares: readonly string[];
   /** Top-level names that it uses: `a`; `ns.a` for a member of an imported namespace. */
   readonly uses: readonly string[];
-  /** Running it does nothing that anybody could notice but declare names. */
+  /** Running it is taken to do nothing but declare names (purity.ts). */
   readonly isPure: boolean;
 }
 

@@ -1,4 +1,8 @@
-/** Which statements do nothing that anybody could notice but declare names, so that they can go when nobody uses these. */
+/**
+ * Which statements are taken to do nothing but declare names, so that they can go when nobody uses these. Names of the
+ * language and what they hold count as what they are at the start: code that puts a getter, a proxy or another function in
+ * their place would notice. Whatever else may run code or throw keeps its statement.
+ */
 import type { AnyNode, Class, Expression } from 'acorn';
 import { memberName } from './walker';
 
