@@ -26,7 +26,12 @@ export function faultsIn(root) {
         if (why !== undefined) faults.push(`${file}: imports ${target}, ${why}`);
   for (const circle of circlesIn(graph)) faults.push(`${circle.join(' -> ')}: a circle of imports`);
   for (const file of files)
-    faults.push(...strayWords(root, file), ...strayChoices(root, file), ...lostRequests(root, file));
+    faults.push(
+      ...strayWords(root, file),
+      ...strayChoices(root, file),
+      ...undocumented(root, file),
+      ...lostRequests(root, file),
+    );
   return faults;
 }
 
@@ -80,6 +85,20 @@ function strayWords(root, file) {
     );
     const word = (LANGUAGE_WORDS.exec(plain) ?? LANGUAGE_NAMES.exec(plain))?.[0];
     return word === undefined ? [] : [`${file}:${i + 1}: \`${word}\`, a word of a language outside ${LANGUAGES}`];
+  });
+}
+
+/** What others import says what it is for: shapes, units, errors. */
+function undocumented(root, file) {
+  // The encoder is another language, compiled apart.
+  if (/\.test\.ts$|deflate\/encoder\//.test(file)) return [];
+  const lines = readFileSync(join(root, file), 'utf8').split('\n');
+  return lines.flatMap((line, i) => {
+    const [, name] = /^export (?:async )?function\*? ?(\w+)/.exec(line) ?? [];
+    const isOverload =
+      name !== undefined && new RegExp(`^export (?:async )?function ${name}\\b`).test(lines[i - 1] ?? '');
+    if (name === undefined || isOverload || /\*\/$|^\/\/ eslint-/.test(lines[i - 1] ?? '')) return [];
+    return [`${file}:${i + 1}: \`${name}\` has no doc comment`];
   });
 }
 

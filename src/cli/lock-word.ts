@@ -14,10 +14,12 @@ const LOCK = /^(.*\.lock)(?:@(.+))?$/;
 const MOST_BYTES = 64 * 1024 * 1024;
 const PATIENCE_MS = 30_000;
 
+/** Whether a word of the command line names a lock: its file, or that at a revision (`FILE@REVISION`). */
 export function isLockWord(word: string): boolean {
   return LOCK.test(word);
 }
 
+/** The lock that such a word names. @throws EmballageError where it cannot be read */
 export async function lockSide(word: string, session: Session): Promise<LockSide> {
   const [, file = word, revision] = LOCK.exec(word) ?? [];
   const path = resolve(session.cwd, file);

@@ -6,10 +6,12 @@ export function shown(text: string): string {
   return isAsciiOnly(process.env) ? inAscii(text) : text;
 }
 
+/** Writes to standard output, as it can be shown here. */
 export function writeOut(text: string): void {
   process.stdout.write(shown(text));
 }
 
+/** Writes to standard error, as it can be shown here. */
 export function writeErr(text: string): void {
   process.stderr.write(shown(text));
 }

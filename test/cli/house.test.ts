@@ -58,6 +58,13 @@ describe('the plan of the house', () => {
       "cli/a.ts:2: `way === 'registry'`, a choice of a way of delivery by name outside core/pipeline/deliver/ways",
     ],
     [
+      'an export that nobody is told about',
+      {
+        'core/base/a.ts': '/** Done. */\nexport function a(): void {}\n\nexport async function b(): Promise<void> {}\n',
+      },
+      'core/base/a.ts:4: `b` has no doc comment',
+    ],
+    [
       'a room that nobody planned',
       { 'cellar/a.ts': "import '../core/base/b';\n", 'core/base/b.ts': '' },
       'cellar/a.ts: imports core/base/b.ts, but cellar/a.ts is in no layer of the plan',

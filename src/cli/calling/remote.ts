@@ -16,6 +16,7 @@ export function placeThere(project: Project, spec: FunctionSpec, named: string |
   return destinationNamed(project, named === undefined || named === '' ? spec.destination : named, '--there');
 }
 
+/** What speaks to the host of a destination, with its login. @throws EmballageError USAGE where it is no host */
 export function clientThere(
   project: Project,
   destination: Destination,

@@ -50,6 +50,7 @@ export function wholeNumber(value: unknown, option: string, least: number, most:
   });
 }
 
+/** The value of an option that takes a text; undefined where it was not given. */
 export function text(args: Arguments, name: string): string | undefined {
   return texts(args, name)[0];
 }

@@ -49,6 +49,7 @@ end
 complete -c emballage -f -a '(__emballage_propose)'
 `;
 
+/** The script that a shell reads to complete our commands. */
 export function scriptFor(shell: 'bash' | 'zsh' | 'fish'): string {
   return { bash: BASH, zsh: ZSH, fish: FISH }[shell];
 }

@@ -23,6 +23,7 @@ interface There {
   readonly drifts: readonly Drift[];
 }
 
+/** Shows what stands at a destination otherwise than it is here. @returns NO where something does */
 export async function checkThere(
   project: Project,
   functions: readonly FunctionSpec[],

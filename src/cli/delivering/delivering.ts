@@ -10,6 +10,7 @@ import type { Destination, FunctionSpec } from '../../core/sheet';
 import type { Session } from '../session/session';
 import { surroundingsOf } from '../checking';
 
+/** What the ways of delivery need, from this session. */
 export function deliveryWorld(project: Project, session: Session): DeliveryWorld {
   return {
     project,

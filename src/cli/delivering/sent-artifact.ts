@@ -74,6 +74,7 @@ export function intoFolder(into: string, session: Session): string {
   });
 }
 
+/** A folder in a scratch one that what is fetched may fill. */
 export function scratchFolder(scratch: string): string {
   return join(scratch, 'layout');
 }

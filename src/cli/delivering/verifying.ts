@@ -26,6 +26,7 @@ interface OfFunction {
   readonly isSent: boolean;
 }
 
+/** Holds the artifact of a target to its papers: what was built, or with `isSent` what stands where it was sent. */
 export async function verifiedFunction(asked: OfFunction, session: Session): Promise<Verified> {
   const { project, target, keys, isSent } = asked;
   if (isSent) return withScratch('verify', (scratch) => verifiedSent(asked, scratch, session));

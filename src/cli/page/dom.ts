@@ -2,6 +2,7 @@
 
 type Attributes = Readonly<Record<string, string>>;
 
+/** An element of the page with attributes and what is inside; texts are never read as markup. */
 export function element<K extends keyof HTMLElementTagNameMap>(
   tag: K,
   attributes: Attributes = {},
@@ -15,6 +16,7 @@ export function element<K extends keyof HTMLElementTagNameMap>(
 
 const SVG = 'http://www.w3.org/2000/svg';
 
+/** The same for what is drawn (SVG). */
 export function drawn<K extends keyof SVGElementTagNameMap>(
   tag: K,
   attributes: Attributes = {},
@@ -26,6 +28,7 @@ export function drawn<K extends keyof SVGElementTagNameMap>(
   return made;
 }
 
+/** The element of an id that the page was written with. @throws Error where it is not there, or another kind */
 export function byId<T extends Element>(id: string, kind: new () => T): T {
   const found = document.getElementById(id);
   if (!(found instanceof kind)) throw new Error(`the page has no ${id}`);

@@ -3,6 +3,7 @@ import type { PageReport } from '../../core/base/weights-page';
 import { drawn, element } from './dom';
 import { countText, digitGroups, shareText, sizeText } from './words';
 
+/** How much of each limit is used; nothing where none is known. */
 export function limitsSection({ limits }: PageReport): HTMLElement[] {
   if (limits.length === 0) return [];
   const rows = limits.map(({ name, used, allowed, unit, by }) => {
@@ -31,6 +32,7 @@ function bar(share: number): SVGSVGElement {
   );
 }
 
+/** What each dependency weighs, alone and with what others lead to as well. */
 export function dependenciesSection({ dependencies }: PageReport): HTMLElement[] {
   const hasAlone = dependencies.some(({ alone }) => alone !== undefined);
   const heads = ['dependency', 'unpacked', 'packed', ...(hasAlone ? ['alone', 'shared'] : []), 'asked for by'];
@@ -51,6 +53,7 @@ export function dependenciesSection({ dependencies }: PageReport): HTMLElement[]
   return [section('Dependencies', ...note, table(heads, rows, hasAlone ? [1, 2, 3, 4] : [1, 2]))];
 }
 
+/** What rules found; nothing where nothing was checked. */
 export function findingsSection({ findings }: PageReport): HTMLElement[] {
   if (findings === undefined) return [];
   if (findings.length === 0) return [section('Findings', element('p', {}, 'None: it fits where it goes.'))];
@@ -67,6 +70,7 @@ export function findingsSection({ findings }: PageReport): HTMLElement[] {
   return [section('Findings', element('ul', { class: 'findings' }, ...items))];
 }
 
+/** What was taken out, and by which rule. */
 export function trimmedSection({ trimmed, total }: PageReport): HTMLElement[] {
   if (trimmed.length === 0) return [];
   const saved = trimmed.reduce((sum, { size }) => sum + size, 0);
@@ -75,6 +79,7 @@ export function trimmedSection({ trimmed, total }: PageReport): HTMLElement[] {
   return [section('Left out by trimming', element('p', {}, words), table(['rule', 'of', 'files', 'saved'], rows, [3]))];
 }
 
+/** What could still go. */
 export function savingsSection({ savings }: PageReport): HTMLElement[] {
   if (savings.length === 0) return [];
   const rows = savings.map(({ what, about, unpacked, line }) => [
@@ -83,6 +88,7 @@ export function savingsSection({ savings }: PageReport): HTMLElement[] {
   return [section('What could still go', table(['what', 'which is', 'saves', 'line of the sheet'], rows, [2]))];
 }
 
+/** What became more and less since an earlier build; nothing without one. */
 export function growthSection({ growth }: PageReport): HTMLElement[] {
   if (growth === undefined) return [];
   const { since, before, now, changes } = growth;

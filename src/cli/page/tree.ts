@@ -21,6 +21,7 @@ export function namesOf({ nodes: { shared, rest } }: PageReport): string[] {
   return rest.map((end, i) => (before = before.slice(0, shared[i]) + end));
 }
 
+/** The arrangements that a report can be shown in: layers only where there are several. */
 export function arrangementsOf(report: PageReport): Arrangement[] {
   return ['reasons', 'dependency', 'folder', 'kind', ...(report.layers.length > 1 ? (['layer'] as const) : [])];
 }

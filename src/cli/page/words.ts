@@ -5,6 +5,7 @@ const UNITS = [
   ['KiB', 1024],
 ] as const;
 
+/** Bytes in the largest unit that leaves a whole number before the point: `1.25 MiB`. */
 export function sizeText(bytes: number): string {
   for (const [unit, factor] of UNITS) if (Math.abs(bytes) >= factor) return `${digits(bytes / factor)} ${unit}`;
   return `${String(bytes)} B`;
@@ -17,6 +18,7 @@ function digits(value: number): string {
   return String(Math.trunc(value * factor) / factor);
 }
 
+/** A part of a whole in percent; nothing of nothing is none. */
 export function shareText(part: number, whole: number): string {
   if (whole <= 0) return '0 %';
   const share = (part / whole) * 100;
@@ -29,6 +31,7 @@ export function digitGroups(n: number): string {
   return String(n).replace(/\B(?=(\d{3})+(?!\d))/g, ',');
 }
 
+/** A number with what is counted: `1 file`, `1,204 files`. */
 export function countText(n: number, one: string, many = `${one}s`): string {
   return `${digitGroups(n)} ${n === 1 ? one : many}`;
 }

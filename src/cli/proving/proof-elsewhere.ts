@@ -20,6 +20,7 @@ import type { Session } from '../session/session';
 import { compareText } from '../views/compare-text';
 import { recordsText } from '../views/proof-text';
 
+/** Holds records of several machines against each other. @returns NO where two differ */
 export async function compareRecordFiles(words: readonly string[], session: Session): Promise<ExitCode> {
   if (words.length < 2)
     throw new EmballageError('USAGE', {
@@ -62,6 +63,7 @@ function missing(doing: string, shown: string, mend: string): EmballageError {
   });
 }
 
+/** Builds here and holds what comes out against a record of another machine. @returns NO where they differ */
 export async function proveAgainst(
   shown: string,
   words: readonly string[],

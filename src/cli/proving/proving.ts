@@ -34,6 +34,7 @@ export interface Places {
   readonly means: Awaited<ReturnType<typeof findMeans>>;
 }
 
+/** What builds functions again in changed surroundings, and shows that it does. */
 export function rebuilderFor(
   project: Project,
   functions: readonly FunctionSpec[],

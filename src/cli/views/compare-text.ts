@@ -20,6 +20,7 @@ const VERDICTS: Readonly<Record<Comparison['verdict'], string>> = {
   differs: 'content differs',
 };
 
+/** What differs between two things, for people; of long lists the beginning, unless all is wanted. */
 export function compareText(comparison: Comparison, options: CompareTextOptions): string {
   const { paint, verbose } = options;
   const { verdict, a, b, differences, unlisted, causes } = comparison;
@@ -98,6 +99,7 @@ function signed(by: number): string {
   return by === 0 ? '±0 B' : `${by > 0 ? '+' : '−'}${formatSize(Math.abs(by))}`;
 }
 
+/** How many differences of each kind there are, those inside others as well: `2 changed, 1 added`. */
 export function tally(differences: readonly Difference[]): string {
   const counts = (['changed', 'added', 'removed', 'moved', 'described'] as const).flatMap((change) => {
     const n = differences.filter((one) => one.change === change).length;

@@ -8,6 +8,7 @@ import { table } from './table';
 
 const SHOWN = 12;
 
+/** What grew and shrank, the most first. @param since what it is held against, as shown */
 export function growthText({ before, now, changes }: Growth, since: string, paint: Paint, verbose: boolean): string {
   const totals = (['packed', 'unpacked', 'files'] as const).map((key) => {
     const show = (n: number): string => (key === 'files' ? String(n) : formatSize(n));

@@ -4,11 +4,13 @@ import { COMMANDS } from '../commands/list';
 import { COMMON, type OptionSpec, type Options } from '../options';
 import { VERSION } from '../program';
 
+/** The document of `--help --json`: all commands, and the options that all have. */
 export function overviewDocument(): object {
   const commands = COMMANDS.map(({ name, usage, summary }) => ({ name, usage, summary }));
   return { version: VERSION, commands, options: optionsOf(COMMON) };
 }
 
+/** The document of `COMMAND --help --json`. */
 export function commandDocument(
   { name, usage, summary }: CommandEntry,
   { about, options, examples }: CommandModule,

@@ -48,6 +48,7 @@ function wrapParagraph(words: readonly string[], width: number, indent: string):
   return lines.join('\n');
 }
 
+/** The help of a command. @param width columns that it may take */
 export function helpText({ program, name, usage, about, options, common, examples }: HelpOf, width: number): string {
   const own = rows(options);
   const left = Math.min(LEFT, Math.max(...[...own, ...rows(common)].map(([text]) => text.length)));

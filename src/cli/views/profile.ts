@@ -11,6 +11,7 @@ const SHOWN = 15;
 const WORTH_MS = 2;
 const SMALL_MS = 0.1;
 
+/** What the start of a function spent its time on, start by start. */
 export function profileText(profiles: readonly StartProfile[], paint: Paint): string {
   const [warm, cold] = profiles;
   if (warm === undefined || cold === undefined) return '';

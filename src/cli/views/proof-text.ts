@@ -33,10 +33,12 @@ function onText(on: readonly Variation[], all: readonly Variation[]): string {
   return on.map(({ id }) => id).join(', ');
 }
 
+/** A variation that this machine cannot make, and what would make it so. */
 export function leftOutText(variation: Variation, mend: string, paint: Paint): string {
   return `  ${paint.doubt('left out  ')}  ${variation.title} ${paint.dim(`(to have it, ${mend})`)}`;
 }
 
+/** What made bytes differ, place by place. */
 export function findingsText(findings: readonly Finding[], paint: Paint): string {
   return findings.map((one) => findingText(one, paint)).join('\n\n');
 }
@@ -60,6 +62,7 @@ function shortened(text: string): string {
   return text.length <= MOST_LETTERS ? text : `${text.slice(0, MOST_LETTERS)}…`;
 }
 
+/** Which part of the surroundings made them differ, as far as that was found out. */
 export function culpritText(culprit: Culprit): string {
   switch (culprit.kind) {
     case 'variations':
@@ -83,6 +86,7 @@ const REASONS = {
   machine: 'same source, tool and compilers: something of the machine shows',
 } as const;
 
+/** Records side by side: for each artifact whether all machines made the same. */
 export function recordsText(lines: readonly RecordsLine[], sides: readonly RecordSide[], paint: Paint): string {
   const machines = sides.map(({ shown, record }) => {
     const { arch, system, glibc, runtime } = record.machine;

@@ -32,6 +32,7 @@ export interface Noted {
   readonly asked: readonly string[];
 }
 
+/** What calls loaded of an artifact, and what they asked for that is not in it. */
 export function recordOf(waybill: Waybill, { seen, asked }: Noted, notes: NotedModules): RunRecord {
   const loaded = new Set(seen);
   const modules = waybill.files.filter(({ path }) => notes.isModule(path));
@@ -46,6 +47,7 @@ export function recordOf(waybill: Waybill, { seen, asked }: Noted, notes: NotedM
   };
 }
 
+/** Modules that were taken out and that calls asked for, each with the pattern that keeps it. */
 export function cutModules(waybill: Waybill, asked: readonly string[], notes: NotedModules): CutModule[] {
   const trimmed = new Map(waybill.trimmed.map((one) => [notes.nameOf(one.path), one]));
   return asked.flatMap((module) => {
@@ -54,6 +56,7 @@ export function cutModules(waybill: Waybill, asked: readonly string[], notes: No
   });
 }
 
+/** What calls loaded, for people. */
 export function recordText(record: RunRecord, { paint, verbose }: { paint: Paint; verbose: boolean }): string {
   const shown = verbose ? record.idle : record.idle.slice(0, SHOWN);
   const left = record.idle.length - shown.length;

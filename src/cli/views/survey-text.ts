@@ -38,6 +38,7 @@ function indented(text: string, paint: Paint): string {
     .join('\n');
 }
 
+/** What of a sheet no longer fits: first what was mended in place, then what has to be done by hand. */
 export function driftText(
   { made, left }: { readonly made: readonly Drift[]; readonly left: readonly Drift[] },
   paint: Paint,

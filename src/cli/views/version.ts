@@ -12,10 +12,12 @@ export interface VersionDocument {
   readonly system: string;
 }
 
+/** The document of `--version --json`. */
 export function versionDocument(): VersionDocument {
   return { version: VERSION, code: code().trim(), runtime: process.version, system: `${platform()} ${arch()}` };
 }
 
+/** Name and version in one line. */
 export function versionText(): string {
   const { version, code: own, runtime, system } = versionDocument();
   return `emballage ${version} (code ${own}, runtime ${runtime}, ${system})`;

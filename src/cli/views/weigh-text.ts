@@ -23,6 +23,7 @@ function placeWord({ form, parts }: Weighed): string {
   return formOf(form).places;
 }
 
+/** What takes the room in an artifact, for people: by dependency, by place, by kind, and what could go. */
 export function weighText(weighed: Weighed, options: WeighTextOptions): string {
   const { paint, quiet } = options;
   const sections = [

@@ -17,6 +17,7 @@ export interface PageFacts {
   readonly growth?: { readonly since: string; readonly growth: Growth; readonly compared?: Comparison };
 }
 
+/** One HTML page, with everything that it shows inside it. @param title of the page */
 export function weightsPage(title: string, all: readonly PageFacts[]): string {
   const data: PageData = { page: 1, by: TOOL, title, reports: all.map(reportOf) };
   const page = readFileSync(join(__dirname, '../page/page.html'), 'utf8');

@@ -17,6 +17,7 @@ interface WhyTextOptions {
 
 const SHOWN_LEFT_OUT = 5;
 
+/** The chain from the entry to a file, a line each. */
 export function explainedText(
   { path, size, inside, chain, chains = [chain] }: Explained,
   { paint }: WhyTextOptions,
@@ -43,6 +44,7 @@ export interface AskedPackage extends ExplainedPackage {
   readonly asked: readonly { readonly by: string; readonly as: string }[];
 }
 
+/** A package with who asks for it and the chain that leads there. */
 export function packageText(
   { name, version, size, files, by, asked, chain }: AskedPackage,
   { paint }: WhyTextOptions,
@@ -75,6 +77,7 @@ const TRIMMED_BY: Readonly<Record<string, string>> = {
   'members-not-reached': 'members of classes that are there',
 };
 
+/** What was left out that a pattern matches: by which rule, and what would keep it. */
 export function leftOutText(groups: readonly LeftOutGroup[], { paint, verbose }: WhyTextOptions): string {
   return groups
     .map(({ package: owner, by, size, files, keep }) => {

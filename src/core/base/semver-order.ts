@@ -9,6 +9,7 @@ export function compareSemver(a: string, b: string): number {
   return compare(x, y);
 }
 
+/** Whether a text is a version of Semantic Versioning 2.0.0. */
 export function isSemver(text: string): boolean {
   return valid(text, { loose: true }) !== null;
 }

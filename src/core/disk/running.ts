@@ -22,6 +22,7 @@ function processNumbers(): string {
   }
 }
 
+/** Whether a process of that number runs on this machine, whoever it belongs to. */
 export function isRunning(pid: number): boolean {
   try {
     return process.kill(pid, 0);

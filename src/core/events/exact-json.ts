@@ -9,6 +9,7 @@ export function parseExact(text: string): unknown {
   return parse(text, undefined, { onDuplicateKey: ({ newValue }) => newValue });
 }
 
+/** JSON of what `readExact` gave, with numbers as they were written. @param indent columns; one line without */
 export function writeExact(value: unknown, indent?: number): string {
   return stringify(value, undefined, indent) ?? 'null';
 }

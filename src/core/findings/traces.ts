@@ -13,6 +13,7 @@ export interface TraceWord {
 const COMMON =
   /^(?:root|user|users|admin|build|builder|builds|ci|runner|jenkins|node|app|ubuntu|debian|fedora|vagrant|worker|work|workspace|home|dev|developer|test|tests|tmp|src|localhost|nobody|default|main|project)$/i;
 
+/** The texts that would tell of this machine: its folders, its user, its name. Too common ones are left out. */
 export function wordsOf(surroundings: Surroundings | undefined): TraceWord[] {
   if (surroundings === undefined) return [];
   const { folders, user, host } = surroundings;

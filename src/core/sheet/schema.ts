@@ -221,6 +221,7 @@ function defaultsSchema(known: Known) {
   );
 }
 
+/** The shape of a packing sheet. @param own keys that languages and forms add */
 export function sheetSchema(known: Known, own: OpenKeys) {
   return z
     .strictObject(

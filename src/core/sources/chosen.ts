@@ -45,6 +45,7 @@ export function recordedSource(root: string, { kind, at }: Pick<ChosenSource, 'k
   return kind === 'folder' ? recordedPath(root, at) : withoutCredentials(at);
 }
 
+/** Sources as the lock notes them. @param root absolute path of the project */
 export function notedSources(root: string, sources: readonly ChosenSource[]): NotedSource[] {
   return sources.map((one) => ({ at: recordedSource(root, one), why: one.why }));
 }

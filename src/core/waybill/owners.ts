@@ -14,6 +14,7 @@ export interface Owner {
 export const OWN: Owner = { kind: 'own', name: '', key: 'own' };
 export const MADE: Owner = { kind: 'made', name: '', key: 'made' };
 
+/** A package as owner of files. @param version undefined where it is not known */
 export function packageOwner(name: string, version: string | undefined): Owner {
   return { kind: 'package', name, ...present({ version }), key: `package ${name} ${version ?? ''}` };
 }

@@ -32,6 +32,11 @@ export async function putArtifact(plan: HostPlan, root: string): Promise<string[
   return [];
 }
 
+/**
+ * The plan of the process that an artifact is called in.
+ * @param base absolute path of its folder
+ * @param root of what was laid out
+ */
 export async function prepare(plan: HostPlan, base: string, root: string, asNobody: boolean): Promise<ProcessPlan> {
   const scratch = join(base, 'scratch');
   mkdirSync(scratch);

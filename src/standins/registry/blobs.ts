@@ -5,6 +5,7 @@ import { CONTENT_DIGEST } from '../../core/formats/oci';
 import type { FaultState } from './faults';
 import { fail, type Exchange } from './exchange';
 
+/** Answers with a blob, or the part of it that is asked for (RFC 9110, 14). */
 export function sendBlob(exchange: Exchange, name: string, digest: string): void {
   const { request, response, store, faults } = exchange;
   const path = store.blob(name, digest);

@@ -12,6 +12,7 @@ export interface Exchange {
   readonly faults: FaultState;
 }
 
+/** Answers a request. @param type media type */
 export function send(response: ServerResponse, status: number, type: string, text: string): void {
   response.writeHead(status, { 'content-type': type, 'content-length': Buffer.byteLength(text) }).end(text);
 }

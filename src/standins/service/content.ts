@@ -16,6 +16,7 @@ interface Receiving {
   readonly faults: HostFaults;
 }
 
+/** Takes in content under its digest, and refuses what has another. */
 export async function receiveContent({ request, response, sha256, store, faults }: Receiving): Promise<void> {
   const path = store.receiving();
   const fd = openSync(path, 'wx');
@@ -49,6 +50,7 @@ export async function receiveContent({ request, response, sha256, store, faults 
   }
 }
 
+/** Answers with content by its digest, or the part of it that is asked for. */
 export function sendContent(
   request: IncomingMessage,
   response: ServerResponse,

@@ -13,6 +13,7 @@ export interface Exchange {
   readonly name: string;
 }
 
+/** The JSON of a request, held against a schema; undefined where it was refused, which the sender has been told. */
 export async function jsonFrom<T>(
   request: IncomingMessage,
   response: ServerResponse,
@@ -37,6 +38,7 @@ export async function jsonFrom<T>(
   return undefined;
 }
 
+/** Answers a request with JSON. */
 export function sendJson(response: ServerResponse, status: number, value: object): void {
   response.writeHead(status, { 'content-type': 'application/json' }).end(JSON.stringify(value));
 }

@@ -21,6 +21,7 @@ interface Room {
   files: number;
 }
 
+/** A file and, where it is an archive or compressed, everything in it; bounded, so that nothing grows without end. */
 export function* contentsOf(path: string, bytes: Uint8Array): Generator<Content> {
   yield* below({ path, bytes }, MOST_DEPTH, { bytes: MOST_INNER_BYTES, files: MOST_INNER_FILES });
 }

@@ -2,6 +2,7 @@
 import type { Metadata } from './metadata';
 import type { RowOf } from './tables';
 
+/** Full name of the type in a row: `Fernhaven.Dues.Export`, nested types with `+` (ECMA-335, II.22). */
 export function fullName(metadata: Metadata, { table, row }: RowOf): string {
   if (table === 'TypeSpec') return '?';
   if (table !== 'TypeRef' && table !== 'TypeDef') return '';

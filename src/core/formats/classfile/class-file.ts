@@ -123,6 +123,7 @@ export function writeClass(file: ClassFile): Uint8Array {
   return writer.finish();
 }
 
+/** A list as the format has it: how many, in two bytes, then each (JVMS 4.1). */
 export function list<T>(reader: ByteReader, read: () => T): T[] {
   return Array.from({ length: reader.u2() }, read);
 }

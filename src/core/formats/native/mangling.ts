@@ -20,6 +20,7 @@ const ESCAPES: Readonly<Record<string, string>> = {
   C: ',',
 };
 
+/** A symbol as people read it, with the source package that its mangling tells. */
 export function readSymbolName(name: string): SymbolName {
   // LLVM appends what it made of a function: `.llvm.123`, `.cold`.
   const plain = name.replace(/\.(?:llvm\.\d+|cold|part\.\d+|isra\.\d+|constprop\.\d+)/g, '');

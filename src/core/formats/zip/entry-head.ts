@@ -9,6 +9,7 @@ export type EntryKind = 'file' | 'link' | 'folder';
 
 const strictUtf8 = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
 
+/** The name of an entry: UTF-8 wherever it is that, whatever its flag says, and Latin-1 otherwise. */
 export function nameOf(raw: DirectoryEntry): string {
   const plain = Buffer.from(raw.rawName.buffer, raw.rawName.byteOffset, raw.rawName.length).toString('latin1');
   if (/^[\x20-\x7e]*$/.test(plain)) return plain;
@@ -25,6 +26,7 @@ export function unixModeOf({ versionMadeBy, externalFileAttributes }: DirectoryE
   return host === zip.HOST_UNIX || host === zip.HOST_MACOS ? Math.floor(externalFileAttributes / 0x10000) : 0;
 }
 
+/** What an entry is, by its name and mode. @param report told where the two disagree */
 export function kindOf(name: string, unixMode: number, report: Report): EntryKind {
   const type = unixMode & zip.S_IFMT;
   if (name.endsWith('/')) return 'folder';

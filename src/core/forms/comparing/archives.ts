@@ -13,6 +13,7 @@ import type { Content, Tree, TreeEntry } from './model';
 const MOST_UNPACKED = 512 * 1024 ** 2;
 const MOST_GZIP = 1024 ** 3;
 
+/** A zip archive as a tree. @param name for messages @throws ZipFaultError where its directory cannot be read */
 export function zipTree(source: ByteSource, name: string): Tree {
   const { entries } = openZip(source, name);
   return { as: 'zip archive', entries: entries.map((entry) => zipEntry(source, entry)) };
@@ -31,6 +32,7 @@ function zipEntry(source: ByteSource, entry: ZipEntry): TreeEntry {
   };
 }
 
+/** A tar archive as a tree. @param name for messages */
 export function tarTree(source: ByteSource, name: string): Tree {
   const entries = [...listTar(source, name)].map(({ head, at }): TreeEntry => {
     const { path, kind, size, mode, target, mtimeSeconds, uid, gid } = head;
@@ -49,6 +51,7 @@ export function tarTree(source: ByteSource, name: string): Tree {
   return { as: 'tar archive', entries };
 }
 
+/** A stretch of a source as a source of its own. @param at byte that it begins at */
 export function part(source: ByteSource, at: number, size: number): ByteSource {
   return { size, read: (offset, length) => source.read(at + offset, length) };
 }
@@ -119,14 +122,17 @@ function startsWith({ source }: Content, ...bytes: readonly number[]): boolean {
   return bytes.every((byte, i) => start[i] === byte);
 }
 
+/** Whether content begins as a zip archive does. */
 export function isZip(content: Content): boolean {
   return startsWith(content, 0x50, 0x4b, 3, 4) || startsWith(content, 0x50, 0x4b, 5, 6);
 }
 
+/** Whether content begins as a tar archive does (POSIX.1, ustar). */
 export function isTar({ source }: Content): boolean {
   return source.size >= 512 && Buffer.from(source.read(257, 5)).toString('latin1') === 'ustar';
 }
 
+/** Whether content begins as a gzip file of deflated data does (RFC 1952). */
 export function isGzip(content: Content): boolean {
   return startsWith(content, 0x1f, 0x8b, 8);
 }

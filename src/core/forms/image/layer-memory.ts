@@ -6,6 +6,7 @@ import { hexOf, type Descriptor, type Stretch } from '../../formats/oci';
 import { KINDS, type StateFolder } from '../../project/state/state';
 import { blobStore } from './blob-store';
 
+/** Keeps in the state folder what lies in layers, by their digests. */
 export function layerMemory(state: StateFolder): LayerMemory {
   const store = blobStore({ state });
   return {

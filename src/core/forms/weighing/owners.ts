@@ -11,6 +11,7 @@ export const UNTOLD: PartOwner = { kind: 'unknown', title: 'what no symbol tells
 export const OWN: PartOwner = { kind: 'own', title: 'the function’s own', key: 'own' };
 const MADE: PartOwner = { kind: 'made', title: 'made by emballage', key: 'made' };
 
+/** An owner as weights show it: `tidelines 3.1.0`. */
 export function partOwner({ kind, name, version, key }: Owner): PartOwner {
   if (kind === 'own') return OWN;
   if (kind === 'made') return MADE;

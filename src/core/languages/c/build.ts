@@ -16,6 +16,10 @@ type CompileRequest = AnyCompileRequest<'c'>;
 const COMPILE = ['-O2', '-ffunction-sections', '-fdata-sections', '-fno-ident', '-g0'];
 const LINK = ['-Wl,--gc-sections', '-Wl,--build-id=none', '-Wl,-z,relro', '-Wl,-z,now', '-Wl,--sort-common'];
 
+/**
+ * How C is compiled: which calls of the compiler, and what their output depends on.
+ * @throws EmballageError TOOLCHAIN_MISSING
+ */
 export async function planC(request: CompileRequest): Promise<Plan> {
   const sources = sourcesOf(request);
   const hasCxx = sources.some(isCxx);

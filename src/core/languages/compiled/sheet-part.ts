@@ -8,6 +8,7 @@ export type OwnSheetPart<Id extends CompiledId> = Pick<SheetPart<Id>, 'needs' | 
   readonly texts: Pick<SheetPart<Id>['texts'], 'needs' | 'runtime' | 'sources'>;
 };
 
+/** What all compiled languages say of their functions in the sheet, with what one says of its own. */
 export function compiledSheetPart<Id extends CompiledId>({
   entry,
   needs,

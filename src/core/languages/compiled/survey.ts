@@ -81,6 +81,7 @@ export function programFunction(
   };
 }
 
+/** Settings that sources read, by the calls that the language has for it. */
 export function settingsOf(
   tree: SurveyedTree,
   files: readonly string[],

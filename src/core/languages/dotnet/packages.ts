@@ -15,6 +15,7 @@ export interface ReadyPackage {
 
 const AT_ONCE = 8;
 
+/** The locked packages of a target, verified, fetched where they are not there. */
 export async function readyPackages(request: AssemblyRequest<'dotnet'>): Promise<ReadyPackage[]> {
   const { project, spec, packages, machine } = request;
   const store = packageStore(project);

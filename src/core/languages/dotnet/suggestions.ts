@@ -2,6 +2,7 @@
 import type { FunctionSpec } from '../../sheet';
 import type { Suggestion } from '../language';
 
+/** Keys that would make a .NET function lighter. */
 export function lighter(spec: FunctionSpec<'dotnet'>): Suggestion<'dotnet'>[] {
   const traced: Suggestion<'dotnet'> = {
     ...{ what: 'trim', about: 'only assemblies that the entry reaches', line: 'trim: traced' },

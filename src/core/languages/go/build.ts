@@ -16,6 +16,10 @@ type CompileRequest = AnyCompileRequest<'go'>;
 
 const ARCHS = { x86_64: 'amd64', arm64: 'arm64' } as const;
 
+/**
+ * How Go is compiled: the call of the compiler, and what its output depends on.
+ * @throws EmballageError TOOLCHAIN_MISSING
+ */
 export async function planGo(request: CompileRequest): Promise<Plan> {
   const go = await chooseGo(request);
   const { cgo, linkage, tags, flags, strip } = request.spec.byLanguage;

@@ -13,6 +13,7 @@ import { dirHash, escapedPath, type GoFile } from './go-sum';
 import { readGoNeeds, type GoNeeds } from './needs';
 import { keptPrivate, proxiesFor } from './proxies';
 
+/** Settles the modules of a Go function. @throws EmballageError where one cannot be had, or has another sum */
 export async function settle(request: SettleRequest<'go'>): Promise<LockedFunction> {
   const needs = readGoNeeds(request.project, request.spec);
   if (needs === undefined) throw new Error('no needs');

@@ -91,6 +91,7 @@ function isCovered(patterns: string, module: string): boolean {
     });
 }
 
+/** The error for a module that settings keep from public proxies, and that no private one has. */
 export function keptPrivate(
   { spec }: SettleRequest<'go'>,
   module: string,

@@ -32,6 +32,7 @@ async function look(path: string): Promise<GoToolchain | undefined> {
   return version === undefined ? undefined : { path, version: /^\d+\.\d+$/.test(version) ? `${version}.0` : version };
 }
 
+/** The Go that compiles a function: one that is here and fits. @throws EmballageError TOOLCHAIN_MISSING */
 export async function chooseGo(wanted: Wanted<'go'>): Promise<GoToolchain> {
   const all = await goOf(wanted.machine);
   const chosen = all.find(({ version }) => fitsToolchain(wanted.spec.byLanguage.toolchain, version));
@@ -44,6 +45,7 @@ export async function chooseGo(wanted: Wanted<'go'>): Promise<GoToolchain> {
   );
 }
 
+/** The Go that this machine has, as `toolchains` shows it. */
 export async function foundGo(machine: Machine): Promise<FoundToolchains> {
   const go = await goOf(machine);
   const rows = go.map(({ version, path }) => ({
@@ -53,6 +55,7 @@ export async function foundGo(machine: Machine): Promise<FoundToolchains> {
   return { rows, document: { go }, missing };
 }
 
+/** Whether the Go that a function wants is here, and what to do where it is not. */
 export async function lookUpGo(machine: Machine, spec: FunctionSpec<'go'>): Promise<LookedUp> {
   const right = (await goOf(machine)).find(({ version }) => fitsToolchain(spec.byLanguage.toolchain, version));
   return lookUpCompilers(spec, () => right?.path);

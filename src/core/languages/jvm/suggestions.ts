@@ -2,6 +2,7 @@
 import type { FunctionSpec } from '../../sheet';
 import type { Suggestion } from '../language';
 
+/** Keys that would make a JVM function lighter. */
 export function lighter(spec: FunctionSpec<'jvm'>): Suggestion<'jvm'>[] {
   const traced: Suggestion<'jvm'> = {
     ...{ what: 'trim', about: 'only classes that the entry reaches', line: 'trim: traced' },

@@ -3,6 +3,7 @@ import type { FunctionSpec } from '../../sheet';
 import type { Suggestion } from '../language';
 import type { NodeKeys } from './own';
 
+/** Keys that would make a Node.js function lighter. */
 export function lighter(spec: FunctionSpec<'node'>): Suggestion<'node'>[] {
   const { link, minify, sourcemap } = spec.byLanguage;
   const own = (keys: Partial<NodeKeys>): FunctionSpec<'node'> => ({

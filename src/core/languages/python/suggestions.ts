@@ -2,6 +2,7 @@
 import type { FunctionSpec } from '../../sheet';
 import type { Suggestion } from '../language';
 
+/** Keys that would make a Python function lighter. */
 export function lighter(spec: FunctionSpec<'python'>): Suggestion<'python'>[] {
   const traced: Suggestion<'python'> = {
     ...{ what: 'trim', about: 'only what the entry reaches', line: 'trim: traced' },

@@ -27,6 +27,10 @@ interface Tools {
   readonly isStatic: boolean;
 }
 
+/**
+ * How Rust is compiled: the call of the compiler, and what its output depends on.
+ * @throws EmballageError TOOLCHAIN_MISSING
+ */
 export async function planRust(request: CompileRequest): Promise<Plan> {
   const rust = await chooseRust(request);
   const isStatic = request.spec.byLanguage.linkage === 'static';

@@ -92,6 +92,7 @@ function archsOf({ targets }: RustToolchain): Arch[] {
   return ARCHITECTURES.filter((arch) => targets.includes(rustTriple(arch, 'glibc')));
 }
 
+/** The Rust that this machine has, as `toolchains` shows it. */
 export async function foundRust(machine: Machine): Promise<FoundToolchains> {
   const rust = await rustOf(machine);
   const rows = rust.map((one) => ({
@@ -108,6 +109,7 @@ export async function foundRust(machine: Machine): Promise<FoundToolchains> {
   return { rows, document: { rust }, missing };
 }
 
+/** Whether the Rust that a function wants is here, and what to do where it is not. */
 export async function lookUpRust(machine: Machine, spec: FunctionSpec<'rust'>): Promise<LookedUp> {
   const right = (await rustOf(machine)).filter(({ version }) => fitsToolchain(spec.byLanguage.toolchain, version));
   return lookUpCompilers(spec, (arch) => right.find((one) => archsOf(one).includes(arch))?.path);

@@ -9,6 +9,7 @@ import type { BuildRequest } from './model';
 
 export type AssembleOnlyRequest = Pick<BuildRequest, 'project' | 'http' | 'machine' | 'jobs' | 'epochSeconds'>;
 
+/** The file set of a target as building it would make it, without making it. */
 export async function assembleOnly(request: AssembleOnlyRequest, { spec, arch }: Target): Promise<Assembly> {
   const { project, http, machine, jobs, epochSeconds = EPOCH_FLOOR_SECONDS } = request;
   const locked = await lockedFunction(project, spec);

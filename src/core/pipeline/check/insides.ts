@@ -24,6 +24,7 @@ export interface Insides {
   readonly traces: readonly FoundTrace[];
 }
 
+/** What lies inside the files of an artifact; what was found before where the artifact is the same. */
 export async function insidesOf({ subject, facts, state }: InsidesRequest): Promise<Insides> {
   const words = wordsOf(facts.surroundings);
   const name = memoryName(facts.waybill?.artifact.sha256, facts.surroundings);

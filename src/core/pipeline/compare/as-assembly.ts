@@ -20,6 +20,7 @@ export const asAssembly: Comparer = (a, b, comparing, where) => {
   return { ...looked, cause: 'build-id' };
 };
 
+/** Whether content is an assembly of .NET (ECMA-335, II.25). */
 export function isAssembly(content: Content): boolean {
   try {
     return assemblyOf(content) !== undefined;

@@ -12,6 +12,7 @@ export interface LockSide {
   readonly text: string;
 }
 
+/** What differs between two locks: packages of each function, by version. */
 export function compareLocks(a: LockSide, b: LockSide): Comparison {
   const names = [...new Set([...Object.keys(a.lock.functions), ...Object.keys(b.lock.functions)])].sort(comparePaths);
   const differences = names.flatMap((name) => functionDifferences(name, a.lock, b.lock));

@@ -44,6 +44,7 @@ function whole({ what }: DeliveryStatus, { isTold }: Way): What {
   return isTold ? 'both' : what === 'nothing' ? 'code' : what;
 }
 
+/** Sends what is not there, and notes the delivery. @throws EmballageError of the way; then nothing is noted */
 export async function send(request: SendRequest): Promise<Sent> {
   const { project, way, payload, from } = request;
   const last = lastAt(request);

@@ -47,6 +47,7 @@ export interface ExplainRequest {
 /** More ways than this to one file are told by their number. */
 export const MOST_CHAINS = 100;
 
+/** The chain from the entry to each file that matches; with `all` one through everybody who asks for it. */
 export function explain(waybill: Waybill, { matches, all }: ExplainRequest): Explained[] {
   const finder = new ChainFinder(waybill);
   const files = waybill.files.map(({ path, size }, row) => ({ path, size, row }));

@@ -5,6 +5,7 @@ import { LANGUAGES, type Describing, type InstalledPackage } from '../../languag
 
 const MOST_PACKAGES = 5000;
 
+/** The packages that an artifact shows by what their installers leave, of every language. */
 export async function installedPackages({
   entries,
   readText,

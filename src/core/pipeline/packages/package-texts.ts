@@ -62,6 +62,7 @@ function inTarball(path: string, file: string, wanted: Wanted): PackageText[] {
   return texts;
 }
 
+/** Bytes as text: UTF-8, with what is none replaced. */
 export function textOf(bytes: Uint8Array): string {
   return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('utf8');
 }

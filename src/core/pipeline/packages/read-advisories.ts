@@ -93,6 +93,7 @@ async function readAll(place: AdvisoryPlace, wanted: (name: string) => boolean):
   return found;
 }
 
+/** The error for records of known faults. */
 export function bad(shown: string, expected: string, found: string, cause?: unknown): EmballageError {
   return new EmballageError(
     'ADVISORIES_INVALID',

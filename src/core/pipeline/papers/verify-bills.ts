@@ -17,6 +17,7 @@ interface BillContent {
   readonly packages: ReadonlySet<string>;
 }
 
+/** What each bill claims and whether it holds; without a waybill only the digest of the artifact is held against it. */
 export function billClaims({ sha256, waybill, papers }: Pick<VerifyRequest, 'sha256' | 'waybill' | 'papers'>): Claim[] {
   const read = { cyclonedx: readCycloneDx, spdx: readSpdx };
   return (['cyclonedx', 'spdx'] as const).flatMap((kind) => {

@@ -93,6 +93,10 @@ const TICK_MS = 2_100;
 /** Each variation gets a build alone where all of that takes no longer than so. */
 const ALONE_MS = 5_000;
 
+/**
+ * Builds functions again in changed surroundings, and finds what made bytes differ.
+ * @throws EmballageError where a build fails
+ */
 export async function prove(request: ProofRequest): Promise<Proof> {
   const { root, functions, clock } = request;
   const targets = targetsOf(functions);

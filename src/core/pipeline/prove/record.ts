@@ -59,6 +59,7 @@ export interface RecordContext {
   readonly leftOut: readonly string[];
 }
 
+/** What a proof came to, to be held against that of another machine. */
 export async function recordOfProof({ base, builds }: Proof, context: RecordContext): Promise<ProofRecord> {
   const { project, functions, tool, machine, files, leftOut } = context;
   const targets: ProofRecord['targets'] = [];
@@ -99,6 +100,7 @@ function buildRecord({ on, differs, digests }: ProofBuild): ProofRecord['builds'
   };
 }
 
+/** The bytes of a record: the same for the same proof. */
 export function formatRecord(record: ProofRecord): string {
   return `${JSON.stringify(record, null, 2)}\n`;
 }

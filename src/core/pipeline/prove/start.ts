@@ -87,6 +87,7 @@ export interface StartPlan {
   readonly own: string;
 }
 
+/** How the program is started in changed surroundings, and what undoes them. */
 export function startIn(plan: StartPlan): Started {
   const { surroundings, means, script, machine } = plan;
   const runtime = surroundings.otherRuntime === true ? (means.runtime ?? machine.self.path) : machine.self.path;

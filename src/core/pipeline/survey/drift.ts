@@ -58,6 +58,7 @@ export function newFunctions(
   });
 }
 
+/** Whether a sheet has a function that was found: the same source folder and entry file. */
 export function isStated({ source, entries }: SurveyedFunction, stated: readonly RoughFunction[]): boolean {
   const entryFile = entries[0].entry.split('#')[0] ?? '';
   return stated.some((other) => isSameEntry(other, { source, entryFile }));

@@ -38,6 +38,7 @@ export interface ProposedFunction extends Omit<SurveyedFunction, 'runtime' | 'se
 /** The surveys of all languages, opened once for a repository. */
 export type Surveys = ReadonlyMap<Language, Survey>;
 
+/** What each language has that finds functions in the tree. */
 export async function openSurveys(request: SurveyRequest): Promise<Surveys> {
   const opened = await Promise.all(
     LANGUAGES.map(async (language) => {

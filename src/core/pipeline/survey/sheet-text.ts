@@ -16,6 +16,7 @@ export interface SheetProposal {
 /** Alternatives that a comment names. */
 const SHOWN = 3;
 
+/** The text of a proposed packing sheet, with the reason of each line beside it. */
 export function sheetText({ project, destination, arch, functions }: SheetProposal): string {
   const others = (destination.is?.archs ?? []).filter((one) => one !== arch);
   const archWhy = `this machine’s${others.length > 0 ? `; ${destination.name} has ${listed(others)} too` : ''}`;

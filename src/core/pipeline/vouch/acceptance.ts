@@ -3,6 +3,7 @@ import picomatch from 'picomatch';
 import type { AdvisoryFact } from '../../findings/rule';
 import type { Acceptance } from '../../sheet';
 
+/** The acceptance that covers a known fault of a package; undefined where none does. */
 export function acceptanceOf(
   { id, package: { name } }: AdvisoryFact,
   accept: readonly Acceptance[],

@@ -54,6 +54,7 @@ export interface Bill {
   readonly accept: readonly Acceptance[];
 }
 
+/** What a bill of materials says, whatever the standard that it is written in. */
 export function makeBill(facts: BillFacts): Bill {
   const { waybill, advisories, accept } = facts;
   const files = new Map<string, BillFile[]>();

@@ -7,6 +7,7 @@ import { billId, type Bill, type BillFile, type BillPackage } from './bill';
 
 type Json = Readonly<Record<string, unknown>>;
 
+/** The bill in the words of CycloneDX 1.6. Same bill, same bytes. */
 export function writeCycloneDx(bill: Bill): string {
   const { waybill, packages } = bill;
   const [tool = '', version = ''] = waybill.made.by.split(' ');

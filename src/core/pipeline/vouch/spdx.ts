@@ -8,6 +8,7 @@ type Json = Readonly<Record<string, unknown>>;
 const ARTIFACT = 'SPDXRef-Artifact';
 const DOCUMENT = 'SPDXRef-DOCUMENT';
 
+/** The bill in the words of SPDX 2.3. Same bill, same bytes. */
 export function writeSpdx(bill: Bill): string {
   const { waybill, packages, allFiles } = bill;
   const ids = new Map(packages.map(({ ref }, i) => [ref, `SPDXRef-Package-${String(i + 1)}`]));

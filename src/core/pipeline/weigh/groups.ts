@@ -8,10 +8,12 @@ import { KINDS_OF_PART, type DependencyGroup, type Group, type Part, type Weight
 
 export const NOTHING: Weight = { unpacked: 0, packed: 0 };
 
+/** Two weights together. */
 export function plus(a: Weight, b: Weight): Weight {
   return { unpacked: a.unpacked + b.unpacked, packed: a.packed + b.packed };
 }
 
+/** What parts weigh together, in bytes. */
 export function weightOf(parts: Iterable<Weight>): Weight {
   let [unpacked, packed] = [0, 0];
   for (const part of parts) [unpacked, packed] = [unpacked + part.unpacked, packed + part.packed];
@@ -79,6 +81,7 @@ export function placeGroups(parts: readonly Part[], form: FormFacts): Group[] {
   return folderGroups(parts);
 }
 
+/** Parts by what they are: code, native code, data, metadata, and the form itself. */
 export function kindGroups(parts: readonly Part[]): Group[] {
   const found = groupsBy(parts, ({ kind, owner }) => (owner.kind === 'frame' ? 'frame' : kind));
   const order: readonly string[] = [...KINDS_OF_PART, 'frame'];

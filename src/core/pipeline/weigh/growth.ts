@@ -66,6 +66,7 @@ function namedVersion(title: string, isPackage: boolean): { name: string; versio
   return space < 0 ? { name: title } : { name: title.slice(0, space), version: title.slice(space + 1) };
 }
 
+/** What became more and less between two records, the most first. */
 export function growth(before: WeightRecord, now: WeightRecord): Growth {
   const [earlier, later] = [byName(before), byName(now)];
   const names = new Set([...earlier.keys(), ...later.keys()]);

@@ -16,6 +16,7 @@ export function packedOf({ layers, total }: Pick<Weighed, 'layers' | 'total'>): 
   return layers?.reduce((sum, { packed }) => sum + packed, 0) ?? total.packed;
 }
 
+/** How much of each limit is used, of those that are stated. */
 export function limitGauges({ destination, form, total, files, spec }: LimitFacts): NamedGauge[] {
   const used: readonly (readonly [keyof Limits, number, NamedGauge['unit']])[] = [
     ['packed', total.packed, 'bytes'],

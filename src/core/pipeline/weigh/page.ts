@@ -8,6 +8,7 @@ import { KINDS_OF_PART, type Part, type Weighed } from './model';
 
 export type ReportExtras = Pick<PageReport, 'remark' | 'findings' | 'growth'>;
 
+/** What the page shows of an artifact: names and numbers, packed closely. */
 export function pageReport(weighed: Weighed, extras: ReportExtras): PageReport {
   const { name, arch, artifact, form, sha256, total, files, limits, trimmed, savings, dependencies, parts } = weighed;
   const owners = [...new Set(parts.map(({ owner }) => owner.title))];

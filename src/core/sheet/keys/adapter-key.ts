@@ -18,6 +18,7 @@ interface AdapterReading {
   readonly destination: Destination | undefined;
 }
 
+/** Reads the key; mistakes are noted. */
 export function readAdapter(reading: AdapterReading): Pick<FunctionSpec, 'adapter' | 'shape'> {
   const { text } = reading;
   if (text.adapter === undefined) return {};
@@ -49,6 +50,7 @@ export interface AdapterCalls {
   readonly isData: boolean;
 }
 
+/** How an adapter is called at a destination: in which shape, and with what of the event. */
 export function adapterCalls(
   spec: Pick<FunctionSpec, 'adapter' | 'shape' | 'form'>,
   destination: Destination | undefined,

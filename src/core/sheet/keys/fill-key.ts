@@ -33,6 +33,7 @@ export const fillField = z
   .optional()
   .meta({ description: 'The team’s own deployment templates: what `fill` writes into them, in place.' });
 
+/** Reads the key; mistakes are noted. @param destinations their names */
 export function settleFill(
   text: z.output<typeof fillField>,
   notes: SheetNotes,

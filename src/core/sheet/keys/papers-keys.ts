@@ -76,6 +76,7 @@ interface PapersText {
   readonly advisories?: z.output<typeof advisoriesField>;
 }
 
+/** Reads the keys; mistakes are noted. */
 export function settlePapers(
   { licences: text, advisories, packages }: PapersText,
   notes: SheetNotes,

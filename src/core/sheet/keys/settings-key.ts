@@ -7,6 +7,7 @@ import { SETTING_PATTERN } from '../text/schema-words';
 
 type SettingsText = NonNullable<FunctionText['settings']>;
 
+/** Reads the settings of a function; mistakes are noted. @param at path in the sheet @param destinations their names */
 export function readSettings(
   notes: SheetNotes,
   at: readonly string[],

@@ -32,6 +32,7 @@ export const storeField = z
 
 export type StoreText = z.output<typeof storeField>;
 
+/** Reads the key; mistakes are noted. */
 export function settleStore(text: StoreText, notes: SheetNotes): { readonly store?: SharedStore } {
   if (text === undefined) return {};
   const signedBy = (text['signed-by'] ?? []).flatMap(

@@ -38,6 +38,7 @@ function isInside(path: string): boolean {
   return settled !== undefined && settled !== '';
 }
 
+/** The papers that a destination wants; undefined where it wants none. */
 export function settleWants(text: z.output<typeof wantsField>): Wants | undefined {
   if (text === undefined) return undefined;
   return { bill: text.bill ?? false, provenance: text.provenance ?? false, signedBy: text['signed-by'] ?? [] };

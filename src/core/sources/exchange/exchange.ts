@@ -159,6 +159,7 @@ export function shownUrl(url: string): string {
   return printable(url.replace(/[?#].*$/s, '').replace(/\/\/[^/]*@/, '//'));
 }
 
+/** The error for an answer that is not as the protocol has it. */
 export function bad(doing: string, url: string, expected: string, found: string, cause?: unknown): EmballageError {
   const mend = 'ask who runs it; nothing that was not verified counts as delivered';
   return new EmballageError('DELIVERY_INVALID', { doing, where: shownUrl(url), expected, found, mend }, cause);

@@ -158,6 +158,7 @@ export function readPublicKey(text: string): KeyObject | undefined {
   }
 }
 
+/** A private key for signing results; undefined for a text that is none. PEM, Ed25519 or P-256. */
 export function readPrivateKey(text: string): KeyObject | undefined {
   try {
     return createPrivateKey(text);

@@ -25,10 +25,12 @@ export function plainAnswer(line: string): Readonly<Record<string, unknown>> {
   }
 }
 
+/** Whether something that came back tells of a failure. */
 export function isFailure(message: Message | Failure): message is Failure {
   return !('mark' in message);
 }
 
+/** What an answer says went wrong in the function. */
 export function errorOf(message: Message): { name: string; message: string; stack: string; missing?: string } {
   const error = (typeof message.error === 'object' ? message.error : {}) as Record<string, unknown>;
   return {

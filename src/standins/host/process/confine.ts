@@ -163,6 +163,7 @@ export function signalIn(code: number): NodeJS.Signals | undefined {
   return named?.[0] as NodeJS.Signals | undefined;
 }
 
+/** Whether we are root. */
 export function isRoot(): boolean {
   return process.getuid?.() === 0;
 }

@@ -9,6 +9,7 @@ import { rootEntries, rootSignature } from './base-root';
 import { runtimeLayer } from './base-runtime';
 import type { BlobStore } from '../blob-store';
 
+/** A base of one layer from a root file system of the project; the layer made before where nothing changed. */
 export async function layerFromRoot(
   request: BaseRequest,
   path: string,
@@ -43,6 +44,7 @@ interface RootNote {
   readonly taken?: TakenBase;
 }
 
+/** A base of one layer from what this machine has of a runtime. */
 export async function layerFromRuntime(
   request: BaseRequest,
   runtime: string,

@@ -120,6 +120,7 @@ function fits(pattern: string, name: string): boolean {
   return new RegExp(`^${text}$`).test(name);
 }
 
+/** The error for a file that is not the locked one. */
 export function mismatch(file: string, from: string, expected: string, found: string): EmballageError {
   return new EmballageError('SOURCE_MISMATCH', {
     doing: `fetching ${printable(file)}`,

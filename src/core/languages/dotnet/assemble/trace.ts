@@ -29,6 +29,7 @@ const LOADS: Readonly<Record<string, RegExp>> = {
   'System.Activator': /^CreateInstanceFrom$/,
 };
 
+/** Which assemblies are reached from the entry, and who asks for each. */
 export function traceAssemblies(request: TraceRequest): Traced {
   return new Tracer(request).trace();
 }

@@ -5,6 +5,7 @@ import type { FunctionSpec } from '../../../sheet';
 import { readNeeds } from './needs';
 import { projectSources } from '../sources';
 
+/** Everything but the source folder that the bytes of a .NET function depend on. */
 export function dependsOn(project: Project, spec: FunctionSpec<'dotnet'>): Inputs {
   const { languages = null, publish } = spec.byLanguage;
   const files = [...(readNeeds(project, spec)?.files ?? []), ...projectSources(project, spec)];

@@ -32,6 +32,7 @@ import type { System } from '../published/systems';
 
 const AT_ONCE = 8;
 
+/** Settles the packages of a .NET function for its architectures. @throws EmballageError where nothing fits */
 export async function settle(request: SettleRequest<'dotnet'>): Promise<LockedFunction> {
   const { project, spec } = request;
   const needs = readNeeds(project, spec);

@@ -43,6 +43,7 @@ export function readNeeds(project: Project, spec: FunctionSpec<'dotnet'>): Dotne
   return { ...found, inputs: contentDigest(JSON.stringify(stated)).slice(0, 32) };
 }
 
+/** What packages are chosen for: framework, processor and C library of a target. */
 export function systemOf(project: Project, spec: FunctionSpec<'dotnet'>, arch: Arch): System {
   return { arch, libc: libcOf(project, spec), version: Number(spec.runtime.version) };
 }

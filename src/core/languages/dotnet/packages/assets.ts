@@ -23,6 +23,7 @@ export interface PackageAssets {
 /** Stands for nothing. */
 const PLACEHOLDER = '_._';
 
+/** Which files of a package a system takes: the nearest framework, the nearest runtime identifier. */
 export function assetsOf(paths: readonly string[], system: System): PackageAssets {
   const own = frameworkFor(String(system.version));
   const rids = orderedRids(paths, system);

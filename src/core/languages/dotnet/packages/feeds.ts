@@ -248,6 +248,7 @@ export function fileOf(name: string, version: Pick<PackageVersion, 'text'>): str
   return `${name.toLowerCase()}.${version.text.toLowerCase()}.nupkg`;
 }
 
+/** The error for a feed that answers other than the protocol says. */
 export function mismatch(where: string, expected: string, found: string): EmballageError {
   return new EmballageError('SOURCE_MISMATCH', {
     doing: 'verifying what a feed gave',

@@ -93,6 +93,7 @@ function plainName(path: string, file: string): string {
   return plain;
 }
 
+/** The error for a package that is none. */
 export function badPackage(file: string, expected: string, found: string): EmballageError {
   return new EmballageError('PACKAGE_INVALID', {
     doing: 'unpacking a package',

@@ -21,6 +21,7 @@ interface Offered {
 const TYPES =
   '<?xml version="1.0" encoding="utf-8"?>\n<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="nuspec" ContentType="application/octet"/></Types>\n';
 
+/** The pages of a stand-in feed. */
 export function openPages(): Pages {
   const all: Offered[] = [];
   return {

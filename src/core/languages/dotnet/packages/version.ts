@@ -12,6 +12,7 @@ const LONGEST = 600;
 const VERSION =
   /^(\d{1,10})(?:\.(\d{1,10}))?(?:\.(\d{1,10}))?(?:\.(\d{1,10}))?(?:-([0-9A-Za-z.-]{1,256}))?(?:\+[0-9A-Za-z.-]{1,256})?$/;
 
+/** A version of a package, up to four numbers and a label; undefined for a text that is none. */
 export function parseVersion(text: string): PackageVersion | undefined {
   if (text.length > LONGEST) return undefined;
   const [, major, minor = '0', patch = '0', revision = '0', label = ''] = VERSION.exec(text.trim()) ?? [];
@@ -23,6 +24,7 @@ export function parseVersion(text: string): PackageVersion | undefined {
   return { numbers, labels, text: label === '' ? shown : `${shown}-${label}` };
 }
 
+/** Order of versions: below 0 where the first is lower. What stands behind `+` counts for nothing. */
 export function compareVersions(a: PackageVersion, b: PackageVersion): number {
   for (const i of [0, 1, 2, 3] as const) if (a.numbers[i] !== b.numbers[i]) return a.numbers[i] - b.numbers[i];
   if (a.labels.length === 0 || b.labels.length === 0) return b.labels.length - a.labels.length;
@@ -80,6 +82,7 @@ function parseInterval(plain: string): VersionRange | undefined {
   };
 }
 
+/** Whether a version lies in a range, bounds as the range has them. */
 export function isIn(version: PackageVersion, { low, high, isLowIn, isHighIn }: VersionRange): boolean {
   const above = low === undefined ? 1 : compareVersions(version, low);
   const below = high === undefined ? 1 : compareVersions(high, version);

@@ -22,6 +22,7 @@ export const ASSEMBLY_FILE = /\.(?:dll|exe)$/i;
 export const SATELLITE = /(?:^|\/)([A-Za-z]{2,8}(?:-[A-Za-z0-9]{1,8})*)\/[^/]+\.resources\.dll$/;
 export const MOST_ASSEMBLY_BYTES = 512 * 1024 * 1024;
 
+/** Reads the assemblies among files, each once; what cannot be read is noted as such. */
 export function readAssemblies(
   paths: Iterable<string>,
   readBytes: (path: string) => Uint8Array | undefined,

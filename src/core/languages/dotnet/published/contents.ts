@@ -13,6 +13,7 @@ export interface Contents {
 
 const MOST_PROGRAM_BYTES = 1024 * 1024 * 1024;
 
+/** What lies in an artifact of .NET: the entry, assemblies, what the host of an application is told. */
 export function contentsOf({ entries, readBytes }: Pick<Subject, 'entries' | 'readBytes'>, { file }: Entry): Contents {
   const paths = new Set(entries.filter(({ kind }) => kind === 'file').map(({ path }) => path));
   const { program } = besideAssembly(file);

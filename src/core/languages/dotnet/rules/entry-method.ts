@@ -40,6 +40,7 @@ export function judgePlace({ assemblies, paths }: PublishedView, { file, text }:
   };
 }
 
+/** What is wrong with the method that is called; undefined where nothing is. */
 export function judgeMember(view: PublishedView, entry: Entry): Finding | undefined {
   const { type: typeName, method } = partsOf(entry);
   const where = printable(entry.file);
@@ -127,6 +128,7 @@ const NO_EVENT =
   /^(?:ref |void$|T\d+$|bool$|char$|s?byte$|u?short$|u?int$|u?long$|float$|double$|typedref$|nu?int$)|\*$/;
 const CONTEXTS = /^(?:object|System\.Collections\.Generic\.(?:I|IReadOnly)?Dictionary<string, object>)$/;
 
+/** What is wrong with its parameters; undefined where nothing is. */
 export function judgeParameters(view: PublishedView, entry: Entry): Finding | undefined {
   const { type: typeName, method } = partsOf(entry);
   const type = view.assemblies.all

@@ -7,6 +7,7 @@ import { ownAssemblies, ownerIn, reachedFrom, type PublishedView } from './share
 
 const SHOWN = 3;
 
+/** Assemblies that are asked for and that neither the artifact nor the framework has. */
 export function missingInDotnet(
   view: PublishedView,
   facts: FunctionFacts,

@@ -25,6 +25,7 @@ export interface DotnetLanguageView extends LanguageView {
   readonly published: PublishedView | undefined;
 }
 
+/** What the language sees of an artifact; undefined for one of another language. */
 export function publishedIn({ view }: Subject): PublishedView | undefined {
   return (view as DotnetLanguageView | undefined)?.published;
 }
@@ -73,6 +74,7 @@ export function reachedFrom({ assemblies, entry }: PublishedView): ReadonlySet<s
   return reached;
 }
 
+/** A path, fit for printing. */
 export function whereOf(path: string): string {
   return printable(path);
 }

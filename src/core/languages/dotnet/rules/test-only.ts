@@ -7,6 +7,7 @@ import { ownerIn, type PublishedView } from './shared';
 const OF_TESTS =
   /^(?:xunit(?:\..+)?|nunit\.(?:framework|engine)(?:\..+)?|Microsoft\.VisualStudio\.(?:TestPlatform|CodeCoverage|TestTools)\..+|Microsoft\.TestPlatform\..+|testhost|Moq|NSubstitute|FluentAssertions|FakeItEasy|Castle\.Core\.Tests|coverlet\..+|Shouldly|MSTest\..+)$/i;
 
+/** Packages for tests that are in the artifact. */
 export function testOnlyInDotnet(view: PublishedView, facts: FunctionFacts): Finding[] {
   const byOwner = new Map<string, number>();
   for (const [path, { name }] of view.assemblies.all)

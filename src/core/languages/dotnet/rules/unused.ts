@@ -4,6 +4,7 @@ import type { Finding, FunctionFacts } from '../../../findings/rule';
 import type { Waybill } from '../../../waybill';
 import { ownAssemblies, type PublishedView } from './shared';
 
+/** Packages of which nothing is asked for. */
 export function unusedInDotnet(view: PublishedView, facts: FunctionFacts, waybill: Waybill): Finding[] {
   const own = [...ownAssemblies(view, facts).values()];
   const named = new Set(own.flatMap(({ references }) => references.map(({ name }) => name.toLowerCase())));

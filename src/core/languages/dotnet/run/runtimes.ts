@@ -97,6 +97,7 @@ export function chooseSdk({ homes }: Runtimes, version: string): Chosen | undefi
   return newest(all.filter((one) => Number(one.version.split('.')[0]) >= Number(version))).at(-1);
 }
 
+/** How to get a runtime of that version. */
 export function dotnetMend(version: string): string {
   return `install the runtime of .NET ${version} or newer (the package dotnet-runtime-${frameworkVersion(version)} of its maker) so that \`dotnet\` is on the PATH or in DOTNET_ROOT`;
 }

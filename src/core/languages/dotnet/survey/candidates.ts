@@ -14,6 +14,7 @@ export interface SourceEntry {
   readonly points: number;
 }
 
+/** Methods in a source file that a host could call, by their signatures. */
 export function sourceEntries(text: string): SourceEntry[] {
   const code = plainCode(text);
   const [, space] = /\bnamespace\s+([\w.]+)\s*[;{]/.exec(code) ?? [];
@@ -57,6 +58,7 @@ function plainCode(text: string): string {
 
 const READ = /\bEnvironment\s*\.\s*GetEnvironmentVariable\s*\(\s*"([A-Za-z_]\w*)"\s*\)(\s*\?\?)?/g;
 
+/** Settings that sources read. @param texts by path */
 export function settingsIn(texts: ReadonlyMap<string, string>): SurveyedSetting[] {
   return [...texts].flatMap(([file, text]) =>
     [...text.matchAll(READ)].map(({ 1: name = '', 2: otherwise, index }) => ({

@@ -19,6 +19,7 @@ import { testOnlyInDotnet } from '../rules/test-only';
 import { unusedInDotnet } from '../rules/unused';
 import { running } from '../run/running';
 
+/** What rules may ask of a .NET artifact. */
 export async function dotnetView(request: ViewRequest<'dotnet'>): Promise<DotnetLanguageView> {
   const { facts, destination, runtime, machine } = request;
   const published = look(request);

@@ -73,6 +73,7 @@ export async function assembleJvm(request: JvmAssembleRequest): Promise<JvmAssem
   };
 }
 
+/** Name of the class in a file: `fernhaven.Berths` of `fernhaven/Berths.class`. */
 export function classNameOf(path: string): string {
   return withoutRelease(path).path.slice(0, -'.class'.length);
 }

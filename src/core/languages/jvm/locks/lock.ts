@@ -36,6 +36,7 @@ import { repositoriesOf, type ChosenRepositories } from '../repository/own-repos
 
 const AT_ONCE = 8;
 
+/** Settles the artifacts that a JVM function depends on. @throws EmballageError where one cannot be had */
 export async function settle(request: SettleRequest<'jvm'>): Promise<LockedFunction> {
   const { project, spec } = request;
   const needs = readJvmNeeds(project, spec);

@@ -46,6 +46,7 @@ export function readJvmNeeds(project: Project, spec: FunctionSpec<'jvm'>): JvmNe
   };
 }
 
+/** Everything but the source folder that the bytes of a JVM function depend on. */
 export function dependsOn(project: Project, spec: FunctionSpec<'jvm'>): Inputs {
   const files = readJvmNeeds(project, spec)?.files ?? [];
   // A POM says where its parent would lie, whether it does or not.
@@ -56,6 +57,7 @@ export function dependsOn(project: Project, spec: FunctionSpec<'jvm'>): Inputs {
   return { ...NO_INPUTS, files: [...files, ...parents] };
 }
 
+/** The text of a POM of the project. @throws EmballageError FILE_MISSING */
 export function readProjectPom(project: Project, path: string): string {
   return readTextFile(join(project.root, path), {
     doing: 'reading a POM',

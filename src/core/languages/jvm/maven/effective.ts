@@ -51,6 +51,7 @@ export interface PomSurroundings {
 
 const MAX_PARENTS = 64;
 const MAX_IMPORTS = 64;
+/** By what managed dependencies are told apart: group, artifact, type and classifier. */
 export function managedKey({
   group,
   artifact,

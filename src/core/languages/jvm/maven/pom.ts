@@ -89,6 +89,7 @@ export function licencesOf(root: XmlElement): string[] {
   return stated.flatMap((one) => childText(one, 'name') ?? childText(one, 'url') ?? []);
 }
 
+/** The error for a POM, with the place in it. */
 export function invalidPom(
   shown: string,
   found: string,

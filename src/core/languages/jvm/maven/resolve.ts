@@ -66,12 +66,14 @@ function conflictKey({ group, artifact, type, classifier }: Dependency): string 
   return [group, artifact, extensionOf(type), classifierOf(type, classifier)].join(':');
 }
 
+/** Ending of the file of a type of dependency: `test-jar` lies in a `jar`. */
 export function extensionOf(type: string): string {
   return ['test-jar', 'maven-plugin', 'ejb', 'ejb-client', 'bundle', 'java-source', 'javadoc', ''].includes(type)
     ? 'jar'
     : type;
 }
 
+/** The classifier that a type implies where none is given: `tests` of `test-jar`. */
 export function classifierOf(type: string, classifier: string): string {
   if (classifier !== '') return classifier;
   return type === 'test-jar' ? 'tests' : '';

@@ -5,6 +5,7 @@ import type { Finding } from '../../../findings/rule';
 import type { Waybill } from '../../../waybill';
 import { compareVersions } from '../maven';
 
+/** Versions that somebody asked for and that nearer ones overrode, where that may matter. */
 export function clashesInJvm(waybill: Waybill | undefined): Finding[] {
   return (waybill?.jvm?.clashes ?? []).map((clash) =>
     overridden(clash, {

@@ -27,6 +27,7 @@ export function missingClass({ classes }: JvmView, { file, member }: Entry): Fin
   };
 }
 
+/** What is wrong with the method that is called; undefined where nothing is. */
 export function judgeMember(view: JvmView, { file, member }: Entry): Finding | undefined {
   const where = printable(file);
   const expected = `one public method \`${member}\` of \`${where}\`, static or of an object that can be made`;
@@ -42,6 +43,7 @@ export function judgeMember(view: JvmView, { file, member }: Entry): Finding | u
 /** The event as text, bytes or an object; after it the context. */
 const CONTEXT_TYPES = /^L(?:java\/util\/Map|java\/lang\/Object);$/;
 
+/** What is wrong with its parameters; undefined where nothing is. */
 export function judgeParameters(view: JvmView, entry: Entry): Finding | undefined {
   const verdict = findJvmEntry(view, entry.file, entry.member);
   if (verdict.kind !== 'found') return undefined;

@@ -8,6 +8,7 @@ export interface JvmLanguageView extends LanguageView {
   readonly jvm: JvmView | undefined;
 }
 
+/** What the language sees of an artifact; undefined for one of another language. */
 export function jvmOf({ view }: Subject): JvmView | undefined {
   return (view as JvmLanguageView | undefined)?.jvm;
 }

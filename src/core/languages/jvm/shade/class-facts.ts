@@ -32,6 +32,7 @@ export interface ClassFacts {
 
 const NAME_LIKE = /^\/?[A-Za-z_$][\w$-]*(?:[./][\w$-]+)+$/;
 
+/** What tracing has to know of a class: what it names, what it may load by name, its members. */
 export function classFacts(file: ClassFile): ClassFacts {
   return new FactsReader(file).read();
 }

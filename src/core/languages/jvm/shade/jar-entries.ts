@@ -7,6 +7,7 @@ export type EntryKind =
 const LICENCE =
   /^(?:META-INF\/)?(?:[\w.-]*[/-])?(?:LICEN[CS]E|NOTICE|COPYING|COPYRIGHT|A(?:PL|L)[-\d.]+|L?GPL[-\d.]+)(?:[.-][\w.-]*)?$/i;
 
+/** What an entry of a JAR is to merging: a class, a service file, a signature, a resource. */
 export function kindOf(path: string): EntryKind {
   const plain = withoutRelease(path).path;
   if (plain === 'module-info.class' || plain.endsWith('/module-info.class')) return 'dropped';

@@ -168,6 +168,7 @@ function asTexts(join: (texts: readonly string[]) => string): (contents: readonl
   return (contents) => Buffer.from(join(contents.map((content) => content.toString('utf8'))));
 }
 
+/** A JAR as conflicts name it: artifact and version. */
 export function nameOf({ owner, version }: MergeInput): string {
   return owner === '' ? 'the function' : `${owner} ${version}`;
 }

@@ -340,6 +340,10 @@ class BlobWriter {
   }
 }
 
+/**
+ * A JAR that was prepared before; undefined where it is not there or not whole.
+ * @param out absolute path of its folder
+ */
 export function readPrepared(out: string): PreparedJar | undefined {
   try {
     return JSON.parse(readFileSync(`${out}.json`, 'utf8')) as PreparedJar;
@@ -348,6 +352,7 @@ export function readPrepared(out: string): PreparedJar | undefined {
   }
 }
 
+/** The facts of its classes, as preparing it wrote them. @param out absolute path of its folder */
 export function readFacts(out: string): ClassFacts[] {
   try {
     return JSON.parse(readFileSync(`${out}.facts`, 'utf8')) as ClassFacts[];

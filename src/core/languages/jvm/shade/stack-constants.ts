@@ -24,6 +24,7 @@ export interface Call {
   readonly args: readonly Known[];
 }
 
+/** Tells of each call in a method what constants are its arguments, as far as the stack shows them within one block. */
 export function eachCall(
   code: Uint8Array,
   pool: ConstantPool,

@@ -49,6 +49,7 @@ export interface ViewRequest {
   readonly newest?: JdkApi | undefined;
 }
 
+/** Reads what of the classes in an artifact rules ask about, from the entry on. */
 export function viewJvmArtifact({ paths, readBytes, entry, java, jdk, newest }: ViewRequest): JvmView {
   const files = new Map<string, ClassFile>();
   const places = new Map<string, { path: string; release: number }>();

@@ -17,6 +17,7 @@ const MAX_CLASS_BYTES = 64 * 1024 * 1024;
 /** Later than any: what is not told is taken as it comes. */
 const ANY_VERSION = 999;
 
+/** What rules may ask of a JVM artifact. */
 export async function jvmView(request: ViewRequest<'jvm'>): Promise<JvmLanguageView> {
   const { subject, facts, destination, runtime } = request;
   const jvm = await look(request);

@@ -9,6 +9,7 @@ const ADAPTER_MEMBER = 'handle';
 /** Largest body of a response; a host holds whole answers in memory. */
 const MOST_BODY_BYTES = 16 * 1024 * 1024;
 
+/** The entry of the adapter, in the place of the one that the sheet names. */
 export function httpAdapterEntry(): Entry {
   return { text: `${HTTP_ADAPTER_FILE}#${ADAPTER_MEMBER}`, file: HTTP_ADAPTER_FILE, member: ADAPTER_MEMBER };
 }

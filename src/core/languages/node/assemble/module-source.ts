@@ -4,14 +4,17 @@ import type { NodeAssembleRequest, NodeFile } from './assembly';
 import { isCompiled } from '../compile/settings';
 import type { ModuleSource } from '../trace/modules';
 
+/** Whether a path is of code that is run or compiled, by its ending. */
 export function isCode(path: string): boolean {
   return /\.[cm]?[jt]sx?$/.test(path) && !isTypesOnly(path);
 }
 
+/** Whether a path is of declarations of types, which nothing runs. */
 export function isTypesOnly(path: string): boolean {
   return /\.d\.[cm]?ts$/.test(path);
 }
 
+/** The text of a file of the artifact, as it was read or made. */
 export function textOf(file: NodeFile): string {
   return readTextNow(file.source);
 }

@@ -15,6 +15,7 @@ import type { LockedWorkspace } from '../own';
 const SETTINGS = 'tsconfig.json';
 const MAX_SETTINGS = 32;
 
+/** Everything but the source folder that the bytes of a Node.js function depend on. */
 export function dependsOn(project: Project, spec: FunctionSpec, locked: LockedFunction | undefined): Inputs {
   return {
     values: {},

@@ -48,6 +48,7 @@ export function safeRuleFor({ path, mentions, hasAddon, platform }: SafeSubject)
   return rules.find(([, applies]) => applies)?.[0];
 }
 
+/** Whether a path in a package is of its tests, by its name. */
 export function isTestFile(path: string): boolean {
   return TEST_FILE.test(path);
 }

@@ -26,6 +26,7 @@ const TARGETS: readonly (readonly [major: number, target: string])[] = [
   [24, 'ES2024'],
 ];
 
+/** The version of ECMAScript that a major version of Node.js runs whole. */
 export function compileTarget(major: number): string {
   return TARGETS.findLast(([from]) => major >= from)?.[1] ?? 'ES2019';
 }

@@ -195,11 +195,13 @@ function nameFor(key: string): string {
   return `$${base.replace(/[^\w$]+/g, '_')}`;
 }
 
+/** What specifiers lead to, as an object literal. */
 export function table(links: ReadonlyMap<string, string>): string {
   if (links.size === 0) return '{}';
   return `{ ${[...links].map(([key, id]) => `${propertyName(key)}: ${quoted(id)}`).join(', ')} }`;
 }
 
+/** A text as a literal of JavaScript. */
 export function quoted(text: string): string {
   return `'${text.replace(/[\\']/g, '\\$&').replaceAll('\n', '\\n').replaceAll('\r', '\\r').replaceAll('\u2028', '\\u2028').replaceAll('\u2029', '\\u2029')}'`;
 }

@@ -87,6 +87,7 @@ function writeCommonJs(out: Output, plan: CommonJsPlan, facts: ModuleFacts, sour
   out.raw(source.text.endsWith('\n') ? '});\n' : '\n});\n');
 }
 
+/** Whether a path is of JSON, by its ending. */
 export function isJson(path: string): boolean {
   return path.endsWith('.json');
 }

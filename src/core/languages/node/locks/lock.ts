@@ -48,6 +48,10 @@ import { workspacesOf } from './workspaces';
 const AT_ONCE = 8;
 const CPUS: Readonly<Record<Arch, 'x64' | 'arm64'>> = { x86_64: 'x64', arm64: 'arm64' };
 
+/**
+ * Settles the packages of a Node.js function from its lock file, for each architecture.
+ * @throws EmballageError where one cannot be had
+ */
 export async function settle(request: SettleRequest<'node'>): Promise<LockedFunction> {
   const { project, spec } = request;
   const needs = readNodeNeeds(project, spec);

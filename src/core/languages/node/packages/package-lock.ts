@@ -140,6 +140,7 @@ export function writtenAnew(path: string): string {
   return name === 'pnpm-lock.yaml' ? '`pnpm install --lockfile-only`' : '`npm install --package-lock-only`';
 }
 
+/** The error for a lock file. */
 export function invalid(where: string, expected: string, found: string, mend: string, cause?: unknown): EmballageError {
   return new EmballageError(
     'REQUIREMENTS_INVALID',

@@ -97,6 +97,7 @@ export function findFrom(lock: PackageLock, key: string, name: string): LockEntr
   return nearestInstalled(name, key, (path) => lock.get(path));
 }
 
+/** The package of the workspace that a link of the lock file leads to. @throws EmballageError where it leads nowhere */
 export function linkTarget(lock: PackageLock, link: LockEntry, shown: string): LockEntry {
   const found = lock.get(settlePath(link.resolved ?? '') ?? '..');
   if (found !== undefined && !found.isLink) return found;

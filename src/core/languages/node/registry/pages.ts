@@ -7,6 +7,7 @@ import { makeTarball, type MadeTarball } from '../packages';
 const NPM_PATH = '/npm/';
 const JSON_TYPE = 'application/json';
 
+/** The pages of a stand-in registry. */
 export function openPages(): Pages {
   const made = new Map<string, MadeTarball[]>();
   return {

@@ -12,6 +12,7 @@ const PLAIN = new Set(
 /** Known only with `node:` before them. */
 const PREFIXED = new Set(['sea', 'sqlite', 'test', 'test/reporters']);
 
+/** Whether a specifier names a module that Node.js has built in. */
 export function isBuiltin(specifier: string): boolean {
   if (!specifier.startsWith('node:')) return PLAIN.has(specifier) || /^_(?:http|stream|tls)_/.test(specifier);
   const name = specifier.slice('node:'.length);

@@ -75,6 +75,9 @@ export class PackageFiles {
   }
 }
 
+/**
+ * What resolution asks of a `package.json`; nothing where it cannot be read.
+ */
 export function readPackageJson(text: string): PackageJson {
   let value: unknown;
   try {

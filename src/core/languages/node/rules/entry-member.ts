@@ -7,6 +7,7 @@ import { findMember } from '../view/entry';
 import type { Exported } from '../view/module-exports';
 import { answersRequests, hasRoutes, isMadeByWebPackage } from '../view/web-application';
 
+/** What is wrong with the member that is called; undefined where nothing is, or nobody can tell. */
 export function judgeMember({ readText }: Pick<Subject, 'readText'>, { file, member }: Entry): Finding | undefined {
   const where = printable(file);
   const expected = `a function \`${member}\` among what \`${where}\` exports`;

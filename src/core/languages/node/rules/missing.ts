@@ -13,6 +13,7 @@ interface Missing {
   readonly near: string | undefined;
 }
 
+/** Modules that code imports and that are not in the artifact. */
 export function missingInNode(node: NodeView | undefined, facts: FunctionFacts): Finding[] {
   return [...missingInFiles(node, facts), ...missingWhenLinked(facts)];
 }

@@ -10,6 +10,7 @@ export interface NodeLanguageView extends LanguageView {
   readonly node: NodeView | undefined;
 }
 
+/** What the language sees of an artifact; undefined for one of another language. */
 export function nodeOf({ view }: Subject): NodeView | undefined {
   return (view as NodeLanguageView | undefined)?.node;
 }

@@ -13,6 +13,7 @@ export interface FoundEntry extends Omit<EntryCandidate, 'entry'> {
   readonly member: string;
 }
 
+/** Whether a text is worth parsing for entries: whether it exports anything. */
 export function mayHaveEntries(text: string): boolean {
   return EXPORTS.test(text) && MAYBE.test(text);
 }

@@ -15,6 +15,7 @@ const MAX_TEXT = 4096;
 /** Values that names stand for; null where a name is declared more than once. */
 export type Values = ReadonlyMap<string, AnyNode | null>;
 
+/** The value of an expression, where it is the same whenever it runs; undefined where that cannot be told. */
 export function evaluate(node: AnyNode | null | undefined, values: Values, depth = 0): Constant | undefined {
   if (!node || depth > MAX_DEPTH) return undefined;
   const again = (one: AnyNode | null | undefined): Constant | undefined => evaluate(one, values, depth + 1);

@@ -36,6 +36,7 @@ export interface NodeView {
   readonly resolver: Resolver;
 }
 
+/** Reads what of the modules in an artifact rules ask about, from the entry on. */
 export async function viewNodeArtifact(request: NodeViewRequest): Promise<NodeView> {
   const files = [...request.paths].sort(comparePaths);
   const known = new Set(files);

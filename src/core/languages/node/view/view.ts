@@ -14,6 +14,7 @@ import { unusedInNode } from '../rules/unused';
 import { running } from '../run/running';
 import { requiresEsm } from '../locks/versions';
 
+/** What rules may ask of a Node.js artifact. */
 export async function nodeView(request: ViewRequest<'node'>): Promise<NodeLanguageView> {
   const { subject, facts, runtime } = request;
   const node = await trace(request);

@@ -12,6 +12,7 @@ const ADAPTER_MEMBER = 'handle';
 /** Largest body of a response; a host holds whole answers in memory. */
 const MOST_BODY_BYTES = 16 * 1024 * 1024;
 
+/** The entry of the adapter, in the place of the one that the sheet names. */
 export function adapterEntry(): Entry {
   return { text: `${ADAPTER_FILE}#${ADAPTER_MEMBER}`, file: ADAPTER_FILE, member: ADAPTER_MEMBER };
 }

@@ -30,6 +30,7 @@ import { pipWay } from '../sources/pip-settings';
 import type { PythonTarget } from '../versions/tags';
 import { parseVersion } from '../versions/version';
 
+/** Settles the packages of a Python function for its architectures. @throws EmballageError where nothing fits */
 export async function settle(request: SettleRequest<'python'>): Promise<LockedFunction> {
   const { project, spec, known, machine } = request;
   const needs = readNeeds(project, spec);

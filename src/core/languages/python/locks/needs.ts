@@ -56,6 +56,7 @@ export function readNeeds(project: Project, spec: FunctionSpec): FunctionNeeds |
   return { stated, links, indexes, files, inputs, ...(settled !== undefined && { settled }) };
 }
 
+/** Everything but the source folder that the bytes of a Python function depend on. */
 export function dependsOn(project: Project, spec: FunctionSpec): Inputs {
   return { ...NO_INPUTS, files: readNeeds(project, spec)?.files ?? [] };
 }

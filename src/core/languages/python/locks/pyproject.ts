@@ -33,6 +33,7 @@ export function readToml(text: string, shown: string): { value?: Record<string, 
   }
 }
 
+/** The requirements that a `pyproject.toml` states (PEP 621, PEP 735), with every mistake in them. */
 export function readPyproject(request: PyprojectRequest): PyprojectReading {
   const { value, problems } = readToml(request.text, request.shown);
   if (value === undefined) return { stated: [], problems };

@@ -47,6 +47,7 @@ const SHORT_OPTIONS: Readonly<Record<string, string>> = {
 /** Certificates are verified all the same, digests too, and wheels are what is taken. */
 const DONE_ANYWAY = ['--require-hashes', '--prefer-binary', '--only-binary', '--trusted-host'];
 
+/** The requirements of a `requirements.txt` and of those that it includes, with every mistake in them. */
 export function readRequirementsFile(request: RequirementsRequest): RequirementsReading {
   const reader = new Reader(request);
   reader.file(request.path, false);

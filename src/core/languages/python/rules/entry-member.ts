@@ -8,6 +8,7 @@ import { findPythonMember } from '../view/entry';
 import type { Member, Parameters } from '../trace/definitions';
 import { applicationNamed, webShape, type WebInterface } from '../view/web-application';
 
+/** What is wrong with the member that is called; undefined where nothing is, or nobody can tell. */
 export function judgeMember(artifact: PythonArtifact, { file, member }: Entry): Finding | undefined {
   const where = printable(file);
   const expected = `something to call, \`${member}\`, among what \`${where}\` defines`;

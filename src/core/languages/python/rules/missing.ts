@@ -15,6 +15,7 @@ interface Asked {
   readonly destination: Destination;
 }
 
+/** Modules that code imports and that neither the artifact nor the runtime has. */
 export function missingInPython(artifact: PythonArtifact, asked: Asked): Finding[] {
   const { facts } = asked;
   const own = ownModules(artifact, facts);

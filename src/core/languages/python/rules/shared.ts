@@ -8,6 +8,7 @@ export interface PythonLanguageView extends LanguageView {
   readonly artifact: PythonArtifact;
 }
 
+/** What the language sees of an artifact; undefined for one of another language. */
 export function artifactOf({ view }: Subject): PythonArtifact | undefined {
   return (view as PythonLanguageView | undefined)?.artifact;
 }

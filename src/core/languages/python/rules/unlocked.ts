@@ -8,6 +8,7 @@ import { parseWheelName } from '../versions/tags';
 
 const MEND = 'name its folder under `sources` and the package under `needs`, and lock; or write `leave-out`';
 
+/** Packages that lie in the source and are in no lock. */
 export function unpackedByHand(artifact: PythonArtifact, { files }: Waybill): Finding[] {
   const own = new Set(files.filter(({ origin }) => origin.from === 'source').map(({ path }) => path));
   const wheels = [...own].filter((path) => parseWheelName(baseOf(path)) !== undefined);

@@ -23,6 +23,7 @@ export interface Incompatibility {
   readonly cause: Cause;
 }
 
+/** Terms that cannot all hold, those about one package joined. */
 export function incompatibility(terms: readonly Term[], cause: Cause): Incompatibility {
   const byName = new Map<string, Term>();
   for (const term of terms) {

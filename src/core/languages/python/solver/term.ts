@@ -12,6 +12,7 @@ export interface Term {
 
 export type Relation = 'satisfied' | 'contradicted' | 'open';
 
+/** What holds exactly where a term does not. */
 export function negate(term: Term): Term {
   return { ...term, positive: !term.positive };
 }

@@ -30,6 +30,7 @@ export async function fetchProject(http: HttpClient, index: string, name: string
   return page === NOT_FOUND ? undefined : readPage(page, doing);
 }
 
+/** The files that a page of an index lists, in JSON (PEP 691) or HTML (PEP 503). @param doing for messages */
 export function readPage(page: Fetched, doing: string): IndexFile[] {
   const type = page.contentType.split(';')[0]?.trim().toLowerCase() ?? '';
   const files = type.endsWith('json')

@@ -20,6 +20,7 @@ type Wheels = ReadonlyMap<string, readonly OfferedFile[]>;
 
 const JSON_TYPE = 'application/vnd.pypi.simple.v1+json';
 
+/** The pages of a stand-in index. */
 export function openPages(): Pages {
   const wheels = new Map<string, OfferedFile[]>();
   const add = (name: string, file: Omit<OfferedFile, 'sha256'>): void => {

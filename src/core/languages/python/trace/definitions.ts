@@ -39,6 +39,7 @@ interface Definitions {
   readonly all?: readonly string[];
 }
 
+/** Names that a module has at its top, and how it comes by them. */
 export function readDefinitions(top: SyntaxNode, source: string): Definitions {
   const reader = new DefinitionReader(source);
   reader.block(top);

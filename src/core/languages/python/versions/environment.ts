@@ -16,6 +16,7 @@ export function fullVersion(python: string): string {
   return python.split('.').length > 2 ? python : `${python}.${String(UNKNOWN_PATCH)}`;
 }
 
+/** The values of environment markers for a target (PEP 508). */
 export function markerEnvironment(target: PythonTarget): MarkerEnvironment {
   const full = fullVersion(target.python);
   return {

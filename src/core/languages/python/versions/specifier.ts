@@ -55,6 +55,7 @@ export function parseSpecifiers(text: string): { readonly specifiers: readonly S
   return { specifiers };
 }
 
+/** Specifiers as they are written: `>=2,<3`. */
 export function formatSpecifiers(specifiers: readonly Specifier[]): string {
   return specifiers.map(({ operator, text, wildcard }) => `${operator}${text}${wildcard ? '.*' : ''}`).join(',');
 }

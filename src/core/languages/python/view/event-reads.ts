@@ -4,6 +4,7 @@ import type { Entry } from '../../../sheet';
 import { pythonArtifact, type ArtifactFiles, type PythonArtifact } from './artifact-view';
 import { findPythonMember } from './entry';
 
+/** What the member that is called reads of its event, as far as its body shows it. */
 export function eventReads(artifact: PythonArtifact, { file, member }: Entry): readonly EventRead[] {
   const verdict = findPythonMember(artifact, file, member);
   return verdict.kind === 'found' && verdict.member.kind === 'function' ? verdict.member.reads : [];

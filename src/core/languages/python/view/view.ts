@@ -16,6 +16,7 @@ import { running } from '../run/running';
 /** What interpreters are linked with, so that packages may count on it. */
 const LOADED = /^libpython3[\d.]*\.so(?:\.1\.0)?$/;
 
+/** What rules may ask of a Python artifact. */
 export function pythonView(request: ViewRequest<'python'>): Promise<PythonLanguageView> {
   const { subject, facts, destination, digestOf, state, runtime } = request;
   const artifact = pythonArtifact({

@@ -138,6 +138,7 @@ function faultOf(row: RecordRow, file: UnpackedFile): string | undefined {
   return row.size !== undefined && row.size !== file.size ? 'another size than RECORD says' : undefined;
 }
 
+/** The error for a wheel that is none. */
 export function badWheel(file: string, expected: string, found: string): EmballageError {
   return new EmballageError('PACKAGE_INVALID', {
     doing: 'unpacking a wheel',

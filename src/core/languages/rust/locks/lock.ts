@@ -10,6 +10,7 @@ import { crateAddress } from '../sources/crate-registry';
 import { readRustNeeds } from './needs';
 import { registriesFor } from '../sources/registries';
 
+/** Settles the crates of a Rust function. @throws EmballageError where one cannot be had */
 export async function settle(request: SettleRequest<'rust'>): Promise<LockedFunction> {
   const needs = readRustNeeds(request.project, request.spec);
   if (needs === undefined) throw new Error('no needs');

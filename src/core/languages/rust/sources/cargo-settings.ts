@@ -97,6 +97,7 @@ function ownSettings(root: string, path: string): TomlTable {
   return { ...rest, ...(isTable(build) && { build: kept }), ...(settled !== undefined && { source: settled }) };
 }
 
+/** Settings of profiles in the project's files, as they are handed to the compiler. */
 export function profileSettings({ project }: CompileRequest, lock: string): string[] {
   const manifest = join(project.root, folderOf(lock), 'Cargo.toml');
   const table = existsSync(manifest) ? parse(readTextNow(manifest)) : {};

@@ -43,6 +43,10 @@ interface CargoConfig {
   names(table: string): readonly string[];
 }
 
+/**
+ * The registries that crates come from, each with its login.
+ * @throws EmballageError where the sheet names none for one
+ */
 export async function registriesFor(
   request: SettleRequest<'rust'>,
   needs: StatedNeeds & { readonly crates: readonly { readonly registry: string }[] },

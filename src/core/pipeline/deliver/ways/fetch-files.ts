@@ -26,6 +26,7 @@ export type Bring = (file: FileToFetch) => Promise<{ readonly sha256: string } |
 
 const MOST_FILE_BYTES = 64 * 1024 ** 3;
 
+/** Brings the files of a delivery, each verified by the digest in the ledger. @param bring how the way gets one */
 export async function fetchFiles(
   delivery: Delivery,
   { into, arch: only, ending, onProgress }: FetchWanted,

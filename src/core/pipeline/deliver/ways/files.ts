@@ -19,6 +19,7 @@ export interface FileToSend extends PayloadFile {
   readonly kind: 'artifact' | 'waybill' | 'paper' | 'beside';
 }
 
+/** All files of a payload, in the order in which they are sent. */
 export function filesOf({ parts, beside, ending }: Payload): FileToSend[] {
   const data = beside.map((one) => ({
     ...one,
@@ -100,6 +101,7 @@ export function paperDrifts({ parts }: Payload, last: Delivery | undefined): Dri
   return driftsIn(paperDigests(parts, last));
 }
 
+/** The beginning of a digest, for people. */
 export function shortDigest(sha256: string): string {
   return `sha256 ${sha256.slice(0, 12)}`;
 }
@@ -120,6 +122,7 @@ export function placedFiles(
   };
 }
 
+/** A file as what was sent. */
 export function sentBlob({ name, sha256, size }: FileToSend, how: SentBlob['how']): SentBlob {
   return { name, digest: `sha256:${sha256}`, size, how };
 }

@@ -51,6 +51,7 @@ export function nodesAt<N>(root: N, steps: readonly string[], at: string, is: No
   return nodes;
 }
 
+/** Whether a step of a JSON Pointer names an item of a list (RFC 6901, 4). */
 export function isIndex(step: string): boolean {
   return /^(?:0|[1-9]\d*)$/.test(step);
 }
@@ -83,6 +84,7 @@ export function missing(at: string, seen: readonly string[], names: readonly str
   };
 }
 
+/** The fault of a place that is there several times. @param offset of the first, in letters */
 export function several(at: string, count: number, offset: number): EditFault {
   return {
     expected: `one value at \`${at}\``,
@@ -92,10 +94,12 @@ export function several(at: string, count: number, offset: number): EditFault {
   };
 }
 
+/** The fault of a place that holds more than one value. @param offset in letters */
 export function noPlainValue(at: string, found: string, offset: number): EditFault {
   return { expected: `a plain value at \`${at}\``, found, mend: 'name a key with a text or a number', offset };
 }
 
+/** A text with a stretch of it replaced. */
 export function splice(text: string, [start, end]: readonly [number, number], put: string): string {
   return text.slice(0, start) + put + text.slice(end);
 }

@@ -4,6 +4,7 @@ import { several, splice, type Edited, type EditFault } from './editor';
 const BEGIN = /<!--\s*fill\s+([\w.-]+)\s*-->/g;
 const END = /<!--\s*end\s*-->/g;
 
+/** Puts a value between two marks of any text. @param at name of the mark */
 export function editMarks(text: string, at: string, value: string): Edited | EditFault {
   const begins = [...text.matchAll(BEGIN)];
   const found = begins.filter(([, name]) => name === at);

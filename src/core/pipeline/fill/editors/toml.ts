@@ -17,6 +17,7 @@ interface Found {
   readonly node: AST.TOMLContentNode;
 }
 
+/** Puts a value into TOML, everything else as it stands. @param at JSON Pointer (RFC 6901) */
 export function editToml(text: string, at: string, value: string): Edited | EditFault {
   const steps = pointerSteps(at);
   if (steps === undefined) return NO_POINTER;

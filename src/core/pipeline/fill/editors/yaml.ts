@@ -14,6 +14,7 @@ import {
   type EditFault,
 } from './editor';
 
+/** Puts a value into YAML, everything else as it stands. @param at JSON Pointer (RFC 6901) */
 export function editYaml(text: string, at: string, value: string): Edited | EditFault {
   const steps = pointerSteps(at);
   if (steps === undefined) return NO_POINTER;

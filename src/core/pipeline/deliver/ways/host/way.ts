@@ -244,10 +244,12 @@ function notAsSent(doing: string, at: string, { what, here, there }: Drift): Emb
   });
 }
 
+/** What speaks to a host, with its login. @throws EmballageError USAGE where a token is named that is not set */
 export async function clientOf(world: DeliveryWorld, deliver: ByHttp): Promise<HostClient> {
   return new HostClient(deliver.address, await exchangeWith(world, deliver));
 }
 
+/** The way to a host. @throws EmballageError USAGE where a token is named that is not set */
 export async function openHost(world: DeliveryWorld, deliver: ByHttp): Promise<Way> {
   return new HostWay(await clientOf(world, deliver), world.now);
 }

@@ -237,6 +237,7 @@ function withoutSecrets(said: string, secrets: Configuration['secrets']): string
     .reduce((rest, [name, value]) => rest.replaceAll(value, `(${name})`), said);
 }
 
+/** The way by a program of the team's own, which runs in the project folder. */
 export function openProgram(
   { project, env }: DeliveryWorld,
   { command, timeMs }: Pick<ProgramOptions, 'command' | 'timeMs'>,

@@ -252,6 +252,7 @@ function placesOf(delivery: Delivery | undefined): string[] {
   return [...own, ...Object.values(delivery.beside ?? {}).map(({ location, digest }) => `${location} ${digest}`)];
 }
 
+/** The way to addresses that files are put to. @throws EmballageError USAGE where a token is named that is not set */
 export async function openPut(world: DeliveryWorld, deliver: ByHttp): Promise<Way> {
   return new PutWay(deliver.address, await exchangeWith(world, deliver));
 }

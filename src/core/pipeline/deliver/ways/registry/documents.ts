@@ -32,6 +32,7 @@ export interface IndexToPush {
   readonly beside: readonly (ManifestToPush & { readonly name: string })[];
 }
 
+/** What is pushed for a payload: the index, the manifests under it, and their blobs. */
 export async function documentsOf(payload: Payload): Promise<IndexToPush> {
   const work = await openForm(payload.form);
   if (work.parts !== undefined) return documentsInParts(payload, work.parts);

@@ -298,6 +298,7 @@ function refuseTag(tag: string): void {
   });
 }
 
+/** The way to a registry, which is spoken to when something is asked of it. */
 export function openRegistry({ project, registry: connect, memory }: DeliveryWorld, registry: Registry): Way {
   const { host, plainHttp } = registry;
   return new RegistryWay({
