@@ -17,14 +17,26 @@ const look = await lookForChange({ project, now: Date.now, tool: 'bench' }, spec
 const work = await workOf(spec);
 const assembly = await work.assemble(
   {
-    ...{ project, spec, arch: 'arm64', locked: undefined, packages: [] },
+    project,
+    spec,
+    arch: 'arm64',
+    locked: undefined,
+    packages: [],
     knownDigests: look.index?.knownDigests(look.survey.items) ?? new Map(),
-    ...{ jobs: availableParallelism(), machine: thisMachine(), epochSeconds: 0 },
+    jobs: availableParallelism(),
+    machine: thisMachine(),
+    epochSeconds: 0,
   },
   collect(collectRequest(project, spec, false), look.survey),
 );
 // As a build would, so that the next run knows what has not changed.
 writeStatIndex(indexPath(project, spec), {
-  ...{ config: look.config, common: look.common, watched: [], targets: {} },
-  ...{ survey: look.survey, leftOut: [], digests: assembly.sourceDigests, lookedAtMs: look.lookedAtMs },
+  config: look.config,
+  common: look.common,
+  watched: [],
+  targets: {},
+  survey: look.survey,
+  leftOut: [],
+  digests: assembly.sourceDigests,
+  lookedAtMs: look.lookedAtMs,
 });

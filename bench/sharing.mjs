@@ -66,7 +66,9 @@ export async function measureSharing({ base, program, env, rows, verdict, ms }) 
         GOCACHE: join(base, 'go-cache'),
       };
       const child = spawn(process.execPath, [program, 'build', '--quiet', ...shares[i]], {
-        ...{ cwd: join(own, 'project'), env: all, stdio: ['ignore', 'ignore', 'inherit'] },
+        cwd: join(own, 'project'),
+        env: all,
+        stdio: ['ignore', 'ignore', 'inherit'],
       });
       began.push(
         new Promise((resolve, reject) =>

@@ -68,7 +68,10 @@ async function checkedOf(weighed: Weighed, session: Session, scratch: string): P
   );
   if (target === undefined) return undefined;
   return checkTarget(project, target, {
-    ...{ jobs: session.jobs, machine: session.machine(), scratch, today: session.today() },
+    jobs: session.jobs,
+    machine: session.machine(),
+    scratch,
+    today: session.today(),
     surroundings: surroundings(project.root),
   });
 }

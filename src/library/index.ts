@@ -122,14 +122,22 @@ const opened = new WeakMap<Project, Opened>();
 export async function openProject(options: OpenOptions = {}): Promise<Project> {
   const { folder, sheet, offline = false, jobs } = options;
   const session = new Session({
-    ...{ json: false, quiet: true, verbose: false, offline, color: false },
+    json: false,
+    quiet: true,
+    verbose: false,
+    offline,
+    color: false,
     ...(folder !== undefined && { cwd: folder }),
     ...(sheet !== undefined && { sheet }),
     ...(jobs !== undefined && { jobs }),
   });
   const inner = await session.openProject();
   const functions = inner.sheet.functions.map(({ name, runtime, form, archs, destination }) => ({
-    ...{ name, runtime: runtime.text, artifact: form.id, architectures: archs, destination },
+    name,
+    runtime: runtime.text,
+    artifact: form.id,
+    architectures: archs,
+    destination,
   }));
   const project: Project = { root: inner.root, functions };
   opened.set(project, { project: inner, session });
@@ -163,7 +171,10 @@ export async function lock(
   const { project: inner, session, chosen } = open(project, choice);
   const { lockFunctions } = await import('../core/pipeline/lock');
   const outcomes = await lockFunctions({
-    ...{ project: inner, functions: chosen, machine: session.machine(), jobs: session.jobs },
+    project: inner,
+    functions: chosen,
+    machine: session.machine(),
+    jobs: session.jobs,
     http: await session.http(inner),
     upgrade: choice.upgrade ?? [],
     registry: (host, plainHttp) => session.registry(host, plainHttp),
@@ -171,7 +182,10 @@ export async function lock(
     onBase: () => undefined,
   });
   return outcomes.map(({ name, status, targets, sources, notes }) => ({
-    ...{ name, status, sources, notes },
+    name,
+    status,
+    sources,
+    notes,
     packages: Object.fromEntries(
       Object.entries(targets).map(([arch, packages]) => [
         arch,
@@ -193,7 +207,11 @@ export async function build(
   const { project: inner, session, chosen } = open(project, choice);
   const { build: buildFunctions } = await import('../core/pipeline/build');
   const built = await buildFunctions({
-    ...{ project: inner, functions: chosen, jobs: session.jobs, tool: TOOL, machine: session.machine() },
+    project: inner,
+    functions: chosen,
+    jobs: session.jobs,
+    tool: TOOL,
+    machine: session.machine(),
     now: () => session.now(),
     http: () => session.http(inner),
     registry: (host, plainHttp) => session.registry(host, plainHttp),
@@ -202,8 +220,15 @@ export async function build(
   });
   return built.flatMap(({ targets }) =>
     targets.map(({ name, arch, status, artifact, waybill, size, unpacked, files, sha256 }) => ({
-      ...{ name, arch, status, size, unpacked, files, sha256 },
-      ...{ artifact: `${project.root}/${artifact}`, waybill: `${project.root}/${waybill}` },
+      name,
+      arch,
+      status,
+      size,
+      unpacked,
+      files,
+      sha256,
+      artifact: `${project.root}/${artifact}`,
+      waybill: `${project.root}/${waybill}`,
     })),
   );
 }
@@ -228,11 +253,16 @@ export async function check(project: Project, choice: Choice = {}): Promise<Chec
     const found: CheckedArtifact[] = [];
     for (const target of targetsOf(chosen)) {
       const checked = await checkTarget(inner, target, {
-        ...{ jobs: session.jobs, machine: session.machine(), scratch, today: session.today() },
+        jobs: session.jobs,
+        machine: session.machine(),
+        scratch,
+        today: session.today(),
         surroundings: surroundings(inner.root),
       });
       found.push({
-        ...{ name: target.spec.name, arch: target.arch, destination: target.spec.destination },
+        name: target.spec.name,
+        arch: target.arch,
+        destination: target.spec.destination,
         isFit: stopFindings([checked]).length === 0,
         findings: checked.outcomes.flatMap(({ findings }) => findings.map(plainFinding)),
       });

@@ -20,15 +20,22 @@ describe('a web application gets requests in the shape of its destination', () =
     {
       node: { source: 'node', runtime: 'node 20', entry: 'page.mjs#default', artifact: 'zip', adapter: 'http' },
       wsgi: {
-        ...{ source: 'wsgi', runtime: 'python 3.11', entry: 'page.py#page', artifact: 'zip' },
+        source: 'wsgi',
+        runtime: 'python 3.11',
+        entry: 'page.py#page',
+        artifact: 'zip',
         adapter: { kind: 'wsgi', shape: 'gateway' },
       },
       asgi: { source: 'asgi', runtime: 'python 3.11', entry: 'page.py#page', artifact: 'zip', adapter: 'asgi' },
     },
     `  event: data\n${SHAPES}`,
     {
-      ...{ 'node/page.mjs': PAGE, 'wsgi/page.py': WSGI, 'asgi/page.py': ASGI, 'put.json': REQUEST },
-      ...{ 'plain.json': '{"level":4}', 'get.json': '{"call":{"verb":"GET","path":"/"}}' },
+      'node/page.mjs': PAGE,
+      'wsgi/page.py': WSGI,
+      'asgi/page.py': ASGI,
+      'put.json': REQUEST,
+      'plain.json': '{"level":4}',
+      'get.json': '{"call":{"verb":"GET","path":"/"}}',
     },
   );
   beforeAll(() => expect(run(root, ['build'])).toMatchObject({ status: 0, stderr: '' }));
@@ -47,7 +54,8 @@ describe('a web application gets requests in the shape of its destination', () =
         code: 201,
         cookies: ['a=1', 'b=2'],
         heads: expect.objectContaining({}) as object,
-        ...{ encoded: true, payload: '/wA=' },
+        encoded: true,
+        payload: '/wA=',
       },
     ]);
     expect(Buffer.from(answer.heads['x-said'] ?? '', 'latin1').toString()).toBe(said);
@@ -129,8 +137,12 @@ describe('check and try tell of events of another shape', () => {
     },
     SHAPES,
     {
-      ...{ 'n/horn.mjs': code, 'p/horn.py': python, 'right.json': '{"level":4}', 'wrong.json': '{"height":4}' },
-      ...{ 'web.json': '{"method":"GET","path":"/"}', 'broken.json': '{' },
+      'n/horn.mjs': code,
+      'p/horn.py': python,
+      'right.json': '{"level":4}',
+      'wrong.json': '{"height":4}',
+      'web.json': '{"method":"GET","path":"/"}',
+      'broken.json': '{',
     },
   );
 
@@ -159,7 +171,8 @@ describe('check and try tell of events of another shape', () => {
       {
         'j/tide/Horn.java':
           'package tide;\npublic class Horn {\n  public record Level(int cm, String pier) {}\n  public static int sound(Level level) { return level.cm(); }\n}\n',
-        ...{ 'right.json': '{"cm":4}', 'wrong.json': '{"height":4}' },
+        'right.json': '{"cm":4}',
+        'wrong.json': '{"height":4}',
       },
     );
     expect(run(own, ['build']).status).toBe(0);

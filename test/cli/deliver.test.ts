@@ -156,9 +156,19 @@ echo '{ "location": "pier/7", "version": "v7" }'
     expect([what, delivery.version, delivery.locations]).toEqual(['both', 'v7', { x86_64: 'pier/7' }]);
     const request = JSON.parse(readFileSync(join(root, 'request.json'), 'utf8')) as Record<string, unknown>;
     expect(request).toMatchObject({
-      ...{ delivery: 1, do: 'send', function: 'horn', destination: 'trial', what: 'both', form: 'zip' },
-      ...{ runtime: 'node 20', entry: 'horn.mjs#sound', memory: 128 << 20, timeout: 30_000 },
-      ...{ settings: { PITCH: 'low' }, secrets: ['TOKEN'], held: [] },
+      delivery: 1,
+      do: 'send',
+      function: 'horn',
+      destination: 'trial',
+      what: 'both',
+      form: 'zip',
+      runtime: 'node 20',
+      entry: 'horn.mjs#sound',
+      memory: 128 << 20,
+      timeout: 30_000,
+      settings: { PITCH: 'low' },
+      secrets: ['TOKEN'],
+      held: [],
       artifacts: [{ arch: 'x86_64', sha256: digestOf(join(root, ARTIFACT)) }],
       beside: [{ name: 'tones', setting: 'TONES' }],
     });

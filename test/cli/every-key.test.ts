@@ -70,7 +70,11 @@ const KINDS = {
     it: itWith('gcc'),
     files: { 'src/main.c': answering('puts("1");'), 'src/tide.dat': '1 2 3\n', 'root/etc/harbour': 'Fernhaven\n' },
     spec: {
-      ...{ source: 'src', runtime: 'c', entry: 'main.c', artifact: 'image', base: 'empty' },
+      source: 'src',
+      runtime: 'c',
+      entry: 'main.c',
+      artifact: 'image',
+      base: 'empty',
       build: { linkage: 'static' },
     },
   },
@@ -86,7 +90,10 @@ const KINDS = {
       'src/src/ebb.rs': 'fn main() { println!("ebb") }\n',
     },
     spec: {
-      ...{ source: 'src', runtime: 'rust', entry: 'src/main.rs', artifact: 'zip' },
+      source: 'src',
+      runtime: 'rust',
+      entry: 'src/main.rs',
+      artifact: 'zip',
       build: { package: 'tide', program: 'tide' },
     },
   },
@@ -164,7 +171,11 @@ const DESTINATION = {
   arch: ['x86_64', 'arm64'],
   accepts: { zip: {}, jar: {}, binary: {}, image: {} },
   runtimes: {
-    ...{ 'node 18': {}, 'node 20': {}, 'python 3.11': {}, 'java 17': {}, 'dotnet 8': {} },
+    'node 18': {},
+    'node 20': {},
+    'python 3.11': {},
+    'java 17': {},
+    'dotnet 8': {},
     native: { glibc: '2.36', start: 'run' },
   },
 };

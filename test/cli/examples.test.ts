@@ -76,12 +76,19 @@ async function harbour(): Promise<string> {
     functions: {
       'surge-alert': { ...common, source: 'alert', runtime: 'node 20', entry: 'alert.mjs#decide' },
       'gauge-intake': {
-        ...{ ...common, source: 'intake', runtime: 'python 3.11', entry: 'intake.py#receive' },
+        ...common,
+        source: 'intake',
+        runtime: 'python 3.11',
+        entry: 'intake.py#receive',
         needs: ['levels'],
       },
       'chart-render': {
-        ...{ source: 'chart', runtime: 'node 20', entry: 'chart.mjs#draw', artifact: 'image' },
-        ...{ base: { layout: 'base' }, destination: 'moorings' },
+        source: 'chart',
+        runtime: 'node 20',
+        entry: 'chart.mjs#draw',
+        artifact: 'image',
+        base: { layout: 'base' },
+        destination: 'moorings',
       },
     },
   };

@@ -38,7 +38,8 @@ describe('an image as a folder and as one file', () => {
     expect(readFileSync(join(alone, ARCHIVE)).equals(first)).toBe(true);
     spawnSync('tar', ['-xf', join(root, ARCHIVE), '-C', folder]);
     expect(spawnSync('diff', ['-r', folder, join(root, ARTIFACT)], { encoding: 'utf8' })).toMatchObject({
-      ...{ stdout: '', status: 0 },
+      stdout: '',
+      status: 0,
     });
     expect(run(root, ['compare', ARTIFACT, ARCHIVE]).stdout).toContain('same');
     expect(run(root, ['prove', 'horn', '--against', ARCHIVE]).status).toBe(0);

@@ -135,10 +135,17 @@ ${more}`;
     const { destination: place } = await readDestination(text, 'slipway.yaml', KNOWN);
     if (place === undefined) throw new Error('no destination');
     const { outcomes } = await checkFile({
-      ...{ path: join(root, 'a.zip'), shown: 'a.zip', name: 'a.zip', destination: place },
+      path: join(root, 'a.zip'),
+      shown: 'a.zip',
+      name: 'a.zip',
+      destination: place,
       facts: { arch: 'x86_64', runtime: ANY_EXECUTABLE, entry: { text: 'run', file: 'run', member: '' } },
-      ...{ accept: [], today: '2026-02-11', scratch: '/nonexistent', isVerified: false },
-      ...{ jobs: 1, machine: thisMachine() },
+      accept: [],
+      today: '2026-02-11',
+      scratch: '/nonexistent',
+      isVerified: false,
+      jobs: 1,
+      machine: thisMachine(),
     });
     return outcomes.flatMap(({ rule, findings }) => findings.map((one) => `${one.level} ${rule.id}: ${one.found}`));
   }

@@ -212,7 +212,10 @@ const itWithAll = itNeeds(serverNeed, ...PROGRAMS.map(programNeed));
 describe('functions in six languages, and a registry as others run it', () => {
   const started = (root: string, env: NodeJS.ProcessEnv, args: readonly string[]) =>
     spawn(process.execPath, [PROGRAM, 'build', '--json', ...args], {
-      ...{ cwd: root, env: { ...environment(root), ...env }, stdio: 'ignore', detached: true },
+      cwd: root,
+      env: { ...environment(root), ...env },
+      stdio: 'ignore',
+      detached: true,
     });
 
   const MANY = 32;
@@ -261,7 +264,8 @@ describe('functions in six languages, and a registry as others run it', () => {
       ).text();
       for (const tag of targets.slice(1, 4))
         await fetch(`http://${again.host}/v2/${NAMESPACE}/manifests/${tag}`, {
-          ...{ method: 'PUT', body: wrong },
+          method: 'PUT',
+          body: wrong,
           headers: { 'content-type': accept.accept },
         });
       const misled = build(elsewhere(root), storeEnv(again.host, false));

@@ -76,12 +76,10 @@ function saidOf(root: string): string[] {
 
 const record = (more: object = {}, affected: object = {}): string =>
   JSON.stringify({
-    ...{
-      schema_version: '1.6.0',
-      id: 'FHV-2026-0003',
-      modified: '2026-10-02T00:00:00Z',
-      summary: 'A mark is read twice',
-    },
+    schema_version: '1.6.0',
+    id: 'FHV-2026-0003',
+    modified: '2026-10-02T00:00:00Z',
+    summary: 'A mark is read twice',
     affected: [
       {
         package: { ecosystem: 'npm', name: 'buoys' },

@@ -52,7 +52,9 @@ function node(cwd: string, ...args: readonly string[]): Outcome {
 }
 
 const DESTINATION = {
-  ...{ destination: 'slipway', arch: ['x86_64', 'arm64'], accepts: { zip: {}, hamper: {} } },
+  destination: 'slipway',
+  arch: ['x86_64', 'arm64'],
+  accepts: { zip: {}, hamper: {} },
   deliver: { drawer: 'drawer' },
   runtimes: { 'tally 1': {} },
 };
@@ -65,8 +67,14 @@ function project(): string {
       defaults: { destination: 'slipway', arch: ['x86_64', 'arm64'] },
       functions: {
         level: {
-          ...{ source: 'level', runtime: 'tally 1', entry: 'sum.tally', artifact: 'zip', rounding: 'up' },
-          ...{ needs: ['scale@2'], sources: [{ folder: 'packages' }], events: ['event.json'] },
+          source: 'level',
+          runtime: 'tally 1',
+          entry: 'sum.tally',
+          artifact: 'zip',
+          rounding: 'up',
+          needs: ['scale@2'],
+          sources: [{ folder: 'packages' }],
+          events: ['event.json'],
         },
       },
     }),

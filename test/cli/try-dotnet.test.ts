@@ -35,10 +35,18 @@ interface Tried {
 }
 
 const GAUGE_EVENT = {
-  ...{ specversion: '1.0', id: 'x1', source: '/t', type: 't', datacontenttype: 'application/json' },
+  specversion: '1.0',
+  id: 'x1',
+  source: '/t',
+  type: 't',
+  datacontenttype: 'application/json',
   data: {
-    ...{ name: 'Old Pier', kind: 'flood', level: 4.25, at: '2026-11-29T12:00:00Z' },
-    ...{ steps: [1, 2], counts: { tens: 10 } },
+    name: 'Old Pier',
+    kind: 'flood',
+    level: 4.25,
+    at: '2026-11-29T12:00:00Z',
+    steps: [1, 2],
+    counts: { tens: 10 },
   },
 };
 

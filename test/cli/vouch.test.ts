@@ -58,7 +58,9 @@ describe('papers', () => {
       }),
       '.npmrc': `registry=${registry.npm}\n`,
       'advisories/1.json': JSON.stringify({
-        ...{ id: 'FHV-7', summary: 'A mark <b>is</b> read twice', database_specific: { severity: 'LOW' } },
+        id: 'FHV-7',
+        summary: 'A mark <b>is</b> read twice',
+        database_specific: { severity: 'LOW' },
         affected: [{ package: { ecosystem: 'npm', name: 'buoys' }, versions: ['0.4.0'] }],
       }),
     });

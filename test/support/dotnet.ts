@@ -109,8 +109,13 @@ runtimes:
 /** A project with one .NET function in `f/`, and keys of its own. */
 export function dotnetProject(published: Files, keys: Readonly<Record<string, unknown>> = {}): string {
   const spec = {
-    ...{ source: 'f', runtime: 'dotnet 8', entry: 'Dues.dll#Fernhaven.Dues.Export.Run', artifact: 'zip' },
-    ...{ arch: ['x86_64'], destination: 'slipway', settings: { DUES_UNIT: { sample: 'EUR' } } },
+    source: 'f',
+    runtime: 'dotnet 8',
+    entry: 'Dues.dll#Fernhaven.Dues.Export.Run',
+    artifact: 'zip',
+    arch: ['x86_64'],
+    destination: 'slipway',
+    settings: { DUES_UNIT: { sample: 'EUR' } },
     ...keys,
   };
   return folderWith({

@@ -57,7 +57,10 @@ export async function packApp(sources: Files, options: AppOptions = {}): Promise
   const pool = new ModulePool(1);
   const assembled = await assembleNode({
     files: files.sort((a, b) => (a.path < b.path ? -1 : 1)),
-    ...{ trim, link, minify, sourcemap },
+    trim,
+    link,
+    minify,
+    sourcemap,
     entry: { file: entry, member: 'run' },
     isStrict: false,
     asked: undefined,

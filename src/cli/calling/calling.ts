@@ -81,7 +81,10 @@ function calleeOf(
   const destination = project.sheet.destinations[spec.destination];
   return {
     ...found,
-    ...{ spec, arch, destination, env: settingsFor(spec, remarks) },
+    spec,
+    arch,
+    destination,
+    env: settingsFor(spec, remarks),
     beside: spec.beside.map(({ name, file, setting }) => ({ name, setting, path: join(project.root, file) })),
     memoryBytes: givenMemory(spec, destination),
     timeoutMs: givenTimeMs(spec, destination),
@@ -93,13 +96,20 @@ export async function planArtifact(callee: Callee, session: Session, remarks: Se
   const { artifact, shown, spec, destination, loads, env, beside, memoryBytes, timeoutMs } = callee;
   const work = await workOf(spec);
   return {
-    ...{ artifact, shown, name: spec.name, file: loads.file, member: loads.member },
+    artifact,
+    shown,
+    name: spec.name,
+    file: loads.file,
+    member: loads.member,
     run: work.run.host,
     ...present({ unpack: unpackingOf(await openForm(spec.form), artifact, shown) }),
     calls: callsOf(destination),
     ...(spec.adapter !== undefined && { shape: adapterCalls(spec, destination).shape }),
     ...(await runs(callee, work, session, remarks)),
-    ...{ env, beside, memoryBytes, timeoutMs },
+    env,
+    beside,
+    memoryBytes,
+    timeoutMs,
     now: () => session.now(),
     elapsed: () => performance.now(),
   };

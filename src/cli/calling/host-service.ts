@@ -35,7 +35,11 @@ export async function serveHost(
   const idleMs = idleFrom(text(args, 'idle') ?? '');
   try {
     const host = await startHost({
-      ...{ folder: resolve(session.cwd, folder), destination, port, instances, idleMs },
+      folder: resolve(session.cwd, folder),
+      destination,
+      port,
+      instances,
+      idleMs,
       ...(misbehave !== undefined && { misbehave }),
       ...(login !== undefined && { login }),
       machine: session.machine(),
@@ -68,17 +72,17 @@ function planVersion(version: VersionToRun, destination: Destination, session: S
   const form = formOf(kept.form);
   return planArtifact(
     {
-      ...{
-        artifact: pathOf(artifact.sha256),
-        shown: `${name}${form.fileEnding}`,
-        arch,
-        loads,
-        destination,
-        env,
-        beside,
-      },
+      artifact: pathOf(artifact.sha256),
+      shown: `${name}${form.fileEnding}`,
+      arch,
+      loads,
+      destination,
+      env,
+      beside,
       spec: {
-        ...{ name, form, runtime },
+        name,
+        form,
+        runtime,
         ...(adapter !== undefined && { adapter }),
         ...(shape !== undefined && { shape }),
       },

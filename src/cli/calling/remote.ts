@@ -57,7 +57,7 @@ export async function callThere(
     session.tell(`    ${paint.dim(`run     ${run}`)}`);
   }
   const failed = reports.filter(({ answer }) => answer.kind === 'failed').length;
-  session.document({ ...{ name: spec.name, destination: destination.name, failed, calls: reports, cut: [] } });
+  session.document({ name: spec.name, destination: destination.name, failed, calls: reports, cut: [] });
   session.tell(summaryText(reports, { memoryBytes: givenMemory(spec, destination) }, paint));
   session.next(`log ${spec.name} --there ${destination.name}`, 'read its log there');
   return failed > 0 ? EXIT.no : EXIT.done;

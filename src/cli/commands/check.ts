@@ -172,7 +172,9 @@ async function checkOneFile(
     accept: [],
     today: session.today(),
     isVerified: false,
-    ...{ jobs: session.jobs, machine: session.machine(), scratch },
+    jobs: session.jobs,
+    machine: session.machine(),
+    scratch,
   });
 }
 

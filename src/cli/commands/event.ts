@@ -51,8 +51,13 @@ export const command: CommandModule = {
     const kind = EVENT_KINDS.find((one) => one === text(args, 'kind')) ?? usualKind(taken);
     const shape = chosenShape(project, spec, taken, { kind, name: text(args, 'shape') });
     const event = madeUpEvent({
-      ...{ kind, shape, calls: taken.calls, reads: taken.reads },
-      ...{ project: project.sheet.project, name, time: new Date(session.now()).toISOString() },
+      kind,
+      shape,
+      calls: taken.calls,
+      reads: taken.reads,
+      project: project.sheet.project,
+      name,
+      time: new Date(session.now()).toISOString(),
     });
     session.document({ name, kind, ...(kind === 'request' && { shape: shape.name }), event });
     session.say(writeExact(event, 2));

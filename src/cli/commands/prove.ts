@@ -85,7 +85,11 @@ async function proveAll(
 ): Promise<ExitCode> {
   const epochSeconds = session.epochSeconds();
   await build({
-    ...{ project, functions, jobs: session.jobs, tool: TOOL, machine: session.machine() },
+    project,
+    functions,
+    jobs: session.jobs,
+    tool: TOOL,
+    machine: session.machine(),
     now: () => session.now(),
     http: () => session.http(project),
     registry: (host, plainHttp) => session.registry(host, plainHttp),
@@ -98,7 +102,11 @@ async function proveAll(
     const variations = lacks.flatMap(({ one, mend }) => (mend === undefined ? [one] : []));
     const leftOut = lacks.flatMap(({ one, mend }) => (mend === undefined ? [] : [{ one, mend }]));
     const proof = await prove({
-      ...{ root: project.root, functions, variations, jobs: session.jobs, isEach: args.each === true },
+      root: project.root,
+      functions,
+      variations,
+      jobs: session.jobs,
+      isEach: args.each === true,
       rebuild: rebuilderFor(project, functions, places, session, plan),
       clock: () => performance.now(),
       pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),

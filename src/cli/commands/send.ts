@@ -118,7 +118,12 @@ async function sendAll(sending: Sending, functions: readonly FunctionSpec[]): Pr
   )[] = [];
   for (const { way, payload } of ready) {
     const request = {
-      ...{ project, way, payload, tags: texts(args, 'tag'), jobs: session.jobs, isWhole: args.again === true },
+      project,
+      way,
+      payload,
+      tags: texts(args, 'tag'),
+      jobs: session.jobs,
+      isWhole: args.again === true,
       ...(sending.source !== undefined && { from: sending.source.name }),
       now: () => session.now(),
       onProgress: (done: number, total: number) =>
@@ -174,7 +179,9 @@ async function prepared(
   const delivery = deliveryAt(request, source);
   const from = await wayOf(world, delivery, `fetching ${spec.name} from ${source.name}`);
   const { payload, waybills } = await fetchedPayload(request, {
-    ...{ way: from, delivery, into: `${scratch}/${spec.name}` },
+    way: from,
+    delivery,
+    into: `${scratch}/${spec.name}`,
     onProgress: (done, total) =>
       session.progress.show(`fetching ${spec.name}: ${String(Math.round((done / Math.max(1, total)) * 100))} %`),
   });
@@ -184,8 +191,11 @@ async function prepared(
     const { arch, path } = part;
     const waybill = waybills.get(arch);
     const standing = {
-      ...{ path, shown: `${spec.name} from ${source.name}`, papers: paperTexts(part) },
-      ...{ waybill: waybill?.value, waybillText: waybill?.text ?? '' },
+      path,
+      shown: `${spec.name} from ${source.name}`,
+      papers: paperTexts(part),
+      waybill: waybill?.value,
+      waybillText: waybill?.text ?? '',
     };
     checked.push(await checkStanding(project, { spec, arch }, destination, standing, around));
   }

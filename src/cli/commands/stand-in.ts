@@ -106,7 +106,9 @@ async function serveRegistry(args: Arguments, folder: string, session: Session):
   try {
     registry = await startRegistry({
       folder: resolve(session.cwd, folder),
-      ...{ port, tokens: args.tokens === true, onRequest: (line: string) => logRequest(session, line) },
+      port,
+      tokens: args.tokens === true,
+      onRequest: (line: string) => logRequest(session, line),
       ...(login !== undefined && { login }),
       ...present({ misbehave: faultFrom(args, REGISTRY_FAULTS, 'registry') }),
     });

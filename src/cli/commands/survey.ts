@@ -104,14 +104,14 @@ async function propose(root: string, session: Session, isWriting: boolean): Prom
   }
   session.document({
     status: 'proposed',
-    ...{ folders: proposal.folders, files: proposal.files, notes: proposal.notes },
+    folders: proposal.folders,
+    files: proposal.files,
+    notes: proposal.notes,
     functions: proposal.functions.map((one) => ({
-      ...{
-        name: one.name,
-        source: one.source === '' ? '.' : one.source,
-        runtime: one.runtime.value,
-        artifact: one.form.value,
-      },
+      name: one.name,
+      source: one.source === '' ? '.' : one.source,
+      runtime: one.runtime.value,
+      artifact: one.form.value,
       entries: one.entries.map(({ entry, why }) => ({ entry, why })),
       lacking: one.lacking,
     })),
@@ -155,7 +155,9 @@ async function compare(project: Project, session: Session, isWriting: boolean): 
   if (made.length > 0) writeInProject(join(project.root, sheet), edited, shown);
   session.document({
     status: 'compared',
-    ...{ folders: compared.folders, files: compared.files, notes: compared.notes },
+    folders: compared.folders,
+    files: compared.files,
+    notes: compared.notes,
     sheet: shown,
     drifts: compared.drifts.map((drift) => {
       const { edit, ...one } = drift;

@@ -202,7 +202,11 @@ function report({ args, target: { spec, arch }, plan, waybill, reports, outcome,
   const record = args.record === true && isNoted ? recordOf(waybill, { seen, asked }, notes) : undefined;
   const cut = isNoted ? cutModules(waybill, asked, notes) : [];
   session.document({
-    ...{ name: spec.name, arch, failed, calls: reports, cut },
+    name: spec.name,
+    arch,
+    failed,
+    calls: reports,
+    cut,
     ...present({ record, ended: didEnd }),
   });
   session.tell(summaryText(reports, plan, paint));

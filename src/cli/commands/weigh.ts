@@ -149,7 +149,10 @@ async function withTried(weighed: readonly Weighed[], session: Session): Promise
   const targets = targetsOf(project.sheet.functions);
   const epochSeconds = session.epochSeconds();
   const request = {
-    ...{ project, http: () => session.http(project), machine: session.machine(), jobs: session.jobs },
+    project,
+    http: () => session.http(project),
+    machine: session.machine(),
+    jobs: session.jobs,
     ...(epochSeconds !== undefined && { epochSeconds }),
   };
   const all: Weighed[] = [];

@@ -47,7 +47,10 @@ export async function fetchSent(
   const { form } = spec;
   const isInParts = form.isLayered === true;
   const { parts } = await way.fetch(delivery, {
-    ...{ into: folder, arch, form, ending: form.fileEnding },
+    into: folder,
+    arch,
+    form,
+    ending: form.fileEnding,
     onProgress: (done, total) =>
       session.progress.show(`fetching ${spec.name}: ${String(Math.round((done / Math.max(1, total)) * 100))} %`),
   });

@@ -43,7 +43,10 @@ export async function shareResults(project: Project, session: Sharing): Promise<
     onGivenUp: () => ending.abort(),
     shown: `${registry.host}/${registry.namespace}`,
     name: registry.namespace,
-    ...{ write, keys, signWith, code: project.state.code },
+    write,
+    keys,
+    signWith,
+    code: project.state.code,
     now: () => session.now(),
     after: (ms, then) => {
       const timer = setTimeout(then, ms);

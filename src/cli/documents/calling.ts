@@ -22,7 +22,8 @@ export const calling = {
   try: z.looseObject({
     name: z.string(),
     /** Of what was called here; with `--there` the destination. */
-    ...{ arch: arch.optional(), destination: z.string().optional() },
+    arch: arch.optional(),
+    destination: z.string().optional(),
     failed: count,
     calls: z.array(called),
     cut: z.array(z.unknown()),

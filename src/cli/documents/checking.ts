@@ -41,8 +41,12 @@ export const checking = {
   rules: z.looseObject({
     rules: z.array(
       z.looseObject({
-        ...{ id: z.string(), level: z.enum(['stop', 'warn', 'note']), title: z.string(), why: z.string() },
-        ...{ mend: z.string(), needs: z.array(z.string()) },
+        id: z.string(),
+        level: z.enum(['stop', 'warn', 'note']),
+        title: z.string(),
+        why: z.string(),
+        mend: z.string(),
+        needs: z.array(z.string()),
       }),
     ),
   }),

@@ -25,8 +25,11 @@ export const delivering = {
     recalled: z.array(
       z.looseObject({
         delivery: deliverySchema,
-        ...{ deleted: z.array(z.string()), kept: z.array(z.string()), tagsLeft: z.array(z.string()) },
-        ...{ referrers: z.array(z.string()), unknownTags: z.array(z.string()) },
+        deleted: z.array(z.string()),
+        kept: z.array(z.string()),
+        tagsLeft: z.array(z.string()),
+        referrers: z.array(z.string()),
+        unknownTags: z.array(z.string()),
       }),
     ),
   }),

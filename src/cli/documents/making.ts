@@ -19,7 +19,9 @@ const built = z.looseObject({
 });
 
 const surveyed = {
-  ...{ folders: count, files: count, written: z.array(z.string()) },
+  folders: count,
+  files: count,
+  written: z.array(z.string()),
   /** What was passed over, and why. */
   notes: z.array(z.looseObject({ where: z.string(), text: z.string() })),
 };
@@ -31,7 +33,10 @@ export const making = {
       ...surveyed,
       functions: z.array(
         z.looseObject({
-          ...{ name: z.string(), source: z.string(), runtime: z.string(), artifact: z.string() },
+          name: z.string(),
+          source: z.string(),
+          runtime: z.string(),
+          artifact: z.string(),
           /** The likeliest first. */
           entries: z.array(z.looseObject({ entry: z.string(), why: z.string() })),
           /** What has to be done before it can be locked or built. */
@@ -49,21 +54,23 @@ export const making = {
         z.looseObject({
           drift: z.enum(DRIFTS),
           level: z.enum(['stop', 'warn', 'note']),
-          ...{
-            name: z.string(),
-            where: z.string().optional(),
-            expected: z.string(),
-            found: z.string(),
-            mend: z.string(),
-          },
+          name: z.string(),
+          where: z.string().optional(),
+          expected: z.string(),
+          found: z.string(),
+          mend: z.string(),
           /** Whether `--write` can make the change, and has. */
-          ...{ inPlace: z.boolean(), made: z.boolean() },
+          inPlace: z.boolean(),
+          made: z.boolean(),
         }),
       ),
     }),
   ]),
   build: z.looseObject({
-    ...{ targets: z.array(built), hashed: count, packed: count, failed },
+    targets: z.array(built),
+    hashed: count,
+    packed: count,
+    failed,
     /** Where results are shared with other machines: how many came, went, and were refused. */
     store: z.looseObject({ at: z.string(), fetched: count, sent: count, refused: count }).optional(),
   }),

@@ -7,7 +7,8 @@ const comparedSide = z.looseObject({ shown: z.string(), as: z.string(), size: co
 const difference = z.looseObject({
   /** `described`: the content is the same, what is said about it is not. */
   change: z.enum(['added', 'removed', 'changed', 'moved', 'described']),
-  ...{ path: z.string(), to: z.string().optional() },
+  path: z.string(),
+  to: z.string().optional(),
   /** Bytes that the second has more. */
   by: z.int(),
   as: z.string().optional(),
@@ -20,7 +21,9 @@ const difference = z.looseObject({
 
 export const comparison = z.looseObject({
   verdict: z.enum(['same-bytes', 'same-content', 'differs']),
-  ...{ a: comparedSide, b: comparedSide, differences: z.array(difference) },
+  a: comparedSide,
+  b: comparedSide,
+  differences: z.array(difference),
   /** Differences that are not listed, since there are too many. */
   unlisted: count,
   causes: z.array(z.looseObject({ cause: z.string(), where: z.string(), a: z.string(), b: z.string(), times: count })),
@@ -39,7 +42,9 @@ export const proof = z.union([
     builds: z.array(z.looseObject({ on: z.array(z.string()), same: z.boolean(), differs: differing })),
     findings: z.array(
       z.looseObject({
-        ...{ name: z.string(), arch, file: z.enum(['artifact', 'waybill']) },
+        name: z.string(),
+        arch,
+        file: z.enum(['artifact', 'waybill']),
         /** What makes bytes differ: variations that are on, or what is there without any. */
         because: z.enum(['variations', 'itself', 'folder', 'stale']),
         on: z.array(z.string()),
@@ -55,7 +60,8 @@ export const proof = z.union([
     agree: z.boolean(),
     targets: z.array(
       z.looseObject({
-        ...{ function: z.string(), arch: z.string() },
+        function: z.string(),
+        arch: z.string(),
         differs: z.enum(['artifact', 'waybill']).optional(),
         because: z.enum(['source', 'tool', 'toolchains', 'machine']).optional(),
       }),
@@ -71,7 +77,10 @@ export const vouched = z.looseObject({
   /** With `--verify`: claim by claim. */
   verified: z.array(
     z.looseObject({
-      ...{ name: z.string(), arch: arch.optional(), artifact: z.string(), holds: z.boolean() },
+      name: z.string(),
+      arch: arch.optional(),
+      artifact: z.string(),
+      holds: z.boolean(),
       claims: z.array(
         z.looseObject({
           what: z.string(),

@@ -21,35 +21,50 @@ const weighed = z.looseObject({
     group.extend({
       kind: z.enum(['own', 'package', 'made', 'base', 'frame', 'unknown']),
       /** What would go if it went, and what it leads to that others need too. */
-      ...{ alone: z.looseObject(weight).optional(), shared: z.looseObject(weight).optional() },
+      alone: z.looseObject(weight).optional(),
+      shared: z.looseObject(weight).optional(),
       by: z.array(z.string()).optional(),
     }),
   ),
   /** Folders; packages of a JAR; sections of an executable. */
-  ...{ places: z.array(group), kinds: z.array(group), sources: z.array(group).optional() },
+  places: z.array(group),
+  kinds: z.array(group),
+  sources: z.array(group).optional(),
   layers: z.array(group.extend({ wasted: count })).optional(),
   limits: z.array(
     z.looseObject({
-      ...{ name: z.string(), used: count, allowed: count, unit: z.enum(['bytes', 'count']), by: z.string() },
+      name: z.string(),
+      used: count,
+      allowed: count,
+      unit: z.enum(['bytes', 'count']),
+      by: z.string(),
     }),
   ),
   trimmed: z.array(z.looseObject({ package: z.string(), by: z.string(), size: count })),
   savings: z.array(
     z.looseObject({
-      ...{ what: z.string(), about: z.string() },
-      ...{ unpacked: z.number().optional(), line: z.string().optional() },
+      what: z.string(),
+      about: z.string(),
+      unpacked: z.number().optional(),
+      line: z.string().optional(),
     }),
   ),
   parts: z.array(
     z.looseObject({
-      ...{ path: z.string(), kind: z.enum(['code', 'native', 'data', 'metadata']), owner: z.string(), ...weight },
-      ...{ inside: z.string().optional(), section: z.string().optional(), layer: z.string().optional() },
+      path: z.string(),
+      kind: z.enum(['code', 'native', 'data', 'metadata']),
+      owner: z.string(),
+      ...weight,
+      inside: z.string().optional(),
+      section: z.string().optional(),
+      layer: z.string().optional(),
     }),
   ),
   /** With `--over`. */
   growth: z
     .looseObject({
-      ...{ before: record, now: record },
+      before: record,
+      now: record,
       changes: z.array(z.looseObject({ name: z.string(), by: z.int() })),
     })
     .optional(),
@@ -68,7 +83,12 @@ export const weighing = {
     arch,
     packages: z.array(
       z.looseObject({
-        ...{ name: z.string(), version: z.string(), size: count, files: count, by: z.array(z.string()), chain },
+        name: z.string(),
+        version: z.string(),
+        size: count,
+        files: count,
+        by: z.array(z.string()),
+        chain,
         /** Who asks for which versions, as the lock has it. */
         asked: z.array(z.looseObject({ by: z.string(), as: z.string() })),
       }),

@@ -44,7 +44,11 @@ export function rebuilderFor(
 ) {
   const offline = session.offline ? ['--offline'] : [];
   return rebuilder({
-    ...{ project, functions, base, otherBase, means },
+    project,
+    functions,
+    base,
+    otherBase,
+    means,
     plan,
     machine: session.machine(),
     caches: userCaches(),

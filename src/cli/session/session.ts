@@ -69,8 +69,12 @@ export class Session {
   /** The project of a sheet; that of `--sheet`, or the nearest from the folder the command runs in upwards. */
   openProject(sheetPath = this.#sheet ?? this.#nearestSheet()): Promise<Project> {
     return openProject({
-      ...{ sheetPath, from: this.cwd, languages: KNOWN },
-      ...{ code: code(), caches: userCaches(), now: () => this.now() },
+      sheetPath,
+      from: this.cwd,
+      languages: KNOWN,
+      code: code(),
+      caches: userCaches(),
+      now: () => this.now(),
     });
   }
 

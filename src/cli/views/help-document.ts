@@ -16,7 +16,10 @@ export function commandDocument(
   { about, options, examples }: CommandModule,
 ): object {
   return {
-    ...{ name, usage, summary, about: about.replace(/\s+/g, ' ') },
+    name,
+    usage,
+    summary,
+    about: about.replace(/\s+/g, ' '),
     options: optionsOf({ ...options, ...COMMON }),
     examples: examples.map(([args, does]) => ({ args, does })),
   };

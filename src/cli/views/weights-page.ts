@@ -52,7 +52,10 @@ function growthOf({ since, growth, compared }: NonNullable<PageFacts['growth']>)
     .slice(0, MOST_DIFFERENCES)
     .map(({ change, path, to, as, by }) => ({ change, path, by, ...present({ to, as }) }));
   return {
-    ...{ since, before: weight(before), now: weight(now), changes: changes.map(changeOf) },
+    since,
+    before: weight(before),
+    now: weight(now),
+    changes: changes.map(changeOf),
     unlisted: (compared?.unlisted ?? 0) + Math.max(0, all.length - MOST_DIFFERENCES),
     ...(compared !== undefined && { differences }),
   };

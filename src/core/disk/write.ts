@@ -249,7 +249,9 @@ export function guarded<T>(shown: string, write: () => T): T {
     throw new EmballageError(
       what === 'full' ? 'DISK_FULL' : 'DISK_FAILED',
       {
-        ...{ doing: 'writing', where: printable(shown), ...WRONG[what] },
+        doing: 'writing',
+        where: printable(shown),
+        ...WRONG[what],
         ...(what === 'closed' && { found: messageOf(error) }),
       },
       error,

@@ -28,8 +28,13 @@ export function madeUpEvent(wanted: MadeUp): unknown {
   if (wanted.kind === 'data') return data;
   const { project, name, time } = wanted;
   return {
-    ...{ specversion: '1.0', id: `${name}-1`, source: `/${project}/${name}`, type: `${project}.${name}` },
-    ...{ time, datacontenttype: 'application/json', data },
+    specversion: '1.0',
+    id: `${name}-1`,
+    source: `/${project}/${name}`,
+    type: `${project}.${name}`,
+    time,
+    datacontenttype: 'application/json',
+    data,
   };
 }
 
@@ -42,7 +47,8 @@ const REQUEST: WebRequest = {
     ['host', 'localhost'],
   ],
   body: Buffer.alloc(0),
-  ...{ scheme: 'https', remote: '203.0.113.7' },
+  scheme: 'https',
+  remote: '203.0.113.7',
 };
 
 /** Attributes of events themselves are none of their data. */

@@ -49,13 +49,23 @@ export interface Shape {
 export const OWN_SHAPE: Shape = {
   name: '',
   request: {
-    ...{ method: ['method'], path: ['path'], query: { at: ['query'], as: 'text' } },
-    ...{ headers: { at: ['headers'], as: 'either' }, cookies: ['cookies'] },
-    ...{ body: ['body'], bodyBase64: ['body-base64'], scheme: ['scheme'], remote: ['remote'], with: [] },
+    method: ['method'],
+    path: ['path'],
+    query: { at: ['query'], as: 'text' },
+    headers: { at: ['headers'], as: 'either' },
+    cookies: ['cookies'],
+    body: ['body'],
+    bodyBase64: ['body-base64'],
+    scheme: ['scheme'],
+    remote: ['remote'],
+    with: [],
   },
   response: {
-    ...{ status: ['status'], headers: { at: ['headers'], as: 'either' } },
-    ...{ body: ['body'], bodyBase64: ['body-base64'], with: [] },
+    status: ['status'],
+    headers: { at: ['headers'], as: 'either' },
+    body: ['body'],
+    bodyBase64: ['body-base64'],
+    with: [],
   },
 };
 
@@ -87,5 +97,10 @@ export type ContextWord = (typeof CONTEXT_WORDS)[number];
 export const OWN_CALLS: Calls = {
   event: 'cloudevent',
   context: { run: 'run', deadline: 'deadline', memory: 'memory', name: 'name', log: 'log' },
-  ...{ native: 'lines', image: 'lines', concurrency: 1, startMs: 10_000, stopMs: 10_000, shapes: [] },
+  native: 'lines',
+  image: 'lines',
+  concurrency: 1,
+  startMs: 10_000,
+  stopMs: 10_000,
+  shapes: [],
 };

@@ -19,13 +19,22 @@ import {
 const GATEWAY: Shape = {
   name: 'gateway',
   request: {
-    ...{ method: ['call', 'verb'], path: ['call', 'path'], query: { at: ['call', 'query'], as: 'lists' } },
-    ...{ headers: { at: ['headers'], as: 'mapping' }, cookies: ['cookies'], body: ['payload'], base64: ['encoded'] },
+    method: ['call', 'verb'],
+    path: ['call', 'path'],
+    query: { at: ['call', 'query'], as: 'lists' },
+    headers: { at: ['headers'], as: 'mapping' },
+    cookies: ['cookies'],
+    body: ['payload'],
+    base64: ['encoded'],
     with: [[['version'], '2']],
   },
   response: {
-    ...{ status: ['code'], headers: { at: ['headers'], as: 'lists' }, cookies: ['cookies'] },
-    ...{ body: ['payload'], base64: ['encoded'], with: [] },
+    status: ['code'],
+    headers: { at: ['headers'], as: 'lists' },
+    cookies: ['cookies'],
+    body: ['payload'],
+    base64: ['encoded'],
+    with: [],
   },
 };
 const REQUEST: WebRequest = {
@@ -38,7 +47,8 @@ const REQUEST: WebRequest = {
     ['cookie', 'c=1; d=2'],
   ],
   body: Buffer.from([0xff, 0x00]),
-  ...{ scheme: 'https', remote: '203.0.113.7' },
+  scheme: 'https',
+  remote: '203.0.113.7',
 };
 const cloud = (data: unknown): CloudEvent => ({ specversion: '1.0', id: '1', source: '/a', type: 't', data });
 
@@ -77,7 +87,10 @@ describe('web requests', () => {
       payload: '/wA=',
     });
     expect(readRequest(GATEWAY, data)).toMatchObject({
-      ...{ method: 'PUT', path: '/a%20b', query: 'x=1&x=2&y=%26', body: REQUEST.body },
+      method: 'PUT',
+      path: '/a%20b',
+      query: 'x=1&x=2&y=%26',
+      body: REQUEST.body,
       headers: [
         ['x-a', '1, 2'],
         ['cookie', 'c=1; d=2'],

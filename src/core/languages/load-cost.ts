@@ -50,7 +50,9 @@ export function toldCosts(result: unknown, nameOf: (one: { name: string; file: s
     if (name === '' || typeof one.total !== 'number' || typeof one.self !== 'number') return [];
     return [
       {
-        ...{ name, selfMs: one.self, totalMs: one.total },
+        name,
+        selfMs: one.self,
+        totalMs: one.total,
         ...(by !== '' && { by }),
         ...(one.isLater === true && { isLater: true as const }),
       },

@@ -56,7 +56,9 @@ export function readPapers(placeOf: (kind: PaperKind) => readonly [path: string,
     const [path, shown] = placeOf(kind);
     if (!existsSync(path)) continue;
     found[kind] = readTextFile(path, {
-      ...{ doing: 'reading the papers', shown, maxBytes: MOST_PAPER_BYTES },
+      doing: 'reading the papers',
+      shown,
+      maxBytes: MOST_PAPER_BYTES,
       mendMissing: 'vouch for it again',
     });
   }

@@ -112,8 +112,12 @@ class SheetReader {
     const settled = Object.entries(destinations).flatMap(([name, d]) => (d === undefined ? [] : [[name, d] as const]));
     return {
       sheet: {
-        ...{ project: whole.value.project, functions, destinations: Object.fromEntries(settled) },
-        ...{ ...store, ...fill, ...papers },
+        project: whole.value.project,
+        functions,
+        destinations: Object.fromEntries(settled),
+        ...store,
+        ...fill,
+        ...papers,
       },
       files: this.#files,
     };

@@ -70,7 +70,10 @@ class GraphMaker {
     for (const owner of this.#packages) if (!used.has(owner.key)) this.#linkNeeded(owner);
     this.#linkRest();
     return {
-      ...{ size: this.#next.length, next: this.#next, rows: this.#rows, owners: this.#owners },
+      size: this.#next.length,
+      next: this.#next,
+      rows: this.#rows,
+      owners: this.#owners,
       nodeOfRow: (row) => row + 1,
       nodeOfPackage: (key) => this.#numbers.get(key),
       of: (node) => this.#of(node),

@@ -98,7 +98,11 @@ async function openImageHost(plan: HostPlan, image: ImagePlan, base: string, end
   const load = { root: '/', file, member, name, memory: memoryBytes };
   const processPlan: ProcessPlan = {
     ...(await howCalled(plan, calls.image)),
-    ...{ cwd: base, load, memoryBytes, timeoutMs, ...started },
+    cwd: base,
+    load,
+    memoryBytes,
+    timeoutMs,
+    ...started,
   };
   // Who it runs as the image says; its root is read-only to everybody.
   return new Caller(plan, processPlan, { root: '/', hold: 'namespaces', end, unpackMs: 0 });

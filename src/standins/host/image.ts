@@ -66,7 +66,9 @@ export async function prepareImage(
     const run = `${SCRIPT}${isConfined ? RUN_BESIDE : 'exec "$@"\n'}`;
     const script = ['/bin/sh', '-c', run, 'sh', mount, unshare, root, workingFolder, ...who, '--', ...command];
     return {
-      ...{ program: outer.program, args: [...outer.args, ...script], isConfined },
+      program: outer.program,
+      args: [...outer.args, ...script],
+      isConfined,
       env: { ...environmentOf(image), ...settings },
     };
   } finally {

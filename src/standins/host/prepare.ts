@@ -61,7 +61,10 @@ export async function prepare(plan: HostPlan, base: string, root: string, asNobo
     ...(user !== undefined && { user }),
     load: {
       ...(plan.profile !== undefined && { profile: true, own: plan.profile.own }),
-      ...{ root, member: plan.member, name: plan.name, memory: plan.memoryBytes },
+      root,
+      member: plan.member,
+      name: plan.name,
+      memory: plan.memoryBytes,
       ...plan.run.load({ root }, plan.file),
     },
     fullHeap: plan.run.fullHeap,

@@ -59,7 +59,13 @@ export class Calls {
     const { answer, cold, startMs, callMs, log, peakBytes } = report;
     const { lines, droppedBytes } = log;
     sendJson(response, 200, {
-      ...{ run, version, answer, cold, startMs, callMs, peakBytes },
+      run,
+      version,
+      answer,
+      cold,
+      startMs,
+      callMs,
+      peakBytes,
       log: { lines, droppedBytes },
     });
   }
@@ -135,13 +141,16 @@ export class Calls {
     const own = Object.entries(text.settings).map(([key, one]) => [key, 'secret' in one ? one.secret : one.value]);
     const pathOf = (sha256: string): string => this.#store.contentPath(sha256);
     return {
-      ...{ name, text, pathOf },
+      name,
+      text,
+      pathOf,
       env: {
         ...(Object.fromEntries(own) as Record<string, string>),
         ...Object.fromEntries(text.held.map((key) => [key, held[key] ?? ''])),
       },
       beside: Object.entries(text.beside).map(([key, { setting, sha256 }]) => ({
-        ...{ name: key, setting },
+        name: key,
+        setting,
         path: pathOf(sha256),
       })),
     };

@@ -42,9 +42,23 @@ export async function refusalsOf(
       const path = join(scratch, `${arch}-${shown}`);
       linkOrCopy(pathOf(artifact.sha256), path);
       const checked = await checkFile({
-        ...{ path, shown, name, destination, accept: [], today, isVerified: false, jobs: 1, scratch, machine },
+        path,
+        shown,
+        name,
+        destination,
+        accept: [],
+        today,
+        isVerified: false,
+        jobs: 1,
+        scratch,
+        machine,
         facts: {
-          ...{ name, arch, runtime, limits: {}, memoryBytes: text.memory, timeoutMs: text.timeout },
+          name,
+          arch,
+          runtime,
+          limits: {},
+          memoryBytes: text.memory,
+          timeoutMs: text.timeout,
           entry: entryOf(text.loads),
           settings: settingsOf(text),
         },

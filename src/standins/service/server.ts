@@ -181,7 +181,8 @@ class Service {
     if (refusals.length === 0)
       refusals.push(
         ...(await refusalsOf(name, text, {
-          ...{ destination: this.#options.destination, machine: this.#options.machine },
+          destination: this.#options.destination,
+          machine: this.#options.machine,
           pathOf: (sha256) => this.#store.contentPath(sha256),
           today: new Date(this.#options.now()).toISOString().slice(0, 10),
         })),

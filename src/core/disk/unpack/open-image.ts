@@ -61,7 +61,9 @@ export async function openImage(
   const opened: OpenedLayer[] = [];
   for (const [i, descriptor] of documents.manifest.layers.entries()) {
     const request: PlainLayerRequest = {
-      ...{ blob: findBlob(holder, descriptor), mediaType: descriptor.mediaType, digest: descriptor.digest },
+      blob: findBlob(holder, descriptor),
+      mediaType: descriptor.mediaType,
+      digest: descriptor.digest,
       diffId: documents.config.diffIds[i] ?? '',
       path: join(folder, `${String(i)}.tar`),
       shown: `${holder.shown}, layer ${String(i + 1)}`,

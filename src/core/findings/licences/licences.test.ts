@@ -60,7 +60,9 @@ describe('licences', () => {
   it('are what the publisher states, and otherwise what the text says', () => {
     const text = { path: 'LICENSE', text: published('MIT') };
     expect(packageLicence({ written: ['Apache-2.0'], at: 'METADATA' }, [text])).toEqual({
-      ...{ expression: 'Apache-2.0', at: 'METADATA', texts: ['LICENSE'] },
+      expression: 'Apache-2.0',
+      at: 'METADATA',
+      texts: ['LICENSE'],
     });
     expect(packageLicence({ written: ['BSD'], at: 'METADATA' }, [])).toEqual({
       written: 'BSD',

@@ -12,9 +12,16 @@ describe('an assembly', () => {
   it('says what it is, what it refers to and what is in it', () => {
     const read = readAssembly(DUES);
     expect(read).toMatchObject({
-      ...{ name: 'dues', version: '1.2.3.4', culture: '', framework: '.NETCoreApp,Version=v8.0' },
+      name: 'dues',
+      version: '1.2.3.4',
+      culture: '',
+      framework: '.NETCoreApp,Version=v8.0',
       references: [{ name: 'mscorlib', version: '4.0.0.0' }],
-      ...{ needs32Bit: false, isPrecompiled: false, isDebug: false, isDeterministic: false, hasEntryPoint: false },
+      needs32Bit: false,
+      isPrecompiled: false,
+      isDebug: false,
+      isDeterministic: false,
+      hasEntryPoint: false,
       natives: ['tidewave'],
     });
     expect(read?.processor).toBeUndefined();
@@ -28,7 +35,10 @@ describe('an assembly', () => {
     const methods = types.flatMap(({ methods: own }) => own()).filter(({ name }) => name !== '.ctor');
     expect(methods).toEqual([
       {
-        ...{ name: 'Run', isPublic: true, isStatic: true, returns: 'string' },
+        name: 'Run',
+        isPublic: true,
+        isStatic: true,
+        returns: 'string',
         parameters: [
           'System.Collections.Generic.Dictionary<string, System.Collections.Generic.List<int[]>>',
           'ref int',

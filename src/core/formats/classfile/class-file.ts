@@ -87,14 +87,19 @@ export function readClass(bytes: Uint8Array): ClassFile {
   const attributes = readAttributes(reader, pool);
   if (reader.at !== bytes.length) throw new ClassFormatError('bytes after the end', reader.at);
   return {
-    ...{ minor, major, pool, access },
+    minor,
+    major,
+    pool,
+    access,
     name: pool.className(thisIndex),
     thisIndex,
     superName: superIndex === 0 ? undefined : pool.className(superIndex),
     superIndex,
     interfaces: interfaceIndices.map((index) => pool.className(index)),
     interfaceIndices,
-    ...{ fields, methods, attributes },
+    fields,
+    methods,
+    attributes,
   };
 }
 
@@ -151,7 +156,10 @@ function readMember(reader: ByteReader, pool: ConstantPool): Member {
   const [access, nameIndex, descriptorIndex] = [reader.u2(), reader.u2(), reader.u2()];
   const attributes = readAttributes(reader, pool);
   return {
-    ...{ access, nameIndex, descriptorIndex, attributes },
+    access,
+    nameIndex,
+    descriptorIndex,
+    attributes,
     name: pool.text(nameIndex),
     descriptor: pool.text(descriptorIndex),
   };

@@ -1,6 +1,6 @@
 /** The modified UTF-8 of class files: no zero byte, and surrogates written one by one (JVMS 4.4.7). */
 
-/** The text of such bytes; what is no modified UTF-8 in them becomes U+FFFD. */
+/** The text of such bytes. Nothing is refused: what is no modified UTF-8 gives some letters all the same. */
 export function decodeMutf8(bytes: Uint8Array): string {
   const plain = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length);
   if (isAscii(bytes)) return plain.toString('latin1');

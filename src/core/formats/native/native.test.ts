@@ -63,11 +63,17 @@ describe('compiled files of every kind', () => {
     const windows = makePe(0xaa64, ['TIDE.dll', 'KERNEL32.dll']);
     expect([windows, ARM_MACHO, FAT, WASM, makeElf({ needed: ['libc.so.6'] })].map((one) => readNative(one))).toEqual([
       {
-        ...{ format: 'PE', system: 'Windows', kind: 'library', machines: [{ name: 'arm64', bits: 64 }] },
+        format: 'PE',
+        system: 'Windows',
+        kind: 'library',
+        machines: [{ name: 'arm64', bits: 64 }],
         needs: ['TIDE.dll', 'KERNEL32.dll'],
       },
       {
-        ...{ format: 'Mach-O', system: 'macOS', kind: 'library', machines: [{ name: 'arm64', bits: 64 }] },
+        format: 'Mach-O',
+        system: 'macOS',
+        kind: 'library',
+        machines: [{ name: 'arm64', bits: 64 }],
         needs: ['/usr/lib/libtide.dylib'],
       },
       expect.objectContaining({ machines: [expect.objectContaining({ name: 'x86_64' }), { name: 'arm64', bits: 64 }] }),

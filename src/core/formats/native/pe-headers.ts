@@ -48,7 +48,10 @@ export function readPeHeaders(source: ByteSource): PeHeaders {
   const table = new Fields(stretchOf(source, at + 24 + optionalSize, count * SECTION_BYTES), true);
   const is64 = magic === MAGIC_64;
   return {
-    ...{ at, machine: coff.u16(4), characteristics: coff.u16(22), is64 },
+    at,
+    machine: coff.u16(4),
+    characteristics: coff.u16(22),
+    is64,
     sections: readSections(table, count),
     directory(number) {
       const countAt = is64 ? 108 : 92;

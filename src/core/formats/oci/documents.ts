@@ -84,7 +84,8 @@ export function writeConfig({ architecture, os, variant, created, run, diffIds, 
     names.length === 0 ? undefined : Object.fromEntries([...names].sort().map((name) => [name, {}]));
   return json({
     ...present({ created }),
-    ...{ architecture, os },
+    architecture,
+    os,
     ...present({ variant }),
     config: present({
       User: run.user === '' ? undefined : run.user,
@@ -178,7 +179,9 @@ function described({
   artifactType,
 }: z.output<typeof descriptorSchema>): Descriptor {
   return {
-    ...{ mediaType, digest: own, size },
+    mediaType,
+    digest: own,
+    size,
     ...present({
       platform: platform === undefined ? undefined : present(platform),
       annotations: annotations ?? undefined,

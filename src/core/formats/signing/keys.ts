@@ -122,7 +122,10 @@ function jwkOf(key: unknown, isPrivate: boolean): JsonWebKey {
   if (type === 'ecdsa' && curve === 'nistp256') {
     const point = part.Q?.data.subarray(-64);
     return {
-      ...{ kty: 'EC', crv: 'P-256', x: text(point?.subarray(0, 32)), y: text(point?.subarray(32)) },
+      kty: 'EC',
+      crv: 'P-256',
+      x: text(point?.subarray(0, 32)),
+      y: text(point?.subarray(32)),
       ...(isPrivate && { d: text(fixed(part.d?.data, 32)) }),
     };
   }

@@ -105,7 +105,9 @@ export class TarHeads {
       );
     const { mode, uid, gid, mtimeSeconds } = raw;
     const head = {
-      ...{ path, kind, mode },
+      path,
+      kind,
+      mode,
       uid: extended.uid ?? uid,
       gid: extended.gid ?? gid,
       mtimeSeconds: extended.mtime ?? mtimeSeconds,

@@ -24,7 +24,11 @@ function zipEntry(source: ByteSource, entry: ZipEntry): TreeEntry {
   const packing =
     method === METHOD_STORED ? 'stored' : method === METHOD_DEFLATED ? 'deflated' : `method ${String(method)}`;
   return {
-    ...{ path, kind, size, mode, target },
+    path,
+    kind,
+    size,
+    mode,
+    target,
     said: { time: [formatDosTime(time)], ...(mode === undefined && { tool: ['no permissions'] }) },
     raw: { source, at: dataOffset, length: compressedSize, method: packing },
     sum: crc32.toString(16),
@@ -39,7 +43,9 @@ export function tarTree(source: ByteSource, name: string): Tree {
     return {
       path,
       kind: kind === 'file' || kind === 'link' || kind === 'folder' ? kind : 'other',
-      ...{ size, mode: mode & 0o7777, target },
+      size,
+      mode: mode & 0o7777,
+      target,
       said: {
         time: [new Date(mtimeSeconds * 1000).toISOString()],
         owner: [`user ${String(uid)}`, `group ${String(gid)}`],
@@ -64,7 +70,11 @@ export function folderTree(folder: string, shown: string): Tree {
     const stat = lstatSync(path);
     const isFile = item.kind === 'file';
     return {
-      ...{ path: item.path, kind: item.kind, size: isFile ? stat.size : 0, mode: stat.mode & 0o777, said: {} },
+      path: item.path,
+      kind: item.kind,
+      size: isFile ? stat.size : 0,
+      mode: stat.mode & 0o777,
+      said: {},
       ...(item.kind === 'link' && { target: item.target }),
       ...(isFile && { raw: { source: lazyFile(path, stat.size), at: 0, length: stat.size, method: 'stored' } }),
       open: () => lazyFile(path, stat.size),

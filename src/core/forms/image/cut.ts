@@ -95,8 +95,13 @@ function starter({ project, spec, destination, hostEntry, run }: CutRequest): Pa
     member: hostEntry.member,
     memory: givenMemory(spec, destination),
     timeoutMs: givenTimeMs(spec, destination),
-    ...{ event: calls.event, context: calls.context, speaks: calls.image, isWeb: spec.adapter !== undefined },
-    ...{ concurrency: calls.concurrency, stopMs: calls.stopMs, mostBytes: MOST_BODY_BYTES },
+    event: calls.event,
+    context: calls.context,
+    speaks: calls.image,
+    isWeb: spec.adapter !== undefined,
+    concurrency: calls.concurrency,
+    stopMs: calls.stopMs,
+    mostBytes: MOST_BODY_BYTES,
     ...present({ health: calls.health }),
   };
   const program = generatedBytes(project, readFileSync(run.starter.path));

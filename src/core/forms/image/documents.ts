@@ -84,7 +84,8 @@ export function imageDocuments(image: ImageToMake): ImageDocumentsMade {
     layers: [
       ...(image.base?.layers ?? []).map(({ mediaType, digest, size }) => ({
         mediaType: ociLayerType(mediaType),
-        ...{ digest, size },
+        digest,
+        size,
       })),
       ...image.layers.map(({ descriptor }) => descriptor),
     ],
@@ -184,7 +185,9 @@ export function imageIndex(
     manifests: [...images]
       .sort((a, b) => (a.arch < b.arch ? -1 : 1))
       .map(({ manifest: { mediaType, digest, size }, arch }) => ({
-        ...{ mediaType, digest, size },
+        mediaType,
+        digest,
+        size,
         platform: platformOf(arch),
       })),
     annotations: { [ANNOTATION.title]: title },

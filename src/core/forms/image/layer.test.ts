@@ -6,7 +6,10 @@ import { directCompressor } from '../packing';
 import { packLayer, type LayerEntry } from './layer';
 
 const file = (path: string, content: Buffer, mode = 0o644): LayerEntry => ({
-  ...{ path, mode, kind: 'file', size: content.length },
+  path,
+  mode,
+  kind: 'file',
+  size: content.length,
   *content() {
     for (let at = 0; at < content.length; at += 700_000) yield content.subarray(at, at + 700_000);
   },

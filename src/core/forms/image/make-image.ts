@@ -71,7 +71,10 @@ export async function makeImage(request: ImageRequest): Promise<MadeImage> {
   for (const cut of cutLayers(request)) layers.push(await makeLayer(request, cut));
   const command = startCommand(request, base?.locked.program);
   const documents = imageDocuments({
-    ...{ arch, epochSeconds, layers, command },
+    arch,
+    epochSeconds,
+    layers,
+    command,
     title: spec.name,
     base: base === undefined ? undefined : { ...base, name: base.locked.from, digest: base.locked.digest },
     workingFolder: `/${FUNCTION_FOLDER}`,
@@ -108,7 +111,9 @@ async function makeLayer(request: ImageRequest, { name, entries }: CutLayer): Pr
     const { diffId, unpacked, digests } = await packLayer({
       entries: entries.map((entry) => layerEntry(entry, request)),
       compressor: bytesOf(entries) < THREADS_PAY_FROM_BYTES ? directCompressor : compressor,
-      ...{ sink, mtimeSeconds: epochSeconds, onProgress: request.onProgress },
+      sink,
+      mtimeSeconds: epochSeconds,
+      onProgress: request.onProgress,
     });
     const hex = sink.close();
     const { size } = store.takeIn(sink.path, hex);
@@ -232,7 +237,11 @@ function describeImage(
       },
     }),
     layers: layers.map(({ name, descriptor, diffId, unpacked, entries }) => ({
-      ...{ name, digest: descriptor.digest, diffId, size: descriptor.size, unpacked },
+      name,
+      digest: descriptor.digest,
+      diffId,
+      size: descriptor.size,
+      unpacked,
       files: entries.length,
     })),
     start: [...start],

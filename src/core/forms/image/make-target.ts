@@ -58,7 +58,14 @@ export async function makeImageTarget(request: ImageTarget): Promise<Made> {
   const stretches = new OpenFiles();
   try {
     const image = await makeImage({
-      ...{ project, spec, arch, base, compressor, store, entries, run },
+      project,
+      spec,
+      arch,
+      base,
+      compressor,
+      store,
+      entries,
+      run,
       destination: project.sheet.destinations[spec.destination],
       hostEntry: request.hostEntry,
       epochSeconds: request.epochSeconds,

@@ -68,7 +68,10 @@ export async function weighImage(request: ReadPartsRequest, knowing: Knowing): P
     const ownerOf = (_: string, layer: string | undefined): PartOwner =>
       waybill !== undefined && layer !== undefined && !own.has(layer) ? BASE : UNKNOWN;
     return Promise.resolve({
-      ...{ size, files: countFiles(parts), layers, packedIsShared: true },
+      size,
+      files: countFiles(parts),
+      layers,
+      packedIsShared: true,
       parts: programParts(asParts(parts, knowing, ownerOf), knowing, read),
     });
   });

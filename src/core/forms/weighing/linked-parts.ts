@@ -35,7 +35,7 @@ function split(
   const modules = held.map(({ module: { path }, row }, i): Part => {
     const owner = owners[row] ?? whole.owner;
     const weight = { unpacked: unpacked[i] ?? 0, packed: packed[i] ?? 0 };
-    return { ...{ path, inside: whole.path, kind: kindOf(path), owner, row }, ...weight };
+    return { path, inside: whole.path, kind: kindOf(path), owner, row, ...weight };
   });
   // What holds the modules together.
   return [...modules, { ...whole, unpacked: unpacked.at(-1) ?? 0, packed: packed.at(-1) ?? 0 }];

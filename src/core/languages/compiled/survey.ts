@@ -121,7 +121,8 @@ export function lookAtProgram(
   const isMade = entry.file.includes('{') || !baseOf(file).includes('.');
   const isThere = tree.text(file) !== undefined;
   const entries: EntryCandidate[] = others.map((path) => ({
-    ...{ entry: within(source, path), why: 'has `main`' },
+    entry: within(source, path),
+    why: 'has `main`',
     points: ENOUGH + (folderOf(path) === folderOf(file) ? 1 : 0),
   }));
   return {

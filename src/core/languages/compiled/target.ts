@@ -56,7 +56,11 @@ export async function assembleExecutable<Id extends CompiledId>(
   return {
     fileSet: { entries: sortEntries([program, ...assets]), leftOut },
     packages: request.packages,
-    ...{ trimmed: [], overlaps: [], unseen: [], missing: [], modules: [] },
+    trimmed: [],
+    overlaps: [],
+    unseen: [],
+    missing: [],
+    modules: [],
     sourceDigests: digests,
     toolchains: executable.toolchains,
     hostEntry: { text: start, file: start, member: '' },
@@ -74,7 +78,16 @@ function compileRequest<Id extends CompiledId>(
   const scratch = join(state, `run-${arch}`);
   const store = packageStore(project);
   return {
-    ...{ project, spec, arch, packages, machine, jobs, epochSeconds, state, scratch, onCompiling },
+    project,
+    spec,
+    arch,
+    packages,
+    machine,
+    jobs,
+    epochSeconds,
+    state,
+    scratch,
+    onCompiling,
     files: whole.entries.flatMap((entry) =>
       entry.kind === 'file' ? [{ path: entry.path, sha256: digestOf(entry) }] : [],
     ),

@@ -49,7 +49,11 @@ export async function chooseGo(wanted: Wanted<'go'>): Promise<GoToolchain> {
 export async function foundGo(machine: Machine): Promise<FoundToolchains> {
   const go = await goOf(machine);
   const rows = go.map(({ version, path }) => ({
-    ...{ name: 'go', version, path, does: 'compiles for', what: listed(ARCHITECTURES) },
+    name: 'go',
+    version,
+    path,
+    does: 'compiles for',
+    what: listed(ARCHITECTURES),
   }));
   const missing = go.length === 0 ? [{ what: 'Go', mend: 'install Debian’s `golang-go`' }] : [];
   return { rows, document: { go }, missing };

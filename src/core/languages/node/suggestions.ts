@@ -11,19 +11,27 @@ export function lighter(spec: FunctionSpec<'node'>): Suggestion<'node'>[] {
     byLanguage: { ...spec.byLanguage, ...keys },
   });
   const traced: Suggestion<'node'> = {
-    ...{ what: 'trim', about: 'only what the entry reaches', line: 'trim: traced' },
+    what: 'trim',
+    about: 'only what the entry reaches',
+    line: 'trim: traced',
     spec: { ...spec, trim: 'traced' },
   };
   const linked: Suggestion<'node'> = {
-    ...{ what: 'link', about: 'one file, with what is used of each module', line: 'link: true' },
+    what: 'link',
+    about: 'one file, with what is used of each module',
+    line: 'link: true',
     spec: own({ link: true }),
   };
   const small: Suggestion<'node'> = {
-    ...{ what: 'minify', about: 'code as short as it can be', line: 'minify: true' },
+    what: 'minify',
+    about: 'code as short as it can be',
+    line: 'minify: true',
     spec: own({ minify: true }),
   };
   const mapless: Suggestion<'node'> = {
-    ...{ what: 'sourcemap', about: 'without maps to the source', line: 'sourcemap: none' },
+    what: 'sourcemap',
+    about: 'without maps to the source',
+    line: 'sourcemap: none',
     spec: own({ sourcemap: 'none' }),
   };
   return [

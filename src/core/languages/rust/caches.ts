@@ -6,6 +6,8 @@ export const KEPT = {
     name: 'crates',
     holds: 'crates, unpacked as Cargo wants to find them',
     dependsOn: 'the content of the crate',
-    ...{ keptBy: 'code', of: 'user', most: { things: 2000, bytes: 4 * 1024 ** 3 } },
+    keptBy: 'code',
+    of: 'user',
+    most: { things: 2000, bytes: 4 * 1024 ** 3 },
   },
 } as const satisfies Readonly<Record<string, StateKind>>;

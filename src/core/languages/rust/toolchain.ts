@@ -96,7 +96,10 @@ function archsOf({ targets }: RustToolchain): Arch[] {
 export async function foundRust(machine: Machine): Promise<FoundToolchains> {
   const rust = await rustOf(machine);
   const rows = rust.map((one) => ({
-    ...{ name: 'rust', version: one.version, path: one.path, does: 'compiles for' },
+    name: 'rust',
+    version: one.version,
+    path: one.path,
+    does: 'compiles for',
     what: listed(archsOf(one)) || 'no Linux here',
   }));
   const missing =

@@ -18,7 +18,15 @@ export async function assembleOnly(request: AssembleOnlyRequest, { spec, arch }:
   const work = await workOf(spec);
   return work.assemble(
     {
-      ...{ project, spec, arch, locked, packages: locked?.targets[arch] ?? [], http, machine, jobs, epochSeconds },
+      project,
+      spec,
+      arch,
+      locked,
+      packages: locked?.targets[arch] ?? [],
+      http,
+      machine,
+      jobs,
+      epochSeconds,
       knownDigests: new Map(),
       onCompiling: () => undefined,
     },

@@ -107,7 +107,8 @@ class Maker {
     const { inputs, config } = await inputsAfter(project, this.#status);
     const leftOut = all[0]?.assembly.fileSet.leftOut ?? [];
     writeStatIndex(indexPath(project, spec), {
-      ...{ config, common: this.#status.common },
+      config,
+      common: this.#status.common,
       watched: watched(project, inputs, this.#status.lookedAtMs),
       targets: recordsOf(project, targets),
       survey: this.#status.survey,
@@ -155,7 +156,15 @@ class Maker {
     const knownDigests = index?.knownDigests(survey.items) ?? new Map<string, string>();
     return this.#work.assemble(
       {
-        ...{ project, spec, arch, locked, packages, http, machine, jobs, knownDigests },
+        project,
+        spec,
+        arch,
+        locked,
+        packages,
+        http,
+        machine,
+        jobs,
+        knownDigests,
         epochSeconds: epochSeconds ?? EPOCH_FLOOR_SECONDS,
         onCompiling: (what) => onEvent({ kind: 'compiling', name: spec.name, arch, what }),
       },
@@ -167,7 +176,15 @@ class Maker {
     const { project, machine, registry, onEvent, epochSeconds } = this.#request;
     const { base, index, survey } = this.#status;
     return this.#form.make({
-      ...{ project, spec, arch, assembly, base, machine, registry, epochSeconds, ...this.#means },
+      project,
+      spec,
+      arch,
+      assembly,
+      base,
+      machine,
+      registry,
+      epochSeconds,
+      ...this.#means,
       run: this.#work.run.image,
       known: index?.knownDigests(survey.items),
       onFetch: (doing, doneBytes, totalBytes) => onEvent({ kind: 'fetching', doing, doneBytes, totalBytes }),
@@ -218,7 +235,13 @@ class Maker {
       }),
       provided: this.#status.locked === undefined ? [] : (runtimeOf(project, target.spec)?.provides ?? []),
       carried: assembly.carried ?? {},
-      ...{ trimmed, overlaps, unseen, missing, edges, modules, hostEntry },
+      trimmed,
+      overlaps,
+      unseen,
+      missing,
+      edges,
+      modules,
+      hostEntry,
       settings: assembly.settings ?? [],
       toolchains: assembly.toolchains,
       beside: besideOf(project, target.spec),

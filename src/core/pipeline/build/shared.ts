@@ -113,7 +113,11 @@ async function fetchFunction(
   const built = targets.map((one) => one.place());
   const leftOut = targets[0]?.leftOut ?? [];
   writeStatIndex(indexPath(project, spec), {
-    ...{ common, config, survey, leftOut, lookedAtMs },
+    common,
+    config,
+    survey,
+    leftOut,
+    lookedAtMs,
     watched: watched(project, inputs, lookedAtMs),
     targets: recordsOf(project, built),
     digests: source.digests,

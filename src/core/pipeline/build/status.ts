@@ -34,8 +34,13 @@ function commonText({ project, tool, epochSeconds }: StatusRequest, spec: Functi
   // Adapters and starters in layers know how they are called.
   const calls = spec.adapter === undefined && spec.form.isLayered !== true ? undefined : destination?.calls;
   return JSON.stringify({
-    ...{ tool, epochSeconds, project: project.sheet.project },
-    ...{ inputs: inputsText(spec), entry: destination?.entry, runtime, calls },
+    tool,
+    epochSeconds,
+    project: project.sheet.project,
+    inputs: inputsText(spec),
+    entry: destination?.entry,
+    runtime,
+    calls,
   });
 }
 

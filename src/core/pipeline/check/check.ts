@@ -105,7 +105,8 @@ export async function checkTarget(
     ...statedFacts(target, destination, waybill),
     ...(await thirdPartyFacts(project, target, waybill)),
     ...(await wantedPapers(project, destination, {
-      ...{ sha256: waybill.artifact.sha256, waybill: recorded },
+      sha256: waybill.artifact.sha256,
+      waybill: recorded,
       waybillText: () => readFileSync(join(project.root, waybillPath(target)), 'utf8'),
       papers: papersOf(project, target),
     })),
@@ -113,7 +114,14 @@ export async function checkTarget(
     ...present({ surroundings, lock, growth }),
   };
   const checked = await checkFile({
-    ...{ path, shown, form: spec.form, name: spec.name, destination, facts, accept: spec.accept, isVerified: true },
+    path,
+    shown,
+    form: spec.form,
+    name: spec.name,
+    destination,
+    facts,
+    accept: spec.accept,
+    isVerified: true,
     digestOf: (one) => digests.get(one),
     state: project.state,
     ...common,
@@ -143,12 +151,15 @@ export async function checkStanding(
   const waybill = recorded === undefined ? undefined : asFunctionHasIt(recorded);
   const third = waybill === undefined ? {} : await thirdPartyFacts(project, { spec, arch }, waybill);
   const wanted = await wantedPapers(project, destination, {
-    ...{ sha256: recorded?.artifact.sha256 ?? '', waybill: recorded, waybillText: () => waybillText, papers },
+    sha256: recorded?.artifact.sha256 ?? '',
+    waybill: recorded,
+    waybillText: () => waybillText,
+    papers,
   });
   const stated = statedFacts({ spec, arch }, destination, waybill);
   const facts = { ...stated, ...third, ...wanted, ...present({ surroundings }) };
   const { name, accept, form } = spec;
-  return checkFile({ ...{ path, shown, form, name, destination, facts, accept, isVerified: true }, ...common });
+  return checkFile({ path, shown, form, name, destination, facts, accept, isVerified: true, ...common });
 }
 
 /** What the sheet says of a function, and what the host loads; without a waybill nobody knows that. */
@@ -158,7 +169,12 @@ function statedFacts({ spec, arch }: Target, destination: Destination, waybill: 
   const entry = waybill === undefined ? undefined : entryOf(waybill.entry.loads);
   const shape = adapter === undefined ? undefined : adapterCalls(spec, destination).shape;
   return {
-    ...{ name, arch, runtime, settings, limits, byLanguage: own },
+    name,
+    arch,
+    runtime,
+    settings,
+    limits,
+    byLanguage: own,
     ...present({ entry, waybill, memoryBytes, timeoutMs, adapter, shape }),
   };
 }
@@ -205,7 +221,13 @@ async function viewOf(plain: Subject, request: CheckRequest, facts: FunctionFact
   if (id === undefined) return undefined;
   const work = await openLanguage(id);
   return work.view({
-    ...{ subject: plain, facts, destination, state, machine, jobs, runtime: facts.runtime },
+    subject: plain,
+    facts,
+    destination,
+    state,
+    machine,
+    jobs,
+    runtime: facts.runtime,
     digestOf: digestOf ?? (() => undefined),
   });
 }

@@ -182,7 +182,11 @@ function compareOpened(a: Opened, b: Opened, comparing: Comparing): Comparison {
 function whole({ details = [], lines, as, cause }: Looked, a: Opened, b: Opened): Difference | undefined {
   if (details.length === 0 && lines === undefined) return undefined;
   return {
-    ...{ change: cause === undefined ? 'changed' : 'described', path: a.shown, by: b.size - a.size, as, details },
+    change: cause === undefined ? 'changed' : 'described',
+    path: a.shown,
+    by: b.size - a.size,
+    as,
+    details,
     ...present({ lines, cause }),
   };
 }
@@ -231,7 +235,10 @@ function verdictOf(
 ): Comparison {
   const facts = ({ shown, as, size }: Opened): SideFacts => ({ shown, as, size });
   return {
-    ...{ verdict, a: facts(a), b: facts(b), causes: comparing.causes },
+    verdict,
+    a: facts(a),
+    b: facts(b),
+    causes: comparing.causes,
     differences: inside.slice(0, MOST_LISTED),
     unlisted: Math.max(0, inside.length - MOST_LISTED),
   };

@@ -48,7 +48,11 @@ export class HostClient {
     const url = `${this.urlOf(name)}/calls`;
     const bytes = Buffer.from(writeExact(event));
     const response = await this.exchange.send({
-      ...{ url, method: 'POST', doing, expects: [200, 404], once: true },
+      url,
+      method: 'POST',
+      doing,
+      expects: [200, 404],
+      once: true,
       headers: { 'content-type': 'application/json', 'content-length': String(bytes.length) },
       body: { size: bytes.length, pieces: () => [bytes] },
     });

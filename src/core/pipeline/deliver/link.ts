@@ -10,7 +10,8 @@ export function linkOf(
 ): string | undefined {
   const words: Readonly<Record<string, string>> = {
     function: delivery.function,
-    ...{ arch, ending },
+    arch,
+    ending,
     sha256: delivery.artifacts[arch]?.slice('sha256:'.length) ?? '',
     location: delivery.locations[arch] ?? '',
     version: delivery.version ?? '',

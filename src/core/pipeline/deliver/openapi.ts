@@ -41,13 +41,23 @@ const refused = (description: string): object => ({
 });
 const body = (name: Name): object => ({ required: true, content: { 'application/json': { schema: ref(name) } } });
 const path = (name: string, schema: object, description: string): object => ({
-  ...{ name, in: 'path', required: true, schema, description },
+  name,
+  in: 'path',
+  required: true,
+  schema,
+  description,
 });
 const query = (name: string, schema: object, description: string): object => ({
-  ...{ name, in: 'query', schema, description },
+  name,
+  in: 'query',
+  schema,
+  description,
 });
 const header = (name: string, description: string): object => ({
-  ...{ name, in: 'header', schema: { type: 'string' }, description },
+  name,
+  in: 'header',
+  schema: { type: 'string' },
+  description,
 });
 
 const NAME = path('name', { type: 'string', pattern: '^[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$' }, 'The function.');
@@ -60,7 +70,8 @@ const REPR_DIGEST = {
 };
 
 const operation = (operationId: string, summary: string, more: object, responses: Responses): object => ({
-  ...{ operationId, summary },
+  operationId,
+  summary,
   ...more,
   responses: { ...responses, ...LOGIN },
 });
@@ -108,7 +119,7 @@ function contentPaths(): object {
         'Content by its digest',
         { parameters },
         {
-          ...{ '200': { description: 'It.', headers: REPR_DIGEST, content: bytes } },
+          '200': { description: 'It.', headers: REPR_DIGEST, content: bytes },
           ...NONE,
         },
       ),
@@ -139,7 +150,7 @@ function functionPaths(): object {
         'What stands of a function',
         { parameters: [NAME] },
         {
-          ...{ '200': json('It.', 'Function') },
+          '200': json('It.', 'Function'),
           ...NONE,
         },
       ),
@@ -157,7 +168,8 @@ function functionPaths(): object {
         'Call it',
         { parameters: [NAME], requestBody: body('Call') },
         {
-          ...{ '200': json('What came of it.', 'CallTold'), '429': refused('All instances are at work.') },
+          '200': json('What came of it.', 'CallTold'),
+          '429': refused('All instances are at work.'),
           ...NONE,
         },
       ),
@@ -203,7 +215,8 @@ function versionPaths(one: string): object {
         'Remove a version',
         { parameters: [NAME, VERSION] },
         {
-          ...{ '200': done('Gone.'), '409': refused('It is the current one.') },
+          '200': done('Gone.'),
+          '409': refused('It is the current one.'),
           ...NONE,
         },
       ),

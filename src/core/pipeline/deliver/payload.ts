@@ -105,7 +105,8 @@ export async function builtPayload(request: PayloadRequest): Promise<Payload> {
   for (const target of targetsOf([spec])) {
     waybill = await verifyArtifact(project, target);
     parts.push({
-      ...{ arch: target.arch, ...(await artifactToSend(request, target, waybill)) },
+      arch: target.arch,
+      ...(await artifactToSend(request, target, waybill)),
       waybill: fileAt(project, waybillPath(target)),
       papers: papersAt(project, target),
     });
@@ -191,7 +192,10 @@ export function configurationOf(
     timeoutMs: givenTimeMs(spec, destination),
     ...(adapter !== undefined && { adapter }),
     ...(shape !== undefined && { shape }),
-    ...{ settings, secrets, held, unknown },
+    settings,
+    secrets,
+    held,
+    unknown,
     beside: Object.fromEntries(spec.beside.map(({ name, setting }) => [name, setting])),
   };
 }

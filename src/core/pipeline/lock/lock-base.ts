@@ -42,7 +42,12 @@ export class BaseLocker {
     const { base } = await openForm(spec.form);
     return base?.settle(
       {
-        ...{ project, spec, machine, registry, jobs, onProgress },
+        project,
+        spec,
+        machine,
+        registry,
+        jobs,
+        onProgress,
         isUpgraded: upgrade === 'all' || upgrade.includes(BASE),
         onSettling: (arch) => onSettling(spec.name, arch),
       },

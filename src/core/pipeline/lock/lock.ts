@@ -92,8 +92,12 @@ async function lockNeeds(
   }
   if (known?.inputs === needs.inputs && upgrade.length === 0 && hasFiles(project, work, known))
     return {
-      ...{ name: spec.name, status: 'unchanged', targets: known.targets, sources: known.sources ?? [] },
-      ...{ notes: [], changes: [] },
+      name: spec.name,
+      status: 'unchanged',
+      targets: known.targets,
+      sources: known.sources ?? [],
+      notes: [],
+      changes: [],
     };
   const notes = new Set<string>();
   const onNote = (text: string): void => void notes.add(text);
@@ -102,7 +106,9 @@ async function lockNeeds(
   return {
     name: spec.name,
     status: 'settled',
-    ...{ targets: found.targets, sources: found.sources ?? [], notes: [...notes] },
+    targets: found.targets,
+    sources: found.sources ?? [],
+    notes: [...notes],
     changes: changesBetween(known, found),
   };
 }

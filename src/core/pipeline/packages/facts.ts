@@ -31,7 +31,12 @@ export async function packageFacts(request: PackagesRequest): Promise<PackageFac
     const { name, version, file, sha256, by } = one;
     const licence = licences[i];
     return {
-      ...{ name, version, sha256, by, plainName: describing.plainName(name), ecosystem: describing.ecosystem },
+      name,
+      version,
+      sha256,
+      by,
+      plainName: describing.plainName(name),
+      ecosystem: describing.ecosystem,
       purl: describing.purl({ name, version, file }),
       ...stands(one),
       ...(licence !== undefined && { licence }),

@@ -49,9 +49,16 @@ function factOf({ path, files, texts, readText, describing }: Looking, one: Inst
   });
   const { name, version } = one;
   return {
-    ...{ name, version, by: [], plainName: describing.plainName(name), ecosystem: describing.ecosystem },
+    name,
+    version,
+    by: [],
+    plainName: describing.plainName(name),
+    ecosystem: describing.ecosystem,
     purl: describing.purl(one),
-    ...{ standing: 'untraced', reached: [], packed: one.files ?? [path], hasText: own.length > 0 },
+    standing: 'untraced',
+    reached: [],
+    packed: one.files ?? [path],
+    hasText: own.length > 0,
     licence: packageLicence(describing.licence(read, undefined), read),
   };
 }

@@ -67,10 +67,23 @@ async function proveAll(faults: readonly string[]): Promise<Proof> {
   const otherBase = means.otherDisk === undefined ? undefined : mkdtempSync(join(means.otherDisk, 'emballage-test-'));
   try {
     return await prove({
-      ...{ root, functions, variations, jobs: 2, isEach: true, clock: () => performance.now() },
+      root,
+      functions,
+      variations,
+      jobs: 2,
+      isEach: true,
+      clock: () => performance.now(),
       pause: (ms) => new Promise((resolve) => setTimeout(resolve, ms)),
       rebuild: rebuilder({
-        ...{ project, functions, plan, machine, means, caches, base, otherBase, script },
+        project,
+        functions,
+        plan,
+        machine,
+        means,
+        caches,
+        base,
+        otherBase,
+        script,
         onBuild: () => undefined,
       }),
       onBuild: () => undefined,

@@ -145,7 +145,8 @@ async function runPlan(
 
 function digestsIn(root: string, targets: readonly Target[]): TargetDigests[] {
   return targets.map((target) => ({
-    ...{ name: target.spec.name, arch: target.arch },
+    name: target.spec.name,
+    arch: target.arch,
     artifact: treeDigest(join(root, artifactPath(target))),
     waybill: fileDigest(join(root, waybillPath(target))),
   }));

@@ -68,12 +68,20 @@ export async function recordOfProof({ base, builds }: Proof, context: RecordCont
     const digests = base.find(({ name, arch }) => name === one.spec.name && arch === one.arch);
     const { artifact = '', waybill = '' } = digests ?? {};
     targets.push({
-      ...{ function: one.spec.name, arch: one.arch, artifact, waybill },
+      function: one.spec.name,
+      arch: one.arch,
+      artifact,
+      waybill,
       toolchains: [...made.toolchains],
     });
   }
   return {
-    ...{ proof: 1, project: project.sheet.project, tool, machine, source: sourceDigest(project.root, files), targets },
+    proof: 1,
+    project: project.sheet.project,
+    tool,
+    machine,
+    source: sourceDigest(project.root, files),
+    targets,
     builds: [...builds].map(buildRecord).sort((a, b) => (a.on.join() < b.on.join() ? -1 : 1)),
     leftOut: [...leftOut],
   };
@@ -108,7 +116,10 @@ export function formatRecord(record: ProofRecord): string {
 /** @throws EmballageError RECORD_INVALID, FILE_MISSING */
 export async function readProofRecord(path: string, shown: string): Promise<ProofRecord | undefined> {
   return readJsonRecord({
-    ...{ path, shown, doing: 'reading the record of a proof', code: 'RECORD_INVALID' },
+    path,
+    shown,
+    doing: 'reading the record of a proof',
+    code: 'RECORD_INVALID',
     expected: 'a record of format 1, as `emballage prove --record` writes it',
     mend: 'record it anew on that machine',
     schema: () => Promise.resolve(proofRecordSchema),
@@ -155,7 +166,10 @@ export function compareRecords(sides: readonly RecordSide[]): RecordsLine[] {
       return isOne(({ record }) => record.source) ? 'machine' : 'source';
     };
     return {
-      ...{ function: name, arch, digests: found.map((one) => one?.own.artifact), differs },
+      function: name,
+      arch,
+      digests: found.map((one) => one?.own.artifact),
+      differs,
       because: differs === undefined ? undefined : because(),
     };
   });

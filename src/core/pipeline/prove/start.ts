@@ -45,7 +45,10 @@ export async function findMeans(machine: Machine, near: string): Promise<Means> 
     taskset === undefined ? undefined : askProgram(taskset, ['-c', nextProcessor(), '/bin/true']),
   ]);
   return {
-    ...{ clock, runtime: runtime?.path, asRoot, otherDisk: otherDisk(near) },
+    clock,
+    runtime: runtime?.path,
+    asRoot,
+    otherDisk: otherDisk(near),
     taskset: oneProcessor === undefined ? undefined : taskset,
     unshare: { host, user, network, path: unshare },
   };

@@ -53,9 +53,20 @@ export interface Variation {
 /** What stands in environments of people and machines, and must not reach what is built. */
 const NOISE = {
   ...Object.fromEntries(Array.from({ length: 40 }, (_, i) => [`NOISE_${String(i)}`, 'x'.repeat(i * 7)])),
-  ...{ CFLAGS: '-DNOISE=1 -O0', CXXFLAGS: '-DNOISE=1', CPPFLAGS: '-DNOISE=1', LDFLAGS: '-Wl,--build-id=uuid' },
-  ...{ RUSTFLAGS: '-C debuginfo=2', GOFLAGS: '-tags=noise', MAKEFLAGS: '-j3', HASH_SEED: '4711' },
-  ...{ TERM: 'dumb', COLUMNS: '43', LS_COLORS: 'no=1', EDITOR: 'ed', PAGER: 'cat', CLICOLOR_FORCE: '1' },
+  CFLAGS: '-DNOISE=1 -O0',
+  CXXFLAGS: '-DNOISE=1',
+  CPPFLAGS: '-DNOISE=1',
+  LDFLAGS: '-Wl,--build-id=uuid',
+  RUSTFLAGS: '-C debuginfo=2',
+  GOFLAGS: '-tags=noise',
+  MAKEFLAGS: '-j3',
+  HASH_SEED: '4711',
+  TERM: 'dumb',
+  COLUMNS: '43',
+  LS_COLORS: 'no=1',
+  EDITOR: 'ed',
+  PAGER: 'cat',
+  CLICOLOR_FORCE: '1',
 };
 
 export const VARIATIONS: readonly Variation[] = [

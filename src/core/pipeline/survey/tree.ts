@@ -42,7 +42,9 @@ function treeOf(root: string, folders: WalkedRepository['folders']): SurveyedTre
     text(path) {
       try {
         return readTextFile(join(root, path), {
-          ...{ doing: 'surveying', shown: path, maxBytes: MAX_TEXT_BYTES },
+          doing: 'surveying',
+          shown: path,
+          maxBytes: MAX_TEXT_BYTES,
           mendMissing: 'put it back',
         });
       } catch {

@@ -71,7 +71,11 @@ export function makeBill(facts: BillFacts): Bill {
   const packages = packagesOf(facts, files);
   const owned = new Set(packages.flatMap((one) => one.files.map(({ path }) => path)));
   return {
-    ...{ waybill, packages, allFiles, advisories, accept },
+    waybill,
+    packages,
+    allFiles,
+    advisories,
+    accept,
     files: allFiles.filter(({ path }) => !owned.has(path)),
     needs: packages
       .filter(({ by }) => !by.some((one) => packages.some((other) => isNamed(other, one))))
@@ -89,7 +93,11 @@ function packagesOf({ waybill, packages, policy }: BillFacts, files: ReadonlyMap
   const named = different.map((one) => {
     const key = `${one.name}\0${one.version}`;
     return {
-      ...{ ref: one.purl, name: one.name, version: one.version, purl: one.purl, by: one.by },
+      ref: one.purl,
+      name: one.name,
+      version: one.version,
+      purl: one.purl,
+      by: one.by,
       ...(one.sha256 !== undefined && { sha256: one.sha256 }),
       ...licenceField(one, policy),
       isLeftOut: one.standing === 'left-out',
@@ -109,8 +117,14 @@ function packagesOf({ waybill, packages, policy }: BillFacts, files: ReadonlyMap
 function unlockedOf(waybill: Waybill, files: ReadonlyMap<string, BillFile[]>): Omit<BillPackage, 'needs'>[] {
   const names = new Set(waybill.files.flatMap(({ origin }) => (origin.from === 'unlocked' ? [origin.name] : [])));
   return [...names].sort().map((name) => ({
-    ...{ ref: `unlocked:${name}`, name, version: '', by: [], isLeftOut: false },
-    ...{ files: files.get(`${name}\0`) ?? [], linked: [], trimmed: [] },
+    ref: `unlocked:${name}`,
+    name,
+    version: '',
+    by: [],
+    isLeftOut: false,
+    files: files.get(`${name}\0`) ?? [],
+    linked: [],
+    trimmed: [],
   }));
 }
 

@@ -48,16 +48,23 @@ function packageComponent(one: BillPackage): Json {
   const inside = [
     ...one.files.map((file) => fileComponent(file)),
     ...one.linked.map(({ path, into }) => ({
-      ...{ type: 'file', 'bom-ref': `module:${path}`, name: path },
+      type: 'file',
+      'bom-ref': `module:${path}`,
+      name: path,
       properties: [property('linked-into', into)],
     })),
     ...one.trimmed.map(({ path, by: rule }) => ({
-      ...{ type: 'file', 'bom-ref': `left-out:${ref}:${path}`, name: path, scope: 'excluded' },
+      type: 'file',
+      'bom-ref': `left-out:${ref}:${path}`,
+      name: path,
+      scope: 'excluded',
       properties: [property('left-out-by', rule)],
     })),
   ];
   return {
-    ...{ type: 'library', 'bom-ref': ref, name },
+    type: 'library',
+    'bom-ref': ref,
+    name,
     ...(version !== '' && { version }),
     scope: one.isLeftOut ? 'excluded' : 'required',
     ...(one.sha256 !== undefined && { hashes: [sha256(one.sha256)] }),
@@ -72,15 +79,20 @@ function packageComponent(one: BillPackage): Json {
 
 function fileComponent({ path, sha256: digest, sha1 }: BillFile): Json {
   return {
-    ...{ type: 'file', 'bom-ref': `file:${path}`, name: path },
+    type: 'file',
+    'bom-ref': `file:${path}`,
+    name: path,
     hashes: [sha256(digest), { alg: 'SHA-1', content: sha1 }],
   };
 }
 
 function besideComponents({ waybill: { beside = [] } }: Bill): Json[] {
   return beside.map(({ name, file, sha256: digest }) => ({
-    ...{ type: 'data', 'bom-ref': `beside:${name}`, name },
-    ...{ hashes: [sha256(digest)], properties: [property('beside', file)] },
+    type: 'data',
+    'bom-ref': `beside:${name}`,
+    name,
+    hashes: [sha256(digest)],
+    properties: [property('beside', file)],
   }));
 }
 
@@ -90,7 +102,9 @@ function baseComponent({ waybill: { image } }: Bill): Json[] {
   const digest = base.digest?.slice('sha256:'.length);
   return [
     {
-      ...{ type: 'container', 'bom-ref': 'base', name: base.from },
+      type: 'container',
+      'bom-ref': 'base',
+      name: base.from,
       ...(base.version !== undefined && { version: base.version }),
       ...(digest !== undefined && { hashes: [sha256(digest)] }),
       properties: base.layers.map((layer) => property('layer', layer.digest)),
@@ -121,7 +135,8 @@ function analysisOf({ standing, modules }: AdvisoryFact, accepted: ReturnType<ty
     return { state: 'not_affected', justification: 'code_not_present', detail: 'It was left out of the artifact.' };
   if (standing === 'packed')
     return {
-      ...{ state: 'not_affected', justification: 'code_not_reachable' },
+      state: 'not_affected',
+      justification: 'code_not_reachable',
       detail: `Nothing that is called from the entry reaches ${modules.length > 0 ? modules.join(', ') : 'it'}, as far as it was traced.`,
     };
   if (accepted !== undefined)

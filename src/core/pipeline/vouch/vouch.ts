@@ -44,7 +44,10 @@ export async function makePapers(request: VouchRequest): Promise<PaperTexts> {
   const bill = makeBill({ waybill, packages, policy: licences, advisories, accept: target.spec.accept, sha1 });
   const [cyclonedx, spdx] = [writeCycloneDx(bill), writeSpdx(bill)];
   const provenance = writeProvenance({
-    ...{ waybill, packages, builder, sheet: project.files[0] ?? '' },
+    waybill,
+    packages,
+    builder,
+    sheet: project.files[0] ?? '',
     byproducts: {
       [basename(waybillPath(target))]: readFileSync(join(project.root, waybillPath(target)), 'utf8'),
       [basename(paperPath(target, 'cyclonedx'))]: cyclonedx,

@@ -35,7 +35,9 @@ export async function earlierWeights(request: EarlierRequest): Promise<WeightRec
     return recordFrom(await weighFile(named, languages));
   }
   const text = readTextFile(file, {
-    ...{ doing: 'reading an earlier waybill', shown, maxBytes: MAX_WAYBILL_BYTES },
+    doing: 'reading an earlier waybill',
+    shown,
+    maxBytes: MAX_WAYBILL_BYTES,
     mendMissing: 'name a waybill that is there',
   });
   return recordFromWaybill(await readWaybill(text, { shown, languages, isVerified: false }));

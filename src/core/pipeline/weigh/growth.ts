@@ -27,7 +27,9 @@ export interface Growth {
 export function recordFrom(weighed: Weighed): WeightRecord {
   const { total, files, dependencies } = weighed;
   return {
-    ...{ packed: packedOf(weighed), unpacked: total.unpacked, files },
+    packed: packedOf(weighed),
+    unpacked: total.unpacked,
+    files,
     dependencies: dependencies
       .filter(({ unpacked }) => unpacked > 0)
       .map(({ name, kind, unpacked }) => ({ ...namedVersion(name, kind === 'package'), unpacked }))

@@ -14,11 +14,24 @@ export function pageReport(weighed: Weighed, extras: ReportExtras): PageReport {
   const owners = [...new Set(parts.map(({ owner }) => owner.title))];
   const layers = [...new Set(parts.flatMap(({ layer }) => layer ?? []))];
   return {
-    ...{ name, artifact, form, total, files, owners, layers, limits },
-    ...{ arch: arch ?? '', sha256: sha256 ?? '', kinds: [...KINDS_OF_PART] },
+    name,
+    artifact,
+    form,
+    total,
+    files,
+    owners,
+    layers,
+    limits,
+    arch: arch ?? '',
+    sha256: sha256 ?? '',
+    kinds: [...KINDS_OF_PART],
     nodes: new NodeMaker(weighed, owners, layers).make(),
     dependencies: dependencies.map(({ name: title, kind, files: count, unpacked, packed, alone, shared, by }) => ({
-      ...{ name: title, isPackage: kind === 'package', files: count, unpacked, packed },
+      name: title,
+      isPackage: kind === 'package',
+      files: count,
+      unpacked,
+      packed,
       ...present({ alone, shared, by }),
     })),
     trimmed: trimmed.map((one) => ({ name: one.package, by: one.by, size: one.size, files: one.files.length })),
@@ -156,8 +169,12 @@ class NodeMaker {
     const column = (of: (node: Node) => number): number[] => this.#nodes.map(of);
     const lines = this.#nodes.flatMap(({ line }, i) => (line === undefined ? [] : [[String(i), line] as const]));
     return {
-      ...{ shared, rest, up: column(({ up }) => up), from: column(({ from }) => from) },
-      ...{ lines: Object.fromEntries(lines), is: column(({ is }) => is) },
+      shared,
+      rest,
+      up: column(({ up }) => up),
+      from: column(({ from }) => from),
+      lines: Object.fromEntries(lines),
+      is: column(({ is }) => is),
       unpacked: column(({ part }) => part?.unpacked ?? 0),
       packed: column(({ part }) => part?.packed ?? 0),
       kind: column(({ part }) => (part === undefined ? -1 : KINDS_OF_PART.indexOf(part.kind))),

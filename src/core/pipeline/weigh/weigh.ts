@@ -89,7 +89,14 @@ async function weigh(request: WeighRequest, { waybill, origins }: About): Promis
   const total = { unpacked: weightOf(parts).unpacked, packed: size };
   const held = { form, files, spec, total: { ...total, packed: packedOf({ total, ...present({ layers }) }) } };
   return {
-    ...{ name, artifact: shown, form: form.id, total, files, origins, packedIsShared, parts },
+    name,
+    artifact: shown,
+    form: form.id,
+    total,
+    files,
+    origins,
+    packedIsShared,
+    parts,
     ...present({ arch: waybill?.arch ?? request.arch, sha256: waybill?.artifact.sha256, layers, graph }),
     dependencies: dependencyGroups(parts, graph, askersOf(waybill)),
     places: placeGroups(parts, form),

@@ -96,8 +96,14 @@ function fromEarlier({ functions }: Lock): Lock {
   const rows = (packages: unknown): LockedPackage[] =>
     (Array.isArray(packages) ? (packages as Partial<LockedPackage>[]) : []).map(
       ({ name = '', version = '', file = '', sha256 = '', size = 0 }) => ({
-        ...{ name, version, file, sha256, size },
-        ...{ index: '', from: '', by: [] },
+        name,
+        version,
+        file,
+        sha256,
+        size,
+        index: '',
+        from: '',
+        by: [],
       }),
     );
   const settled = Object.entries(functions).map(([name, { targets }]) => {

@@ -54,7 +54,9 @@ export function tidyNow(request: TidyRequest): { readonly went: Tidied[]; readon
     const folder = state.folder(kind);
     const { things, leftovers } = thingsIn(folder, true);
     const candidate = (thing: (typeof things)[number]): Candidate => ({
-      ...{ kind: kind.name, bytes: thing.bytes, usedMs: thing.usedMs },
+      kind: kind.name,
+      bytes: thing.bytes,
+      usedMs: thing.usedMs,
       paths: thing.names.map((name) => join(folder, name)),
     });
     const mayBeUsed = usedByOthers(state, kind);

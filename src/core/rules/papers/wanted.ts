@@ -17,7 +17,10 @@ export const papersWanted: Rule = {
       ...((provenance || signedBy.length > 0) && !papers.hasProvenance ? ['provenance'] : []),
     ];
     const found: Finding[] = papers.failed.map(({ what, found: instead }) => ({
-      ...{ level: 'stop', expected: what, found: instead, mend },
+      level: 'stop',
+      expected: what,
+      found: instead,
+      mend,
     }));
     if (lacking.length > 0)
       found.push({

@@ -54,7 +54,10 @@ export function settleFill(
     }
     return [
       {
-        ...{ file, at: one.at, value: one.value, place: notes.yaml.placeOf([...at, 'value']) },
+        file,
+        at: one.at,
+        value: one.value,
+        place: notes.yaml.placeOf([...at, 'value']),
         placeOfAt: notes.yaml.placeOf([...at, 'at']),
         ...(destination !== undefined && { destination }),
       },

@@ -36,7 +36,8 @@ export function readSettings(
     for (const one of Object.keys(values ?? {})) isKnown(notes, [...place, 'values', one], one, destinations, 'key');
     (held ?? []).forEach((one, i) => isKnown(notes, [...place, 'held', String(i)], one, destinations, 'value'));
     return {
-      ...{ name, secret: secret ?? false },
+      name,
+      secret: secret ?? false,
       ...(sample !== undefined && { sample }),
       ...(values !== undefined && { values }),
       ...(held !== undefined && { held }),

@@ -89,7 +89,8 @@ export class Exchange {
       const address = new URL(url);
       address.username = address.password = '';
       const response = await ask(network, {
-        ...{ url: address.href, headers: { ...headers, ...(login !== undefined && { authorization: login }) } },
+        url: address.href,
+        headers: { ...headers, ...(login !== undefined && { authorization: login }) },
         ...(method !== undefined && { method }),
         ...(body !== undefined && { body }),
       });

@@ -64,7 +64,9 @@ export function writeResult(
   const layers = files
     .filter(({ data }) => data === undefined)
     .map(({ name, digest: own, size }) => ({
-      ...{ mediaType: FILE_TYPE, digest: own, size },
+      mediaType: FILE_TYPE,
+      digest: own,
+      size,
       annotations: { [TITLE]: name },
     }));
   const small = files.flatMap(({ data, ...file }) =>
@@ -80,7 +82,10 @@ export function writeResult(
   };
   return Buffer.from(
     JSON.stringify({
-      ...{ schemaVersion: 2, mediaType: OCI_MANIFEST, artifactType: RESULT_TYPE, config: EMPTY_DESCRIPTOR },
+      schemaVersion: 2,
+      mediaType: OCI_MANIFEST,
+      artifactType: RESULT_TYPE,
+      config: EMPTY_DESCRIPTOR,
       layers: layers.length > 0 ? layers : [EMPTY_DESCRIPTOR],
       annotations: own,
     }),

@@ -25,7 +25,8 @@ export async function listResults(registry: RegistryConnection, name: string): P
     if (pulled === undefined || result?.key !== tag) return;
     const usedMs = Date.parse(result.created ?? '');
     found.push({
-      ...{ tag, digest: `sha256:${contentDigest(pulled.bytes)}` },
+      tag,
+      digest: `sha256:${contentDigest(pulled.bytes)}`,
       bytes: result.files.reduce((sum, { size }) => sum + size, 0),
       usedMs: Number.isNaN(usedMs) ? 0 : usedMs,
     });

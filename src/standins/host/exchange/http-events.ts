@@ -71,7 +71,11 @@ function requestData(
 ): object {
   return writeRequest(shape, {
     method: method ?? 'GET',
-    ...{ path, query, body, scheme: 'http', remote: socket.remoteAddress ?? '' },
+    path,
+    query,
+    body,
+    scheme: 'http',
+    remote: socket.remoteAddress ?? '',
     headers: carriedBy(rawHeaders),
   });
 }

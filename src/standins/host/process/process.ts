@@ -162,7 +162,9 @@ export class HostProcess {
     const ready = untilReady(port, calls.health, isOver.signal).then(() => undefined);
     const failure = await this.#within(calls.startMs, ready, () => ({
       kind: 'deaf',
-      ...{ port, limitMs: calls.startMs, instead: portsOf(this.#processes).filter((one) => one !== port) },
+      port,
+      limitMs: calls.startMs,
+      instead: portsOf(this.#processes).filter((one) => one !== port),
     }));
     isOver.abort();
     return failure;

@@ -68,7 +68,10 @@ async function pack(
   try {
     // Times of what others made say nothing about it.
     const { diffId } = await packLayer({
-      ...{ entries, compressor, sink, mtimeSeconds: 0 },
+      entries,
+      compressor,
+      sink,
+      mtimeSeconds: 0,
       onProgress: (done) => onProgress?.(`packing ${from}`, done, total),
     });
     const hex = sink.close();

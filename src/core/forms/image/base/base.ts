@@ -129,7 +129,9 @@ async function withOpenBase<T>(
   const configBytes = readBlob(store, config, MAX_CONFIG_BYTES);
   const documents = {
     descriptor: describeBytes(OCI_MANIFEST, manifestBytes),
-    ...{ manifest, manifestBytes, configBytes },
+    manifest,
+    manifestBytes,
+    configBytes,
     config: readConfig(configBytes, 'the base'),
   };
   try {

@@ -73,7 +73,11 @@ async function look(path: string): Promise<CCompiler[]> {
     if (start === undefined || (!isClang && !/^(?:aarch64|x86_64)/.test(machine))) return undefined;
     return {
       compiler: isClang ? 'clang' : 'gcc',
-      ...{ version: version.trim(), arch, libc, path, args },
+      version: version.trim(),
+      arch,
+      libc,
+      path,
+      args,
       hasStatic: library !== undefined,
       ...(cxx !== undefined && { cxx }),
     };

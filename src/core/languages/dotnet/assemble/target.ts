@@ -63,7 +63,8 @@ export async function assemble(request: AssemblyRequest<'dotnet'>, whole: FileSe
     trimmed: trimmed.trimmed,
     overlaps: added.overlaps,
     unseen: trimmed.unseen,
-    ...{ missing: [], modules: [] },
+    missing: [],
+    modules: [],
     sourceDigests: gathered.sourceDigests,
     toolchains: gathered.toolchains,
     hostEntry: spec.entry,
@@ -122,7 +123,10 @@ function withPackages(
     }
     const needs = packed.filter((other) => other.locked.by.includes(locked.name));
     return {
-      ...{ name: locked.name, version: locked.version, contentHash: locked.dotnet?.contentHash ?? '', assets },
+      name: locked.name,
+      version: locked.version,
+      contentHash: locked.dotnet?.contentHash ?? '',
+      assets,
       needs: Object.fromEntries(needs.map((other) => [other.locked.name, other.locked.version])),
       isDirect: locked.by.includes(spec.name),
     };
@@ -140,7 +144,9 @@ function packageFile({ locked, unpacked }: ReadyPackage, { path, file, kind }: A
   const source = join(unpacked.folder, path);
   const { name, version } = locked;
   return {
-    ...{ path: file, kind: 'file', source },
+    path: file,
+    kind: 'file',
+    source,
     mode: kind === 'native' && !/\.[^./]+$/.test(file) ? PROGRAM_MODE : FILE_MODE,
     origin: { from: 'package', name, version, at: path },
     reason: { why: 'needed', by: locked.by },
@@ -153,7 +159,12 @@ function packageFile({ locked, unpacked }: ReadyPackage, { path, file, kind }: A
 function madeFile(project: AssemblyRequest<'dotnet'>['project'], path: string, text: string, by: string): PackedFile {
   const { source, size, sha256 } = generated(project, text);
   return {
-    ...{ path, kind: 'file', mode: FILE_MODE, source, size, sha256 },
+    path,
+    kind: 'file',
+    mode: FILE_MODE,
+    source,
+    size,
+    sha256,
     origin: { from: 'generated', by: 'emballage' },
     reason: { why: 'made-for', by },
     stamp: stampOf(lstatSync(source)),

@@ -173,8 +173,11 @@ async function takeSettled(settling: Settling): Promise<Settled> {
     const found = await feeds.versions(one.name);
     if (found === undefined || version === undefined)
       throw new EmballageError('REQUIREMENTS_IMPOSSIBLE', {
-        ...{ doing: 'settling packages', where: path, expected: `${printable(one.name)} ${one.version}` },
-        ...{ found: 'no feed has it', mend: 'add the feed that has it to `sources`' },
+        doing: 'settling packages',
+        where: path,
+        expected: `${printable(one.name)} ${one.version}`,
+        found: 'no feed has it',
+        mend: 'add the feed that has it to `sources`',
       });
     const fetched = await feeds.fetch(found.source, one.name, version);
     if (fetched.contentHash !== one.contentHash)
@@ -199,7 +202,11 @@ function locked(
   const { root } = request.project;
   const isBuildOnly = nuspec.isForDeveloping || needs.buildOnly.has(nuspec.name.toLowerCase());
   return {
-    ...{ name: nuspec.name, version: nuspec.version.text, file, sha256, size },
+    name: nuspec.name,
+    version: nuspec.version.text,
+    file,
+    sha256,
+    size,
     index: recordedSource(root, source),
     from: recordedPath(root, from),
     by: [...new Set(asked.map(({ by }) => by))].sort(),

@@ -95,7 +95,9 @@ export function readProject(
 
 function readText({ root }: Pick<Project, 'root'>, file: string): string {
   return readTextFile(join(root, file), {
-    ...{ doing: 'reading what is needed', shown: file, maxBytes: MOST_BYTES },
+    doing: 'reading what is needed',
+    shown: file,
+    maxBytes: MOST_BYTES,
     mendMissing: 'correct `needs`, or write the file',
   });
 }

@@ -94,6 +94,8 @@ function bad(where: string, expected: string, found: string, mend: string): Emba
   return new EmballageError('REQUIREMENTS_INVALID', {
     doing: 'reading a lock of packages',
     where: printable(where),
-    ...{ expected, found: printable(found), mend },
+    expected,
+    found: printable(found),
+    mend,
   });
 }

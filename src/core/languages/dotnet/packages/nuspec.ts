@@ -52,7 +52,9 @@ export function readNuspec(text: string, shown: string): Nuspec {
     throw bad(shown, `at most ${String(MOST_DEPENDENCIES)} dependencies`, 'more');
   const licence = licenceOf(metadata);
   return {
-    ...{ name, version, groups: all },
+    name,
+    version,
+    groups: all,
     isForDeveloping: childText(metadata, 'developmentDependency')?.toLowerCase() === 'true',
     ...(licence !== undefined && { licence }),
   };

@@ -141,8 +141,10 @@ describe('files of a package', () => {
   it('for a language lie in a folder of it', () => {
     const { assets } = assetsOf(['lib/net8.0/a.dll', 'lib/net8.0/pt-BR/a.resources.dll'], x64);
     expect(assets[1]).toEqual({
-      ...{ kind: 'resources', path: 'lib/net8.0/pt-BR/a.resources.dll' },
-      ...{ file: 'pt-BR/a.resources.dll', culture: 'pt-BR' },
+      kind: 'resources',
+      path: 'lib/net8.0/pt-BR/a.resources.dll',
+      file: 'pt-BR/a.resources.dll',
+      culture: 'pt-BR',
     });
   });
 

@@ -107,7 +107,9 @@ function leaf(named: readonly Offered[], page: string, base: string, fault: Page
     listed: true,
     packageContent: `${base}${ROOT}/flat/${id}/${one.version.toLowerCase()}/${fileOf(one.name, { text: one.version })}`,
     catalogEntry: {
-      ...{ id: one.name, version: one.version, packageHashAlgorithm: 'SHA512' },
+      id: one.name,
+      version: one.version,
+      packageHashAlgorithm: 'SHA512',
       packageHash: fault === 'wrong-digest' ? Buffer.alloc(64).toString('base64') : sha512,
       packageSize: one.bytes.length,
     },

@@ -160,14 +160,19 @@ function described(
     if (first === undefined || version === undefined) continue;
     const asked = new Map(all.map(({ chain, range }) => [chain.at(-1) ?? own, range.text]));
     packages.push({
-      ...{ name: first.name, version, isDirect: all.some(({ chain }) => chain.length === 1) },
+      name: first.name,
+      version,
+      isDirect: all.some(({ chain }) => chain.length === 1),
       asked: [...asked].map(([by, as]) => ({ by: by.replace(/ [^ ]+$/, ''), as: as === '0.0.0' ? 'any version' : as })),
     });
     for (const { range, chain } of all)
       if (!isIn(version, range))
         clashes.push({
-          ...{ name: first.name, version: range.text, chain: [...chain] },
-          ...{ used: version.text, usedChain: [...first.chain] },
+          name: first.name,
+          version: range.text,
+          chain: [...chain],
+          used: version.text,
+          usedChain: [...first.chain],
         });
   }
   return { packages: packages.sort((a, b) => (a.name.toLowerCase() < b.name.toLowerCase() ? -1 : 1)), clashes };

@@ -38,7 +38,8 @@ export function feedSettings(root: string, folder: string, machine: Machine): Fe
       // A pattern for everything claims nothing of its own.
       return serves === undefined || serves.includes('*') ? one : { ...one, serves };
     }),
-    ...{ logins, notes },
+    logins,
+    notes,
   };
 }
 

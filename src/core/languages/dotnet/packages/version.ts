@@ -78,7 +78,9 @@ function parseInterval(plain: string): VersionRange | undefined {
   return {
     ...(low !== null && { low }),
     ...(high !== null && { high }),
-    ...{ isLowIn: open === '[', isHighIn: close === ']', text: plain },
+    isLowIn: open === '[',
+    isHighIn: close === ']',
+    text: plain,
   };
 }
 

@@ -102,7 +102,9 @@ function assetOf(kind: DepsAsset['kind'], path: string, facts: Node): DepsAsset 
   const usual =
     kind === 'runtimeTargets' ? path : kind === 'resources' ? path.split('/').slice(-2).join('/') : baseOf(path);
   return {
-    ...{ kind, path, file: placed ?? usual },
+    kind,
+    path,
+    file: placed ?? usual,
     ...(rid !== undefined && { rid }),
     ...(culture !== undefined && { culture }),
   };

@@ -54,8 +54,11 @@ export function depsWith(
       ...Object.fromEntries(Object.entries(groups).filter(([, group]) => Object.keys(group).length > 0)),
     };
     document.libraries[key] = {
-      ...{ type: 'package', serviceable: true, sha512: `sha512-${contentHash}` },
-      ...{ path: key.toLowerCase(), hashPath: `${name.toLowerCase()}.${version.toLowerCase()}.nupkg.sha512` },
+      type: 'package',
+      serviceable: true,
+      sha512: `sha512-${contentHash}`,
+      path: key.toLowerCase(),
+      hashPath: `${name.toLowerCase()}.${version.toLowerCase()}.nupkg.sha512`,
     };
   }
   return `${JSON.stringify(document, null, 2)}\n`;

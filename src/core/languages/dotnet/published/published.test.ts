@@ -79,7 +79,9 @@ describe('the frameworks that it asks for', () => {
     const text =
       '\uFEFF{ // made by hand\n "runtimeOptions": { "frameworks": [{ "name": "A", "version": "8.0.1" },], "rollForward": "major" } }';
     expect(readRuntimeConfig(text)).toEqual({
-      ...{ frameworks: [{ name: 'A', version: '8.0.1' }], isSelfContained: false, rollForward: 'Major' },
+      frameworks: [{ name: 'A', version: '8.0.1' }],
+      isSelfContained: false,
+      rollForward: 'Major',
     });
     expect(readRuntimeConfig('{ "runtimeOptions": { "includedFrameworks": [] } }')).toMatchObject({
       isSelfContained: true,

@@ -49,7 +49,10 @@ export function judgeMember(view: PublishedView, entry: Entry): Finding | undefi
   const type = types.find(({ name }) => name === typeName);
   if (type === undefined) return missingType(types, entry, typeName);
   const stop = (found: string, mend: string): Finding => ({
-    ...{ level: 'stop', where, found, mend },
+    level: 'stop',
+    where,
+    found,
+    mend,
     expected: `one public method \`${printable(method)}\` of the public type \`${printable(typeName)}\``,
   });
   if (!type.isPublic) return stop('a type that is not public', 'make the type public');

@@ -65,7 +65,11 @@ export async function publish(
     .map(({ name, source }): PackedFile => {
       const stat = lstatSync(source);
       return {
-        ...{ path: name, kind: 'file', source, size: stat.size, stamp: stampOf(stat) },
+        path: name,
+        kind: 'file',
+        source,
+        size: stat.size,
+        stamp: stampOf(stat),
         mode: (stat.mode & 0o111) !== 0 && isProgramName(name) ? PROGRAM_MODE : FILE_MODE,
         origin: { from: 'generated', by: `dotnet sdk ${sdk.version}` },
         reason: name === spec.entry.file ? { why: 'entry' } : { why: 'made-for', by: projectFile },
@@ -191,9 +195,16 @@ async function runSdk(
     args,
     cwd: src,
     env: {
-      ...{ PATH: '/usr/local/bin:/usr/bin:/bin', HOME: home, LC_ALL: 'C.UTF-8', DOTNET_CLI_HOME: home },
-      ...{ DOTNET_CLI_TELEMETRY_OPTOUT: '1', DOTNET_NOLOGO: '1', DOTNET_SKIP_FIRST_TIME_EXPERIENCE: '1' },
-      ...{ DOTNET_CLI_UI_LANGUAGE: 'en', NUGET_PACKAGES: join(scratch, 'packages'), MSBUILDDISABLENODEREUSE: '1' },
+      PATH: '/usr/local/bin:/usr/bin:/bin',
+      HOME: home,
+      LC_ALL: 'C.UTF-8',
+      DOTNET_CLI_HOME: home,
+      DOTNET_CLI_TELEMETRY_OPTOUT: '1',
+      DOTNET_NOLOGO: '1',
+      DOTNET_SKIP_FIRST_TIME_EXPERIENCE: '1',
+      DOTNET_CLI_UI_LANGUAGE: 'en',
+      NUGET_PACKAGES: join(scratch, 'packages'),
+      MSBUILDDISABLENODEREUSE: '1',
       SOURCE_DATE_EPOCH: String(request.epochSeconds),
     },
     patienceMs: PATIENCE_MS,

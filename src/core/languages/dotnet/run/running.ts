@@ -21,16 +21,25 @@ export const running: Running<'dotnet'> = {
     const rows = [
       ...homes.flatMap(({ path, frameworks, sdks }) => [
         ...frameworks.map((version) => ({
-          ...{ name: 'dotnet', version, path, does: 'runs functions of runtime' },
+          name: 'dotnet',
+          version,
+          path,
+          does: 'runs functions of runtime',
           what: `dotnet ${version.split('.')[0] ?? ''}`,
         })),
         ...sdks.map((version) => ({
-          ...{ name: 'dotnet sdk', version, path, does: 'publishes for runtime' },
+          name: 'dotnet sdk',
+          version,
+          path,
+          does: 'publishes for runtime',
           what: `dotnet ${version.split('.')[0] ?? ''} and older`,
         })),
       ]),
       ...monos.map(({ path, version }) => ({
-        ...{ name: 'mono', version, path, does: 'runs functions of runtime' },
+        name: 'mono',
+        version,
+        path,
+        does: 'runs functions of runtime',
         what: 'dotnet, where they ask for nothing that it does not have',
       })),
     ];

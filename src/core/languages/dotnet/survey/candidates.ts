@@ -62,7 +62,9 @@ const READ = /\bEnvironment\s*\.\s*GetEnvironmentVariable\s*\(\s*"([A-Za-z_]\w*)
 export function settingsIn(texts: ReadonlyMap<string, string>): SurveyedSetting[] {
   return [...texts].flatMap(([file, text]) =>
     [...text.matchAll(READ)].map(({ 1: name = '', 2: otherwise, index }) => ({
-      ...{ name, file, line: lineAt(text, index) },
+      name,
+      file,
+      line: lineAt(text, index),
       hasDefault: otherwise !== undefined,
     })),
   );

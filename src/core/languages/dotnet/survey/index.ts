@@ -77,7 +77,9 @@ class DotnetSurvey implements Survey {
     if (best === undefined || best.points < ENOUGH) return undefined;
     const { major, text } = stated;
     return {
-      ...{ name: nameFor(source, '', false, this.#tree.root), source, file: best.file },
+      name: nameFor(source, '', false, this.#tree.root),
+      source,
+      file: best.file,
       runtime: {
         value: `dotnet ${String(major)}`,
         why: text === '' ? 'no framework is stated that a server runs' : `${path} says ${text}`,
@@ -85,7 +87,9 @@ class DotnetSurvey implements Survey {
       },
       entries: [plain(best), ...others.map(plain)],
       needs: { why: `${path} is found by itself` },
-      ...{ keys: [], settings: settingsIn(texts), lacking: [] },
+      keys: [],
+      settings: settingsIn(texts),
+      lacking: [],
     };
   }
 
@@ -103,14 +107,18 @@ class DotnetSurvey implements Survey {
     if (best === undefined || best.points < ENOUGH || wanted === undefined) return undefined;
     const major = Number(wanted.split('.')[0]);
     return {
-      ...{ name: nameFor(source, '', false, this.#tree.root), source, file: joinPath(source, file) },
+      name: nameFor(source, '', false, this.#tree.root),
+      source,
+      file: joinPath(source, file),
       runtime: {
         value: `dotnet ${String(major)}`,
         why: `${path} asks for ${wanted}`,
         fits: (version) => Number(version) >= major,
       },
       entries: [best, ...others],
-      ...{ keys: [], settings: [], lacking: this.#lacking(source, assembly) },
+      keys: [],
+      settings: [],
+      lacking: this.#lacking(source, assembly),
     };
   }
 

@@ -62,7 +62,10 @@ function look({ subject, facts: { entry } }: ViewRequest<'dotnet'>): PublishedVi
   const isTold = (path: string): boolean => damaged.has(path);
   const assemblies = readAssemblies(paths, (path) => readBytes(path, MOST_ASSEMBLY_BYTES));
   return {
-    ...{ assemblies, entry: entry.file, paths, otherSymbols: otherSymbols(paths, assemblies, readBytes) },
+    assemblies,
+    entry: entry.file,
+    paths,
+    otherSymbols: otherSymbols(paths, assemblies, readBytes),
     ...(deps !== undefined && { deps }),
     ...(config !== undefined && { config }),
     faults: [...faults, ...assemblies.faults.filter(({ path }) => path !== entry.file && !isTold(path))],

@@ -136,7 +136,11 @@ async function compiled(
     mkdirSync(target);
     const byPath = new Map([...sources.values()].map((file) => [file.source, shownOf(file)]));
     await compileJava({
-      ...{ java, release, processors, target, scratch },
+      java,
+      release,
+      processors,
+      target,
+      scratch,
       sources: [...sources.values()].map(({ source }) => source),
       classPath: classPath.map((one) => one.path),
       shown: (file) => byPath.get(file) ?? file,

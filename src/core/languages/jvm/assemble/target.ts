@@ -161,7 +161,11 @@ async function preparedInputs(
     if (jar === undefined) throw new Error(`${input.shown} was not prepared in ${project.root}`);
     const { owner, version, by } = input;
     return {
-      ...{ jar, owner, version, by, out },
+      jar,
+      owner,
+      version,
+      by,
+      out,
       stamp: stampOf(lstatSync(out)),
       read: (entry) => contentOf(open, out, entry),
       facts: () => readFacts(out),
@@ -253,7 +257,10 @@ function entriesOf(
   const make = (path: string, made: Buffer, by: string): PackedFile => {
     const content = generatedBytes(project, made);
     return {
-      ...{ path, kind: 'file', mode: FILE_MODE, origin: { from: 'generated', by } },
+      path,
+      kind: 'file',
+      mode: FILE_MODE,
+      origin: { from: 'generated', by },
       reason: { why: 'made-for', by: path === JAR_MANIFEST ? 'the JAR' : path },
       stamp: stampOf(lstatSync(content.source)),
       ...content,
@@ -282,7 +289,13 @@ function foldersOf(files: readonly PackedFile[]): PackedEntry[] {
 function packedFile({ path, entry, reason }: JvmEntry, input: PreparedInput, origin: Origin): PackedFile {
   const { at, length, method, crc32, sha256, size } = entry;
   return {
-    ...{ path, kind: 'file', mode: FILE_MODE, origin, reason, size, sha256 },
+    path,
+    kind: 'file',
+    mode: FILE_MODE,
+    origin,
+    reason,
+    size,
+    sha256,
     source: input.out,
     stamp: input.stamp,
     packed: { at, length, method, crc32 },

@@ -10,7 +10,8 @@ const SETTINGS = `<settings>
   </mirrors>
 </settings>`;
 const surroundings: SettingsSurroundings = {
-  ...{ java: 17, arch: 'arm64' },
+  java: 17,
+  arch: 'arm64',
   variable: (name) => (name === 'TIDE' ? 'high' : undefined),
   isThere: (path) => path === '/harbour/high',
 };

@@ -31,7 +31,9 @@ export interface ChosenRepositories {
 /** @throws EmballageError REQUIREMENTS_INVALID where nobody says where to ask */
 export function repositoriesOf(project: Project, spec: FunctionSpec<'jvm'>, machine: Machine): ChosenRepositories {
   const settings = readMavenSettings(settingsFiles(project, machine), {
-    ...{ variable: machine.variable, arch: machine.arch, java: Number(spec.runtime.version) },
+    variable: machine.variable,
+    arch: machine.arch,
+    java: Number(spec.runtime.version),
     isThere: (path) => existsSync(path.replaceAll('${user.home}', machine.home)),
   });
   if (spec.sources.length > 0) return { sources: sheetSources(project.root, spec.sources), settings, notes: [] };

@@ -92,6 +92,12 @@ function typeName(descriptor: string): string {
 }
 
 const PRIMITIVES: Readonly<Record<string, string>> = {
-  ...{ B: 'byte', C: 'char', D: 'double', F: 'float' },
-  ...{ I: 'int', J: 'long', S: 'short', Z: 'boolean' },
+  B: 'byte',
+  C: 'char',
+  D: 'double',
+  F: 'float',
+  I: 'int',
+  J: 'long',
+  S: 'short',
+  Z: 'boolean',
 };

@@ -76,7 +76,10 @@ function look(home: string): JavaRuntime | undefined {
     if (!Number.isInteger(major)) return undefined;
     const [compiler, signatures] = [join(home, 'bin/javac'), join(home, 'lib/ct.sym')];
     return {
-      ...{ home, path, version, major },
+      home,
+      path,
+      version,
+      major,
       ...(existsSync(compiler) && { compiler }),
       ...(existsSync(signatures) && { signatures }),
     };

@@ -20,7 +20,10 @@ export const running: Running<'jvm'> = {
   async found(machine) {
     const javas = await javasOf(machine);
     const rows = javas.map(({ version, path, major, compiler }) => ({
-      ...{ name: 'java', version, path, does: 'runs functions of runtime' },
+      name: 'java',
+      version,
+      path,
+      does: 'runs functions of runtime',
       what: `java ${String(major)}${compiler === undefined ? ', without a compiler' : ''}`,
     }));
     return { rows, document: { java: javas } };

@@ -65,7 +65,11 @@ class FactsReader {
     for (const method of methods) this.#method(method);
     const source = attributes.find((one) => one.name === 'SourceFile');
     return {
-      ...{ name, super: superName, interfaces, major, access },
+      name,
+      super: superName,
+      interfaces,
+      major,
+      access,
       ...(source !== undefined && { file: pool.text(new ByteReader(source.data).u2()) }),
       refs: [...this.#refs].sort(),
       texts: [...this.#texts].sort(),

@@ -6,8 +6,14 @@ import { traceClasses } from './trace-classes';
 /** A prepared JAR of texts. */
 function input(owner: string, files: Readonly<Record<string, string>>): MergeInput {
   const entries = Object.entries(files).map(([path, text]) => ({
-    ...{ path, from: path, sha256: contentDigest(text), size: text.length },
-    ...{ crc32: 0, method: 0, at: 0, length: text.length },
+    path,
+    from: path,
+    sha256: contentDigest(text),
+    size: text.length,
+    crc32: 0,
+    method: 0,
+    at: 0,
+    length: text.length,
   }));
   const jar = { entries, isMultiRelease: false };
   return { jar, owner, version: owner === '' ? '' : '1', read: ({ path }) => Buffer.from(files[path] ?? '') };
@@ -75,8 +81,17 @@ describe('many JARs', () => {
 
 describe('tracing classes', () => {
   const facts = (name: string, more: Partial<ClassFacts> = {}): ClassFacts => ({
-    ...{ name, super: 'java/lang/Object', interfaces: [], major: 61, access: 1 },
-    ...{ refs: [], texts: [], services: [], unseen: [], settings: [], ...more },
+    name,
+    super: 'java/lang/Object',
+    interfaces: [],
+    major: 61,
+    access: 1,
+    refs: [],
+    texts: [],
+    services: [],
+    unseen: [],
+    settings: [],
+    ...more,
   });
   const trace = (
     classes: readonly [ClassFacts, string][],

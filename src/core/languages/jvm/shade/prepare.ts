@@ -340,10 +340,7 @@ class BlobWriter {
   }
 }
 
-/**
- * A JAR that was prepared before; undefined where it is not there or not whole.
- * @param out absolute path of its folder
- */
+/** A JAR that was prepared before; undefined where it was not. @param out absolute path of its folder */
 export function readPrepared(out: string): PreparedJar | undefined {
   try {
     return JSON.parse(readFileSync(`${out}.json`, 'utf8')) as PreparedJar;

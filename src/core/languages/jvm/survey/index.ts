@@ -97,7 +97,9 @@ class JvmSurvey implements Survey {
           ];
     return {
       name: hasSeveral ? stemOf(file) : nameFor(source, '', false, this.#tree.root),
-      ...{ source, file, entries },
+      source,
+      file,
+      entries,
       runtime: await versionFor(this.#request, this.#poms, source, needed),
       ...(needs !== undefined && { needs }),
       keys: [],
@@ -126,7 +128,12 @@ class JvmSurvey implements Survey {
     const groups = groupBy(found, ({ source }) => source);
     return found.map(({ file, source, entries, java }) => ({
       name: (groups.get(source)?.length ?? 0) > 1 ? stemOf(file) : nameFor(source, '', false, this.#tree.root),
-      ...{ source, file, entries, keys: [], settings: [], lacking: [] },
+      source,
+      file,
+      entries,
+      keys: [],
+      settings: [],
+      lacking: [],
       runtime: {
         value: `java ${String(java)}`,
         why: 'its classes are compiled for it',
@@ -191,7 +198,8 @@ const READ = /\bSystem\s*\.\s*getenv\s*\(\s*(?:\)\s*\.\s*get(?:OrDefault)?\s*\(\
 function settingsIn(texts: ReadonlyMap<string, string>): SurveyedSetting[] {
   return [...texts].flatMap(([file, text]) =>
     [...text.matchAll(READ)].map(({ 1: name = '', index }) => ({
-      ...{ name, file },
+      name,
+      file,
       line: lineAt(text, index),
       hasDefault: false,
     })),

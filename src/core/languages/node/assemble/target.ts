@@ -36,7 +36,13 @@ export async function assemble(request: AssemblyRequest<'node'>, whole: FileSet)
   const sources = sourceFiles(whole, knownDigests);
   const own = laidOut(sources, links, join(request.project.root, spec.source));
   const plain: Omit<Assembly, 'fileSet'> = {
-    ...{ packages, trimmed: [], overlaps: [], unseen: [], missing: [], modules: [], toolchains: [] },
+    packages,
+    trimmed: [],
+    overlaps: [],
+    unseen: [],
+    missing: [],
+    modules: [],
+    toolchains: [],
     sourceDigests: new Map(),
     hostEntry: spec.entry,
     carriedOf: ({ node }) => (node === undefined ? {} : { node }),

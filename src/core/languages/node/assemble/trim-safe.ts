@@ -66,13 +66,34 @@ export function mentionsIn(code: string): Mentions {
 
 const SYSTEMS = /^(?:linux(?:musl)?|darwin|macos|osx|win32|windows|android|freebsd|openbsd|netbsd|sunos|aix)$/;
 const CPUS: Readonly<Record<string, 'x64' | 'arm64' | 'other'>> = {
-  ...{ x64: 'x64', x86_64: 'x64', amd64: 'x64', arm64: 'arm64', aarch64: 'arm64', armv8: 'arm64' },
-  ...{ ia32: 'other', x86: 'other', arm: 'other', armv6: 'other', armv7: 'other', armv7l: 'other', armhf: 'other' },
-  ...{ ppc64: 'other', ppc64le: 'other', s390x: 'other', riscv64: 'other', loong64: 'other', mips64el: 'other' },
+  x64: 'x64',
+  x86_64: 'x64',
+  amd64: 'x64',
+  arm64: 'arm64',
+  aarch64: 'arm64',
+  armv8: 'arm64',
+  ia32: 'other',
+  x86: 'other',
+  arm: 'other',
+  armv6: 'other',
+  armv7: 'other',
+  armv7l: 'other',
+  armhf: 'other',
+  ppc64: 'other',
+  ppc64le: 'other',
+  s390x: 'other',
+  riscv64: 'other',
+  loong64: 'other',
+  mips64el: 'other',
 };
 const LIBCS: Readonly<Record<string, 'glibc' | 'musl'>> = {
-  ...{ musl: 'musl', musleabihf: 'musl', linuxmusl: 'musl', alpine: 'musl' },
-  ...{ glibc: 'glibc', gnu: 'glibc', gnueabihf: 'glibc' },
+  musl: 'musl',
+  musleabihf: 'musl',
+  linuxmusl: 'musl',
+  alpine: 'musl',
+  glibc: 'glibc',
+  gnu: 'glibc',
+  gnueabihf: 'glibc',
 };
 
 /** Addons that lie ready for several platforms, in folders or under names that say for which. */

@@ -153,8 +153,11 @@ function parseRecord(text: string): LinkRecord | undefined {
   let at = end + 1;
   const next = (length: number): string => text.slice(at, (at += length));
   const sections = places.map(([path, file, plan, own, map]) => ({
-    ...{ path, file, plan: next(plan) },
-    ...{ text: next(own), map: next(map) },
+    path,
+    file,
+    plan: next(plan),
+    text: next(own),
+    map: next(map),
   }));
   return at === text.length ? { ...rest, sections } : undefined;
 }

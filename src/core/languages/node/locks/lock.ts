@@ -197,7 +197,12 @@ class Fetching {
     if (memory !== undefined && known === undefined) writeWhole(memory, sha256, memory);
     const facts = this.#hasScripts ? entry : await factsInPackage(this.#request.project, sha256, file);
     return {
-      ...{ name: entry.name, version: entry.version, file, sha256, size, index },
+      name: entry.name,
+      version: entry.version,
+      file,
+      sha256,
+      size,
+      index,
       from: /^https?:/.test(from) ? withoutCredentials(from) : from,
       by: [],
       node: {

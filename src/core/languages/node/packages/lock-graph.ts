@@ -86,7 +86,12 @@ function entryAt(key: string, one: GraphPackage): LockEntry {
     Object.fromEntries(one.finds.filter((edge) => edge.kind === kind).map(({ name, range }) => [name, range]));
   const { name, version, resolved, integrity, engines, os, cpu, libc } = one;
   return {
-    ...{ key, name, version, isLink: false, isBundled: false, hasInstallScript: one.hasInstallScript ?? false },
+    key,
+    name,
+    version,
+    isLink: false,
+    isBundled: false,
+    hasInstallScript: one.hasInstallScript ?? false,
     ...(resolved !== undefined && { resolved }),
     ...(integrity !== undefined && { integrity }),
     ...(engines !== undefined && { engines }),

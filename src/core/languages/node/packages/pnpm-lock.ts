@@ -41,7 +41,10 @@ export function readPnpmLock(text: string, shown: string, folders: LockFolders):
     const folder = at === '.' ? '' : at;
     const known = folders.all.find((one) => one.folder === folder);
     graph.set(folder, {
-      ...{ id: folder, folder, name: known?.name ?? folder, version: known?.version ?? '' },
+      id: folder,
+      folder,
+      name: known?.name ?? folder,
+      version: known?.version ?? '',
       finds: KINDS.flatMap((kind) => importerEdges(asRecord(asRecord(importer)[kind]), kind, folder)),
     });
   }
@@ -94,7 +97,10 @@ function readPackage(id: string, key: string, { described, instance, lock }: Des
   const { engines, os, cpu, libc } = described;
   const { node } = asRecord(engines);
   return {
-    ...{ id, name, version, integrity },
+    id,
+    name,
+    version,
+    integrity,
     ...(typeof tarball === 'string' && { resolved: tarball }),
     ...(typeof node === 'string' && { engines: node }),
     ...(os !== undefined && { os: list(os) }),
@@ -103,7 +109,9 @@ function readPackage(id: string, key: string, { described, instance, lock }: Des
     ...(described.requiresBuild === true && { hasInstallScript: true }),
     finds: KINDS.flatMap((kind) =>
       Object.entries(texts(instance[kind])).map(([one, range]) => ({
-        ...{ name: one, kind, range: withoutPeers(range) },
+        name: one,
+        kind,
+        range: withoutPeers(range),
         to: targetOf(one, range, ''),
       })),
     ),

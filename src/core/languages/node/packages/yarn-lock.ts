@@ -45,7 +45,9 @@ export function readYarnLock(text: string, shown: string, folders: LockFolders):
         'take it from a registry; what comes out of version control has no digest to hold it to',
       );
     return {
-      ...{ id: idOf(block), name: packageName(pattern), version },
+      id: idOf(block),
+      name: packageName(pattern),
+      version,
       ...(address !== undefined && { resolved: address }),
       ...(digest !== undefined && { integrity: digest }),
       // What is optional is asked for under both names.
@@ -83,7 +85,10 @@ function withFolders(
   find: (name: string, range: string) => string | undefined,
 ): LockGraph {
   const own = folders.all.map(({ folder, name, version, manifest }): GraphPackage => ({
-    ...{ id: folder, folder, name, version },
+    id: folder,
+    folder,
+    name,
+    version,
     finds: edgesOfManifest(manifest, find),
   }));
   return new Map([...packages, ...own].map((one) => [one.id, one]));
@@ -151,7 +156,9 @@ function laterPackage(key: string, entry: Record<string, unknown>, lock: YamlLoc
   for (const [, what = '', values = ''] of String(entry.conditions ?? '').matchAll(/(\w+)=([^&\s]+)/g))
     conditions.set(what, [...(conditions.get(what) ?? []), values]);
   return {
-    ...{ id: `package ${resolution}`, name, version },
+    id: `package ${resolution}`,
+    name,
+    version,
     ...Object.fromEntries(conditions),
     finds: [
       ...Object.entries(texts(entry.dependencies)).map(([one, range]) =>

@@ -29,7 +29,9 @@ export function openPages(): Pages {
         fault === 'html-as-json'
           ? { kind: 'text', type: JSON_TYPE, body: '<html>not what you asked for</html>', isTagged: false }
           : {
-              ...{ kind: 'text', type: JSON_TYPE, isTagged: true },
+              kind: 'text',
+              type: JSON_TYPE,
+              isTagged: true,
               body: JSON.stringify(
                 npmDocument(asked.name, versions, base + NPM_PATH, fault === 'wrong-digest' ? 'digest' : undefined),
               ),
@@ -39,7 +41,9 @@ export function openPages(): Pages {
     offer(base) {
       const url = base + NPM_PATH;
       return {
-        ...{ key: 'npmUrl', url, projects: [...made.keys()] },
+        key: 'npmUrl',
+        url,
+        projects: [...made.keys()],
         files: [...made.values()].reduce((sum, some) => sum + some.length, 0),
         line: made.size === 0 ? undefined : 'npm packages',
         naming: made.size === 0 ? undefined : ['in .npmrc', `registry=${url}`],

@@ -162,8 +162,10 @@ function parsed(code: string): Program {
     return parse(code, { ecmaVersion: 'latest', sourceType: 'module', allowHashBang: true });
   } catch {
     return parse(code, {
-      ...{ ecmaVersion: 'latest', sourceType: 'script' },
-      ...{ allowHashBang: true, allowReturnOutsideFunction: true },
+      ecmaVersion: 'latest',
+      sourceType: 'script',
+      allowHashBang: true,
+      allowReturnOutsideFunction: true,
     });
   }
 }

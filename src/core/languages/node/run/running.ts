@@ -20,8 +20,11 @@ export const running: Running<'node'> = {
   async found(machine) {
     const nodes = await nodesOf(machine);
     const rows = nodes.map(({ version, path, major }) => ({
-      ...{ name: 'node', version, path },
-      ...{ does: 'runs functions of runtime', what: `node ${String(major)}` },
+      name: 'node',
+      version,
+      path,
+      does: 'runs functions of runtime',
+      what: `node ${String(major)}`,
     }));
     return { rows, document: { node: nodes } };
   },

@@ -81,7 +81,9 @@ export class Modules {
     const code = this.code(path);
     if (code === undefined) return [];
     return readModuleJob({ path, text: code, format: undefined }).facts.settings.map(({ name, line, hasDefault }) => ({
-      ...{ name, file: path, hasDefault },
+      name,
+      file: path,
+      hasDefault,
       // Compiling moves lines.
       line: code === text ? line : lineAt(text, text.indexOf(name)),
     }));

@@ -48,7 +48,10 @@ class Tracer {
       }
     while (this.#followNames() || this.#followHints());
     return {
-      ...{ reached: this.#reached, edges: this.#edges, unseen: this.#unseen, missing: this.#missing },
+      reached: this.#reached,
+      edges: this.#edges,
+      unseen: this.#unseen,
+      missing: this.#missing,
       dependencies: this.#dependencies.edges,
     };
   }

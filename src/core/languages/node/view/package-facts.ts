@@ -55,7 +55,9 @@ export async function factsInPackage(
 ): Promise<Pick<LockEntry, 'hasInstallScript' | 'engines'>> {
   const { folder } = await unpackTarball({
     path: packageStore(project).pathOf(sha256),
-    ...{ file, folder: unpackedFolder(project, sha256), mustHave: 'package.json' },
+    file,
+    folder: unpackedFolder(project, sha256),
+    mustHave: 'package.json',
     mostBytes: mostUnpacked(project),
   });
   const value = parseJson(readTextNow(join(folder, 'package.json')), file);

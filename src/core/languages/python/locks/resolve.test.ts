@@ -25,7 +25,8 @@ function stated(text: string): StatedRequirement {
 async function settle(...texts: string[]): Promise<{ versions: string[]; notes: string[] }> {
   const notes: string[] = [];
   const files = FILES.map(([file, requiresPython]) => ({
-    ...{ file, url: `https://harbour.example/${file}` },
+    file,
+    url: `https://harbour.example/${file}`,
     ...(requiresPython !== undefined && { requiresPython }),
   }));
   const resolved = await resolveRequirements({

@@ -15,8 +15,11 @@ export const running: Running<'python'> = {
   async found(machine) {
     const pythons = await interpretersOf(machine);
     const rows = pythons.map(({ version, path, minor }) => ({
-      ...{ name: 'python', version, path },
-      ...{ does: 'runs functions of runtime', what: `python ${minor}` },
+      name: 'python',
+      version,
+      path,
+      does: 'runs functions of runtime',
+      what: `python ${minor}`,
     }));
     return { rows, document: { python: pythons } };
   },

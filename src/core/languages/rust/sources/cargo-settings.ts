@@ -43,7 +43,11 @@ export async function writeSettings(request: CompileRequest, home: string): Prom
       // Cargo wants to read there what the registry would have told it of the file.
       const beside = { '.cargo-checksum.json': JSON.stringify({ files: {}, package: sha256 }) };
       const unpacked = await unpackTarball({
-        ...{ path, file, folder, mustHave: 'Cargo.toml', beside },
+        path,
+        file,
+        folder,
+        mustHave: 'Cargo.toml',
+        beside,
         mostBytes: mostUnpacked(project),
       });
       linkTo(unpacked.folder, join(crates, `${name}-${version}`));

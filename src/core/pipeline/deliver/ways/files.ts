@@ -23,7 +23,8 @@ export interface FileToSend extends PayloadFile {
 export function filesOf({ parts, beside, ending }: Payload): FileToSend[] {
   const data = beside.map((one) => ({
     ...one,
-    ...{ kind: 'beside' as const, arch: '' },
+    kind: 'beside' as const,
+    arch: '',
   }));
   const own = parts.flatMap(({ arch, waybill, papers, ...part }) => [
     { ...part, name: `artifact ${arch}`, arch, ending, kind: 'artifact' as const },
@@ -37,8 +38,11 @@ export function filesOf({ parts, beside, ending }: Payload): FileToSend[] {
     },
     ...papers.map((paper) => ({
       ...paper,
-      ...{ name: `${PAPERS[paper.kind].title} ${arch}`, arch, ending: `${ending}${PAPERS[paper.kind].ending}` },
-      ...{ kind: 'paper' as const, of: part.sha256 },
+      name: `${PAPERS[paper.kind].title} ${arch}`,
+      arch,
+      ending: `${ending}${PAPERS[paper.kind].ending}`,
+      kind: 'paper' as const,
+      of: part.sha256,
     })),
   ]);
   // Data, waybills and papers first: an artifact is never there without them.
@@ -91,7 +95,8 @@ function paperDigests(parts: Payload['parts'], last: Delivery | undefined): Dige
   return parts.flatMap(({ arch, papers }) =>
     papers.map(({ kind, sha256 }) => ({
       what: `${PAPERS[kind].title} ${arch}`,
-      ...{ sha256, before: last?.papers?.[arch]?.[kind] },
+      sha256,
+      before: last?.papers?.[arch]?.[kind],
     })),
   );
 }

@@ -34,7 +34,9 @@ function contentDrifts(payload: Payload, result: VersionResult | undefined): Hos
   return rows
     .filter(([, here, there]) => here !== there)
     .map(([what, here, there]) => ({
-      ...{ what, here: shortDigest(here), there: there === undefined ? 'nothing' : shortDigest(there) },
+      what,
+      here: shortDigest(here),
+      there: there === undefined ? 'nothing' : shortDigest(there),
       isCode: true,
     }));
 }

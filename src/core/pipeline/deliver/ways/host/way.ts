@@ -129,13 +129,11 @@ export class HostWay implements Way {
     const head = await this.#ask({ url, method: 'HEAD', doing, expects: [200, 404] });
     if (head.status === 200 && Number(head.headers['content-length']) === file.size) return 'there';
     const response = await this.#ask({
-      ...{
-        url,
-        method: 'PUT',
-        doing,
-        expects: [200, 201, 204],
-        body: fileBody({ path: file.path, at: 0, size: file.size }, onSent),
-      },
+      url,
+      method: 'PUT',
+      doing,
+      expects: [200, 201, 204],
+      body: fileBody({ path: file.path, at: 0, size: file.size }, onSent),
       headers: {
         'content-type': 'application/octet-stream',
         'content-length': String(file.size),
@@ -173,7 +171,10 @@ export class HostWay implements Way {
   ): Promise<NetworkResponse> {
     const bytes = Buffer.from(JSON.stringify(value));
     return this.#ask({
-      ...{ url, method: 'PUT', doing, expects: [200, 201, 204, ...more] },
+      url,
+      method: 'PUT',
+      doing,
+      expects: [200, 201, 204, ...more],
       headers: { ...JSON_TYPE, ...headers, 'content-length': String(bytes.length) },
       body: { size: bytes.length, pieces: () => [bytes] },
     });
@@ -223,7 +224,11 @@ function versionOf({ form, parts, beside, configuration }: Payload): VersionText
       parts.map(({ arch, sha256, size, waybill }) => [arch, { sha256, size, waybill: waybill.sha256 }]),
     ),
     beside: Object.fromEntries(beside.map(({ name, sha256, size, setting }) => [name, { sha256, size, setting }])),
-    ...{ runtime, entry, loads, memory: memoryBytes, timeout: timeoutMs },
+    runtime,
+    entry,
+    loads,
+    memory: memoryBytes,
+    timeout: timeoutMs,
     ...(adapter !== undefined && { adapter }),
     ...(shape !== undefined && { shape }),
     settings: {

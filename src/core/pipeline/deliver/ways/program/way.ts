@@ -43,7 +43,9 @@ export const programRequest = z
     artifacts: z
       .array(
         z.strictObject({
-          ...{ arch: z.enum(['x86_64', 'arm64']), ...file, waybill: z.string() },
+          arch: z.enum(['x86_64', 'arm64']),
+          ...file,
+          waybill: z.string(),
           papers: z.partialRecord(z.enum(PAPER_KINDS), z.string()).optional(),
         }),
       )
@@ -149,7 +151,11 @@ export class ProgramWay implements Way {
 
   async takeBack({ function: name, destination, version, locations, artifacts }: Delivery): Promise<TakenBack> {
     const request: Request = {
-      ...{ delivery: 1, do: 'recall', function: name, destination, locations },
+      delivery: 1,
+      do: 'recall',
+      function: name,
+      destination,
+      locations,
       ...(version !== undefined && { version }),
     };
     await this.#ask(`recalling ${name} with \`${printable(this.at)}\``, request, {});
@@ -165,8 +171,13 @@ export class ProgramWay implements Way {
     const [word = '', ...args] = command;
     const program = word.includes('/') && !word.startsWith('/') ? join(root, word) : word;
     const end = await runProgram({
-      ...{ program, args, cwd: root, env: { ...env, ...secrets }, maxBytes: MOST_OUTPUT_BYTES },
-      ...{ input: `${JSON.stringify(request)}\n`, patienceMs: timeMs },
+      program,
+      args,
+      cwd: root,
+      env: { ...env, ...secrets },
+      maxBytes: MOST_OUTPUT_BYTES,
+      input: `${JSON.stringify(request)}\n`,
+      patienceMs: timeMs,
     }).catch((error: unknown) => {
       throw cannotStart(doing, word, error);
     });
@@ -200,16 +211,28 @@ function requestOf(
 ): Request {
   const { runtime, entry, memoryBytes, timeoutMs, settings, secrets, held } = configuration;
   return {
-    ...{ delivery: 1, do: 'send', function: name, destination: destination.name, form: form.id },
+    delivery: 1,
+    do: 'send',
+    function: name,
+    destination: destination.name,
+    form: form.id,
     what: what === 'nothing' ? 'both' : what,
     artifacts: parts.map(({ arch, path, sha256, size, waybill, papers }) => ({
-      ...{ arch, path, sha256, size },
+      arch,
+      path,
+      sha256,
+      size,
       waybill: waybill.path,
       ...(papers.length > 0 && { papers: Object.fromEntries(papers.map((one) => [one.kind, one.path])) }),
     })),
     beside: beside.map(({ name: own, setting, path, sha256, size }) => ({ name: own, setting, path, sha256, size })),
-    ...{ runtime, entry, memory: memoryBytes, timeout: timeoutMs, settings },
-    ...{ secrets: Object.keys(secrets).sort(), held: [...held].sort() },
+    runtime,
+    entry,
+    memory: memoryBytes,
+    timeout: timeoutMs,
+    settings,
+    secrets: Object.keys(secrets).sort(),
+    held: [...held].sort(),
   };
 }
 

@@ -111,11 +111,15 @@ export class PutWay implements Way {
     const digest = digestField(file.sha256);
     const ask = (): Promise<NetworkResponse> =>
       this.#exchange.send({
-        ...{ url, method: 'PUT', doing, body: fileBody({ path: file.path, at: 0, size: file.size }, onSent) },
+        url,
+        method: 'PUT',
+        doing,
+        body: fileBody({ path: file.path, at: 0, size: file.size }, onSent),
         headers: {
           'content-type': file.ending.endsWith('.json') ? 'application/json' : 'application/octet-stream',
           'content-length': String(file.size),
-          ...{ 'content-digest': digest, 'repr-digest': digest },
+          'content-digest': digest,
+          'repr-digest': digest,
           ...(there === undefined
             ? { 'if-none-match': '*' }
             : there.etag === undefined
@@ -166,7 +170,9 @@ export class PutWay implements Way {
   /** What is there, read or, where the server has computed it, told. */
   async #contentAt(url: string, doing: string, size: number): Promise<{ readonly sha256: string } | undefined> {
     const response = await this.#exchange.send({
-      ...{ url, doing, expects: [200, 404, 410] },
+      url,
+      doing,
+      expects: [200, 404, 410],
       headers: { 'want-repr-digest': 'sha-256=9', 'accept-encoding': 'identity', 'cache-control': 'no-cache' },
     });
     if (response.status !== 200) {

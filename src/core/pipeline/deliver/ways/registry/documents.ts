@@ -94,7 +94,10 @@ function manifestOf(
 ): ManifestToPush {
   const bytes = Buffer.from(
     JSON.stringify({
-      ...{ schemaVersion: 2, mediaType: OCI_MANIFEST, artifactType, config: EMPTY_DESCRIPTOR },
+      schemaVersion: 2,
+      mediaType: OCI_MANIFEST,
+      artifactType,
+      config: EMPTY_DESCRIPTOR,
       layers: layers.map(({ descriptor, title: own }) => ({ ...descriptor, annotations: { [TITLE]: own } })),
       annotations: { [TITLE]: title, ...more },
     }),

@@ -92,7 +92,10 @@ function referrerOf(file: Attached, layer: Descriptor, subject: Descriptor) {
   const annotations = { [TITLE]: file.title };
   const bytes = Buffer.from(
     JSON.stringify({
-      ...{ schemaVersion: 2, mediaType: OCI_MANIFEST, artifactType: file.mediaType, config: EMPTY_DESCRIPTOR },
+      schemaVersion: 2,
+      mediaType: OCI_MANIFEST,
+      artifactType: file.mediaType,
+      config: EMPTY_DESCRIPTOR,
       layers: [{ ...layer, annotations }],
       subject: { mediaType: subject.mediaType, digest: subject.digest, size: subject.size },
       annotations,

@@ -216,7 +216,11 @@ export class RegistryWay implements Way {
         return;
       }
       const how = await pushBlob(connection, {
-        ...{ name: repository, descriptor, content, mountFrom, memory: this.#options.memory },
+        name: repository,
+        descriptor,
+        content,
+        mountFrom,
+        memory: this.#options.memory,
         onProgress: (bytes) => progress(digest, bytes),
       });
       progress(digest, size);
@@ -302,7 +306,8 @@ function refuseTag(tag: string): void {
 export function openRegistry({ project, registry: connect, memory }: DeliveryWorld, registry: Registry): Way {
   const { host, plainHttp } = registry;
   return new RegistryWay({
-    ...{ registry, memory },
+    registry,
+    memory,
     connect: () => connect(host, plainHttp),
     standing: () =>
       readLedger(project).deliveries.filter(
