@@ -8,7 +8,7 @@ const { lockFunctions } = built('core/pipeline/lock/lock.js');
 const { readyPackages } = built('core/languages/python/sources/packages.js');
 const { HttpClient } = built('core/sources/index.js');
 const { NO_CREDENTIALS } = built('core/toolchains/credentials.js');
-const { thisMachine } = built('cli/machine.js');
+const { thisMachine } = built('cli/session/machine.js');
 
 const project = await openBench(process.argv[2]);
 const cacheFolder = join(project.root, '.emballage/http');

@@ -66,7 +66,7 @@ function commandsPage() {
 }
 
 function statePage() {
-  const own = new Set(LANGUAGES.flatMap(({ keeps }) => keeps));
+  const own = new Set(LANGUAGES.flatMap(({ caches }) => caches));
   const kinds = [...Object.values(KINDS), ...own].sort((a, b) => (a.name < b.name ? -1 : 1));
   const most = ({ things, bytes }) =>
     `${things.toLocaleString('en')}${bytes === undefined ? '' : `, ${(bytes / 2 ** 30).toLocaleString('en')} GiB`}`;

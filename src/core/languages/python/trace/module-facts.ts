@@ -36,8 +36,9 @@ export function readModuleFacts(code: string): ModuleFacts {
       const added = name === 'try' ? undefined : NEW_SYNTAX[name];
       if (added !== undefined && !syntax.has(added[1]))
         syntax.set(added[1], { since: added[0], what: added[1], line: lines.at(ref.from) });
-      if (name === 'TryStatement' && isExceptGroup(ref.node, source))
-        syntax.set('except*', { since: '3.11', what: '`except*`', line: lines.at(ref.from) });
+      if (name === 'TryStatement' || name === 'String')
+        for (const one of newerIn(ref.node, source))
+          if (!syntax.has(one.what)) syntax.set(one.what, { since: one.since, what: one.what, line: lines.at(one.at) });
       if (name === 'IfStatement') return enterIf(ref.node, source, { calls, imports, lines, texts });
       if (name === 'ImportStatement') {
         for (const one of readImport(source.slice(ref.from, ref.to)))
@@ -132,6 +133,38 @@ function isExceptGroup(node: SyntaxNode, source: string): boolean {
   for (let child = node.firstChild; child !== null; child = child.nextSibling)
     if (child.name === 'except' && /^\s*\*/.test(source.slice(child.to, child.to + 8))) return true;
   return false;
+}
+
+interface Newer {
+  readonly since: string;
+  readonly what: string;
+  readonly at: number;
+}
+
+/** Syntax that came later and that has no node of its own. */
+function* newerIn(node: SyntaxNode, source: string): Generator<Newer> {
+  if (node.name === 'String') {
+    if (isTemplate(source, node.from)) yield { since: '3.14', what: 'a template string (`t"…"`)', at: node.from };
+    return;
+  }
+  if (isExceptGroup(node, source)) yield { since: '3.11', what: '`except*`', at: node.from };
+  const bare = bareExceptions(node);
+  if (bare !== undefined) yield { since: '3.14', what: '`except` for several without parentheses', at: bare };
+}
+
+/** Where several exceptions are caught without parentheses (PEP 758). */
+function bareExceptions(node: SyntaxNode): number | undefined {
+  for (let child = node.firstChild; child !== null; child = child.nextSibling) {
+    if (child.name !== 'except') continue;
+    for (let next = child.nextSibling; next !== null && next.name !== 'Body'; next = next.nextSibling)
+      if (next.name === ',') return child.from;
+  }
+  return undefined;
+}
+
+/** Whether a string has the prefix of a template (PEP 750), which the parser takes for a name before it. */
+function isTemplate(source: string, at: number): boolean {
+  return /(?:^|[^\w.])(?:t|tr|rt)$/i.test(source.slice(Math.max(0, at - 3), at));
 }
 
 /** Line numbers of offsets. */

@@ -97,7 +97,8 @@ describe('facts of a module', () => {
 
   it('are the syntax that older versions do not know', () => {
     const code =
-      'match x:\n    case 1: pass\ntry: pass\nexcept* E: pass\ntype T = int\ndef f[A](a): pass\nif (n := 1): pass\n';
+      'match x:\n    case 1: pass\ntry: pass\nexcept* E: pass\ntype T = int\ndef f[A](a): pass\nif (n := 1): pass\n' +
+      'try: pass\nexcept A, B: pass\nx = rt"{n}"\ntry: pass\nexcept (A, B): pass\ny = at["t"]\n';
     expect(
       readModuleFacts(code)
         .syntax.map(({ since, line }) => [since, line])
@@ -107,6 +108,8 @@ describe('facts of a module', () => {
       ['3.11', 3],
       ['3.12', 5],
       ['3.12', 6],
+      ['3.14', 10],
+      ['3.14', 9],
       ['3.8', 7],
     ]);
   });
