@@ -2,14 +2,13 @@
  * Whatever is changed in a sheet or a destination, a build that remembers everything gives what one gives that remembers
  * nothing: either the bytes do not depend on it, or the build sees it.
  */
-import { spawn } from 'node:child_process';
 import { cpSync, existsSync, readdirSync, readFileSync, statSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
 import { DUES, TARIFF, WORDS } from '../support/dotnet';
 import { itWithJava } from '../support/jvm';
 import { itWith } from '../support/needs';
 import { answering } from '../support/native';
-import { environment, folderWith, PROGRAM, put, run, type Files } from '../support/program';
+import { folderWith, put, run, type Files } from '../support/program';
 
 type Json = Readonly<Record<string, unknown>>;
 
@@ -270,21 +269,13 @@ function rootOf(kind: KindName): string {
   return root;
 }
 
-function build(root: string): Promise<{ readonly status: number | null; readonly stderr: string }> {
-  const child = spawn(process.execPath, [PROGRAM, 'build'], { cwd: root, env: environment(root) });
-  let stderr = '';
-  child.stdout.resume();
-  child.stderr.on('data', (bytes: Buffer) => (stderr += bytes.toString()));
-  return new Promise((resolve) => child.on('close', (status) => resolve({ status, stderr })));
-}
-
-async function holds(kind: KindName, change: Change): Promise<void> {
+function holds(kind: KindName, change: Change): void {
   const root = rootOf(kind);
   write(root, kind, change);
   const fresh = folderWith({});
   const isSource = (path: string): boolean => !/^\/(?:out|\.emballage)$/.test(path.slice(root.length));
   cpSync(root, fresh, { recursive: true, verbatimSymlinks: true, filter: isSource });
-  const [warm, cold] = await Promise.all([build(root), build(fresh)]);
+  const [warm, cold] = [run(root, ['build']), run(fresh, ['build'])];
   expect([warm.status, warm.stderr]).toEqual([cold.status, cold.stderr]);
   // What is tried has to be a right sheet.
   expect(warm.stderr).not.toMatch(/emballage\.yaml:|slipway\.yaml:/);
