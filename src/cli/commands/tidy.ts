@@ -41,7 +41,7 @@ export const command: CommandModule = {
     const bounds = boundsOf(args);
     const isDry = args['dry-run'] === true;
     const project = await session.openProject();
-    const all: StateKind[] = [...Object.values(KINDS), ...LANGUAGES.flatMap(({ caches: keeps }) => keeps)];
+    const all: StateKind[] = [...Object.values(KINDS), ...LANGUAGES.flatMap(({ caches }) => caches)];
     const kinds = all.filter(({ of }) => of === 'project' || args.caches === true);
     const alone = {
       state: project.state,

@@ -1,7 +1,7 @@
 /** Builds functions: those whose folder looks as it did are done by a look; the others are made again. */
 import { present } from '../../base/present';
 import { goingOn } from '../../findings/failure';
-import { openForm } from '../../forms';
+import { openForm, type PartsWork } from '../../forms';
 import type { Target } from '../../project/targets';
 import type { FunctionSpec } from '../../sheet';
 import { lookForChange } from './status';
@@ -29,35 +29,32 @@ async function buildChanged(request: BuildRequest): Promise<BuiltFunction[]> {
 
 /** What is sent in parts as one file too, where that is asked for. */
 async function withArchives(request: BuildRequest, built: BuiltFunction[]): Promise<BuiltFunction[]> {
-  const { functions, isArchived = false } = request;
+  const { project, functions, isArchived = false } = request;
   const wanted = new Map(
     functions
       .filter(({ form, isArchived: isAsked }) => form.isLayered === true && (isArchived || isAsked === true))
       .map((spec) => [spec.name, spec]),
   );
   if (wanted.size === 0) return built;
-  const archives = new Map<BuiltTarget, string>();
+  const sent: { readonly made: BuiltTarget; readonly target: Target; readonly parts: PartsWork }[] = [];
   for (const made of built.flatMap(({ targets }) => targets)) {
     const target = targetOf(wanted, made);
-    const path = target === undefined ? undefined : await archived(request, target);
-    if (path !== undefined) archives.set(made, path);
+    const { parts } = target === undefined ? {} : await openForm(target.spec.form);
+    if (target !== undefined && parts !== undefined) sent.push({ made, target, parts });
   }
+  const lacking = sent.filter(({ target, parts }) => !parts.isOneFileThere(project, target));
+  if (lacking.length > 0)
+    await alone(request, async () => {
+      for (const { target, parts } of lacking) {
+        request.onEvent({ kind: 'archiving', name: target.spec.name, arch: target.arch });
+        await parts.oneFile(project, target);
+      }
+    });
+  const archives = new Map(sent.map(({ made, target, parts }) => [made, parts.oneFilePath(target)]));
   return built.map((one) => ({
     ...one,
     targets: one.targets.map((made) => ({ ...made, ...present({ archive: archives.get(made) }) })),
   }));
-}
-
-/** @returns where it lies; undefined where the form is one file anyway */
-async function archived(request: BuildRequest, target: Target): Promise<string | undefined> {
-  const { project, onEvent } = request;
-  const { parts } = await openForm(target.spec.form);
-  if (parts?.isOneFileThere(project, target) === false)
-    await alone(request, async () => {
-      onEvent({ kind: 'archiving', name: target.spec.name, arch: target.arch });
-      await parts.oneFile(project, target);
-    });
-  return parts?.oneFilePath(target);
 }
 
 function targetOf(wanted: ReadonlyMap<string, FunctionSpec>, { name, arch }: BuiltTarget): Target | undefined {

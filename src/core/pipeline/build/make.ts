@@ -29,7 +29,7 @@ import { artifactName, artifactPath, waybillPath, type Target } from '../../proj
 /** Makes what has changed. The caller holds the build lock. */
 export async function makeFunctions(request: BuildRequest, statuses: readonly BuildStatus[]): Promise<BuiltFunction[]> {
   const { state } = request.project;
-  tidyState(state, new Set(LANGUAGES.flatMap(({ caches: keeps }) => keeps)));
+  tidyState(state, new Set(LANGUAGES.flatMap(({ caches }) => caches)));
   tidyKind(state, KINDS.artifacts);
   const store = new Store(state.folder(KINDS.artifacts));
   const changed = statuses.flatMap((status) => (status.unchanged === undefined ? status.survey.items : []));

@@ -164,7 +164,7 @@ export async function checkStanding(
 
 /** What the sheet says of a function, and what the host loads; without a waybill nobody knows that. */
 function statedFacts({ spec, arch }: Target, destination: Destination, waybill: Waybill | undefined): FunctionFacts {
-  const { name, runtime, settings, limits, memoryBytes, timeoutMs, adapter, byLanguage: own } = spec;
+  const { name, runtime, settings, limits, memoryBytes, timeoutMs, adapter, byLanguage } = spec;
   // What the host loads is what is held to being there.
   const entry = waybill === undefined ? undefined : entryOf(waybill.entry.loads);
   const shape = adapter === undefined ? undefined : adapterCalls(spec, destination).shape;
@@ -174,7 +174,7 @@ function statedFacts({ spec, arch }: Target, destination: Destination, waybill: 
     runtime,
     settings,
     limits,
-    byLanguage: own,
+    byLanguage,
     ...present({ entry, waybill, memoryBytes, timeoutMs, adapter, shape }),
   };
 }

@@ -8,7 +8,7 @@ import type { ByteSource } from '../../formats/byte-source';
 import { isClassFile } from '../../formats/classfile';
 import { isElf } from '../../formats/elf';
 import { readNative } from '../../formats/native';
-import { FORMS, openForm } from '../../forms';
+import { allForms } from '../../forms';
 import {
   Comparing,
   compareTrees,
@@ -51,8 +51,7 @@ const COMPARERS = [asZip, asTar, asGzip, asClass, asElf, asAssembly, asPe, asByt
 
 /** What forms know of themselves, loaded to compare. */
 async function openSides(): Promise<FormSides[]> {
-  const works = await Promise.all(FORMS.map((form) => openForm(form)));
-  return works.flatMap(({ sides }) => sides ?? []);
+  return (await allForms()).flatMap(({ sides }) => sides ?? []);
 }
 
 /** An artifact in the place of a file is compared as what it is, before it is as the format that it is made of. */

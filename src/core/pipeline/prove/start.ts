@@ -143,7 +143,7 @@ function environment({ surroundings, means, machine, caches, own }: StartPlan): 
 
 const OURS = 'emballage';
 /** Folders of ours whose things are known by their digests. */
-const KNOWN_BY_DIGEST = [...Object.values(KINDS), ...LANGUAGES.flatMap(({ caches: keeps }) => keeps)]
+const KNOWN_BY_DIGEST = [...Object.values(KINDS), ...LANGUAGES.flatMap(({ caches }) => caches)]
   .filter(({ of, keptBy }: StateKind) => of === 'user' && keptBy === 'digest')
   .map(({ name }) => `${OURS}/${name}`);
 

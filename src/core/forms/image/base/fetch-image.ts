@@ -16,19 +16,8 @@ import {
   writeIndex,
 } from '../../../formats/oci';
 import { platformOf } from '../documents';
-import type { Arch } from '../../../sheet';
-import { pullBlob, pullManifest, type RegistryConnection } from '../../../sources/registry';
-
-export interface FetchImageRequest {
-  readonly registry: RegistryConnection;
-  readonly name: string;
-  /** Of the manifest, `sha256:…`. */
-  readonly digest: string;
-  readonly arch: Arch;
-  /** Absolute path of a folder that is new or empty. */
-  readonly folder: string;
-  readonly onProgress: (doneBytes: number, totalBytes: number) => void;
-}
+import type { FetchPartsRequest } from '../../form';
+import { pullBlob, pullManifest } from '../../../sources/registry';
 
 const AT_ONCE = 4;
 
@@ -40,7 +29,7 @@ export async function fetchImage({
   arch,
   folder,
   onProgress,
-}: FetchImageRequest): Promise<void> {
+}: FetchPartsRequest): Promise<void> {
   const pulled = await pullManifest(registry, name, digest);
   const shown = `${registry.host}/${name}@${digest}`;
   if (pulled === undefined || !isManifestType(pulled.descriptor.mediaType))
